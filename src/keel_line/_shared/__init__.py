@@ -1,0 +1,1 @@
+"""Numerics that two stations need."""

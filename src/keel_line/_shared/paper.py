@@ -1,0 +1,54 @@
+"""The level of the paper: how bright it is where no ink lies."""
+
+from __future__ import annotations
+
+from typing import TypeAlias
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Grey: TypeAlias = NDArray[np.uint8]
+
+PAPER_LEVEL = 235
+_WORK_SIDE_PX = 500
+
+
+def estimate_paper(grey: Grey) -> NDArray[np.float32]:
+    """Estimate the brightness of the bare paper under each pixel.
+
+    A grey closing on a small copy removes ink that is thinner than about 1/20 of the longer
+    side; a median and a blur make it smooth (Gonzalez and Woods, Digital Image Processing, 9.6).
+
+    Parameters
+    ----------
+    grey
+        Picture, shape (rows, cols), 0 is black.
+
+    Returns
+    -------
+    array, shape (rows, cols)
+        Paper level, 1 to 255.
+    """
+    rows, cols = grey.shape
+    factor = min(1.0, _WORK_SIDE_PX / max(rows, cols))
+    small_size = (max(1, round(cols * factor)), max(1, round(rows * factor)))
+    small = cv2.resize(grey, small_size, interpolation=cv2.INTER_AREA)
+    side = max(3, (max(small_size) // 20) | 1)
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
+    closed = cv2.morphologyEx(small, cv2.MORPH_CLOSE, kernel)
+    closed = cv2.medianBlur(closed, min(side, 15) | 1)
+    smooth = cv2.GaussianBlur(closed.astype(np.float32), (0, 0), side / 3)
+    level = cv2.resize(smooth, (cols, rows), interpolation=cv2.INTER_LINEAR)
+    return np.maximum(level, 1.0)
+
+
+def flatten_light(grey: Grey) -> Grey:
+    """Divide out uneven light so that bare paper lies at ``PAPER_LEVEL`` everywhere.
+
+    Where the paper is very dark (a black page, a scanner's edge) the gain is bounded, so that
+    noise is not blown up into ink.
+    """
+    level = np.maximum(estimate_paper(grey), 80.0)
+    flat = grey.astype(np.float32) * (PAPER_LEVEL / level)
+    return np.clip(flat, 0, 255).astype(np.uint8)

@@ -1,0 +1,1 @@
+"""Reads the ink of each cell: lines, recogniser, decoding, confidence, ink account."""

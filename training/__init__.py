@@ -1,0 +1,1 @@
+"""Trains the recogniser on lines that the project renders itself."""

@@ -1,0 +1,40 @@
+"""What the recogniser reads and how it is trained: the one place for these figures."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from keel_line.read.prepare import LineRecipe
+
+_ASCII = "".join(chr(c) for c in range(32, 127))
+_LATIN = "".join(chr(c) for c in range(0xC0, 0x100)) + "ŒœŠšŽž"
+_SIGNS = "£€¥¢°±½¼¾²³¹µ§¶†‡•–—‘’“”…№✓«»¿¡ªº©®¦¬"
+ALPHABET = _ASCII + _LATIN + _SIGNS
+"""Characters in class order; class 0 is the CTC blank, class i + 1 is ``ALPHABET[i]``."""
+
+MATERIAL_VERSION = 1
+
+
+@dataclass(frozen=True)
+class TrainConfig:
+    """One training run.
+
+    ``batch_columns`` bounds a batch by its padded columns, so that wide and narrow batches cost
+    the same; ``frame_weight`` is the weight of the per-step cross entropy at the start, faded out
+    over ``frame_fade`` of the run.
+    """
+
+    seed: int = 1974
+    steps: int = 12000
+    channels: int = 144
+    block_shards: int = 10
+    check_every: int = 500
+    val_lines: int = 1500
+    batch_columns: int = 9600
+    peak_rate: float = 3e-3
+    warmup: float = 0.03
+    weight_decay: float = 0.02
+    clip: float = 5.0
+    frame_weight: float = 0.6
+    frame_fade: float = 0.5
+    recipe: LineRecipe = field(default_factory=LineRecipe)

@@ -1,0 +1,81 @@
+"""Render training material ahead of training, in shards on disk, with several workers.
+
+Run as ``python -m training.render --shards 60 --workers 2``. A shard that is there already is
+kept, so an interrupted run goes on where it stopped.
+"""
+
+from __future__ import annotations
+
+import logging
+import os
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from pathlib import Path
+
+import click
+import cv2
+import numpy as np
+
+from synth.faces import Split, load_faces
+from synth.lines import LineSample, make_sheet
+from training.config import ALPHABET, MATERIAL_VERSION, TrainConfig
+
+log = logging.getLogger(__name__)
+
+MATERIAL_DIR = Path(__file__).resolve().parent.parent / ".cache" / f"material-{MATERIAL_VERSION}"
+LINES_A_SHARD = 4000
+_SPLIT_SEED = {"train": 1, "val": 2, "held": 3}
+
+
+def save_shard(path: Path, samples: list[LineSample]) -> None:
+    """Write samples side by side into one compressed file, beside and then renamed."""
+    widths = np.array([s.image.shape[1] for s in samples])
+    part = path.with_suffix(".part.npz")
+    np.savez(
+        part,
+        pixels=np.concatenate([s.image for s in samples], axis=1),
+        widths=widths,
+        texts=np.array([s.text for s in samples]),
+        lengths=np.array([len(s.text) for s in samples]),
+        spans=np.concatenate([s.spans for s in samples]).astype(np.float32),
+        groups=np.array([s.group for s in samples]),
+        conditions=np.array([s.condition for s in samples]),
+        families=np.array([s.family for s in samples]),
+    )
+    part.rename(path)
+
+
+def render_shard(split: Split, number: int) -> Path:
+    """Render one shard; the same split and number always give the same lines."""
+    path = MATERIAL_DIR / f"{split}-{number:04d}.npz"
+    if path.exists():
+        return path
+    cv2.setNumThreads(1)
+    rng = np.random.default_rng([_SPLIT_SEED[split], number, MATERIAL_VERSION])
+    faces = load_faces(split)
+    allowed = set(ALPHABET)
+    recipe = TrainConfig().recipe
+    easy = split == "train" and number < 10
+    samples: list[LineSample] = []
+    while len(samples) < LINES_A_SHARD:
+        samples += make_sheet(rng, faces, allowed, recipe, held=split != "train", easy=easy)
+    save_shard(path, samples)
+    return path
+
+
+@click.command()
+@click.option("--split", type=click.Choice(["train", "val", "held"]), default="train")
+@click.option("--shards", default=60, show_default=True, help="How many shards there shall be.")
+@click.option("--workers", default=2, show_default=True)
+def main(split: Split, shards: int, workers: int) -> None:
+    """Render shards of prepared lines."""
+    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(message)s")
+    os.environ["OMP_NUM_THREADS"] = "1"
+    MATERIAL_DIR.mkdir(parents=True, exist_ok=True)
+    with ProcessPoolExecutor(workers) as pool:
+        runs = [pool.submit(render_shard, split, n) for n in range(shards)]
+        for done, run in enumerate(as_completed(runs), 1):
+            log.info("%s (%d of %d)", run.result().name, done, shards)
+
+
+if __name__ == "__main__":
+    main()
