@@ -1,0 +1,72 @@
+"""Ruling lines and the grid of cells they make."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from keel_line.model.geometry import Box
+
+
+@dataclass(frozen=True)
+class Rule:
+    """One straight ruling line in px of the squared page.
+
+    ``start`` and ``end`` run along the line; ``position`` is its place across at ``start`` and
+    ``slope`` how much that changes per px along it. ``strength`` (0 to 1) is the share of its
+    length on which ink was seen, ``level`` the darkness of that ink below the paper (0 to 255).
+    """
+
+    direction: Literal["across", "down"]
+    start: float
+    end: float
+    position: float
+    slope: float
+    thickness_px: float
+    strength: float
+    level: float = 0.0
+
+    @property
+    def length(self) -> float:
+        """Length along the line in px."""
+        return self.end - self.start
+
+    def at(self, along: float) -> float:
+        """Return the place across the line at a place along it."""
+        return self.position + self.slope * (along - self.start)
+
+
+@dataclass(frozen=True)
+class Cell:
+    """One cell of a grid; ``box`` lies inside its rules."""
+
+    row: int
+    col: int
+    row_span: int
+    col_span: int
+    box: Box
+
+
+@dataclass(frozen=True)
+class Grid:
+    """A table's rows and columns.
+
+    ``y_lines`` has rows + 1 and ``x_lines`` cols + 1 places in px of the squared page, at the
+    table's middle. ``rules`` are the lines on paper that the grid was made from.
+    """
+
+    box: Box
+    x_lines: tuple[float, ...]
+    y_lines: tuple[float, ...]
+    cells: tuple[Cell, ...]
+    rules: tuple[Rule, ...] = ()
+
+    @property
+    def rows(self) -> int:
+        """Number of rows."""
+        return len(self.y_lines) - 1
+
+    @property
+    def cols(self) -> int:
+        """Number of columns."""
+        return len(self.x_lines) - 1

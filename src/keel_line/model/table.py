@@ -1,0 +1,72 @@
+"""A table: its grid and what stands in its cells."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from keel_line.model.grid import Cell, Grid
+from keel_line.model.reading import Reading
+
+
+@dataclass(frozen=True)
+class Table:
+    """A table as it was found and read on a page; ``readings`` runs along ``grid.cells``."""
+
+    grid: Grid
+    readings: tuple[Reading, ...]
+    header_rows: int
+    caption: str = ""
+
+
+@dataclass(frozen=True)
+class Settled:
+    """What the clerk said of a cell.
+
+    ``by_hand`` is true where the clerk wrote another value than the reading.
+    """
+
+    text: str
+    by_hand: bool
+
+
+@dataclass(frozen=True)
+class CellState:
+    """A cell with its reading and, where the clerk settled it, the settled value."""
+
+    id: int
+    cell: Cell
+    reading: Reading
+    settled: Settled | None
+    flagged: bool
+
+    @property
+    def text(self) -> str:
+        """The value as it stands: the clerk's word before the reading."""
+        return self.reading.text if self.settled is None else self.settled.text
+
+    @property
+    def in_doubt(self) -> bool:
+        """Whether the cell still needs a look."""
+        return self.flagged and self.settled is None
+
+
+@dataclass(frozen=True)
+class TableState:
+    """A table of a docket as it stands now; ``cells`` in reading order."""
+
+    id: int
+    name: str
+    page_id: int
+    page_number: int
+    source_name: str
+    grid: Grid
+    header_rows: int
+    caption: str
+    cells: tuple[CellState, ...]
+
+    @property
+    def expected_wrong(self) -> float:
+        """Wrong cells to be expected among those that nobody looked at and that are not flagged."""
+        return sum(
+            1.0 - c.reading.confidence for c in self.cells if c.settled is None and not c.flagged
+        )

@@ -1,0 +1,1 @@
+"""Finds ruling lines, tables, their grid of cells and their heading rows."""

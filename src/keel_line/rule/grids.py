@@ -1,0 +1,253 @@
+"""Tables from ruling lines: which lines belong together, their crossings, and the cells."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from keel_line._shared.paper import Grey, flatten_light
+from keel_line.model.geometry import Box
+from keel_line.model.grid import Cell, Grid, Rule
+from keel_line.rule.rules import RuleField, find_rules, look_along, make_rule_field
+
+_TOUCH_IN = 0.06
+_NARROW_IN = 0.075
+_LEAST_TABLE_IN = 0.4
+
+
+@dataclass(frozen=True)
+class _Line:
+    """A grid line: one or more rules on nearly one place across."""
+
+    rules: tuple[Rule, ...]
+
+    def at(self, along: float) -> float:
+        """Place across the line, from the rule that covers ``along`` best."""
+        nearest = min(self.rules, key=lambda r: max(r.start - along, along - r.end, 0.0))
+        return nearest.at(along)
+
+    @property
+    def thickness_px(self) -> float:
+        return max(r.thickness_px for r in self.rules)
+
+
+def find_grids(grey: Grey, dpi: float) -> list[Grid]:
+    """Find every ruled table of a squared page, from the top down.
+
+    Parameters
+    ----------
+    grey
+        Squared page, shape (rows, cols), 0 is black.
+    dpi
+        Its resolution, the same in both directions.
+    """
+    field = make_rule_field(flatten_light(grey), dpi)
+    return build_grids(field, find_rules(field))
+
+
+def build_grids(field: RuleField, rules: list[Rule]) -> list[Grid]:
+    """Build grids from rules, each from one group of rules that touch one another."""
+    grids = []
+    for group in _group(rules, field.dpi * _TOUCH_IN):
+        grid = _build(field, group)
+        if grid is not None:
+            grids.append(grid)
+    inner = [g for g in grids if not any(_inside(g.box, o.box) for o in grids if o is not g)]
+    return sorted(inner, key=lambda g: (round(g.box[1] / (field.dpi / 4)), g.box[0]))
+
+
+def _inside(box: Box, other: Box) -> bool:
+    return (
+        box[0] >= other[0] and box[1] >= other[1] and box[2] <= other[2] and box[3] <= other[3]
+    )
+
+
+def _group(rules: list[Rule], touch: float) -> list[list[Rule]]:
+    across = [r for r in rules if r.direction == "across"]
+    down = [r for r in rules if r.direction == "down"]
+    pairs = [
+        (i, len(across) + j)
+        for i, a in enumerate(across)
+        for j, d in enumerate(down)
+        if _touches(a, d, touch)
+    ]
+    count = len(rules)
+    if not pairs:
+        return []
+    rows, cols = zip(*pairs, strict=True)
+    graph = coo_matrix((np.ones(len(pairs)), (rows, cols)), shape=(count, count))
+    _, labels = connected_components(graph, directed=False)
+    ordered = across + down
+    return [[ordered[i] for i in np.nonzero(labels == n)[0]] for n in np.unique(labels)]
+
+
+def _touches(across: Rule, down: Rule, touch: float) -> bool:
+    x = down.at(across.position)
+    if not across.start - touch <= x <= across.end + touch:
+        return False
+    y = across.at(x)
+    return down.start - touch <= y <= down.end + touch
+
+
+def _cluster(rules: list[Rule], along: float, apart: float) -> list[_Line]:
+    """Put rules that lie less than ``apart`` from the next into one line (double rules too)."""
+    ordered = sorted(rules, key=lambda r: r.at(along))
+    lines: list[list[Rule]] = []
+    for rule in ordered:
+        if lines and rule.at(along) - lines[-1][-1].at(along) < apart:
+            lines[-1].append(rule)
+        else:
+            lines.append([rule])
+    return [_Line(tuple(line)) for line in lines]
+
+
+def _build(field: RuleField, rules: list[Rule]) -> Grid | None:
+    """Build one table's grid; None where the lines make no table."""
+    across = [r for r in rules if r.direction == "across"]
+    down = [r for r in rules if r.direction == "down"]
+    if len(across) < 2 or len(down) < 2:
+        return None
+    mid_x = (min(r.start for r in across) + max(r.end for r in across)) / 2
+    mid_y = (min(r.start for r in down) + max(r.end for r in down)) / 2
+    apart = field.dpi * _NARROW_IN
+    y_lines = _cluster(across, mid_x, apart)
+    x_lines = _cluster(down, mid_y, apart)
+    while True:
+        if len(y_lines) < 2 or len(x_lines) < 2:
+            return None
+        tops, lefts = _edges(field, y_lines, x_lines)
+        keep_y = [i for i in range(len(y_lines)) if tops[i].any()]
+        keep_x = [j for j in range(len(x_lines)) if lefts[:, j].any()]
+        if len(keep_y) == len(y_lines) and len(keep_x) == len(x_lines):
+            break
+        y_lines = [y_lines[i] for i in keep_y]
+        x_lines = [x_lines[j] for j in keep_x]
+    ys = tuple(line.at(mid_x) for line in y_lines)
+    xs = tuple(line.at(mid_y) for line in x_lines)
+    if min(xs[-1] - xs[0], ys[-1] - ys[0]) < field.dpi * _LEAST_TABLE_IN / 2 or (
+        max(xs[-1] - xs[0], ys[-1] - ys[0]) < field.dpi * _LEAST_TABLE_IN
+    ):
+        return None
+    # The frame closes every outer cell, even where a copier lost a piece of it.
+    tops[0], tops[-1] = True, True
+    lefts[:, 0], lefts[:, -1] = True, True
+    spans = _spans(tops, lefts)
+    if len(spans) < 2:
+        return None
+    cells = tuple(
+        Cell(r0, c0, r1 - r0, c1 - c0, _cell_box(y_lines, x_lines, (r0, c0, r1, c1)))
+        for r0, c0, r1, c1 in spans
+    )
+    box = (xs[0], ys[0], xs[-1], ys[-1])
+    return Grid(box, xs, ys, cells, tuple(_clip(r, box) for r in rules))
+
+
+def _clip(rule: Rule, box: Box) -> Rule:
+    """Cut off what overshoots the table's box."""
+    low, high = (box[0], box[2]) if rule.direction == "across" else (box[1], box[3])
+    start, end = max(rule.start, low), min(rule.end, high)
+    return replace(rule, start=start, end=max(end, start), position=rule.at(start))
+
+
+def _edges(
+    field: RuleField, y_lines: list[_Line], x_lines: list[_Line]
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    """Tell which sides of cells are ruled.
+
+    Returns
+    -------
+    tops : shape (len(y_lines), len(x_lines) - 1)
+    lefts : shape (len(y_lines) - 1, len(x_lines))
+    """
+    tops = np.zeros((len(y_lines), len(x_lines) - 1), bool)
+    lefts = np.zeros((len(y_lines) - 1, len(x_lines)), bool)
+    for i, line in enumerate(y_lines):
+        for j, (a, b) in enumerate(pairwise(x_lines)):
+            start, end = a.at(line.at(a.rules[0].position)), b.at(line.at(b.rules[0].position))
+            tops[i, j] = _is_ruled(field.ink, line, start, end, field.dpi)
+    ink_down = np.ascontiguousarray(field.ink.T)
+    for j, line in enumerate(x_lines):
+        for i, (a, b) in enumerate(pairwise(y_lines)):
+            start, end = a.at(line.at(a.rules[0].position)), b.at(line.at(b.rules[0].position))
+            lefts[i, j] = _is_ruled(ink_down, line, start, end, field.dpi)
+    return tops, lefts
+
+
+def _is_ruled(
+    ink: NDArray[np.uint8], line: _Line, start: float, end: float, dpi: float
+) -> bool:
+    """Tell whether a side of a cell is ruled.
+
+    The ends are left out: at a crossing every line has the other's ink.
+    """
+    inset = min(0.15 * (end - start), dpi * 0.08)
+    start, end = start + inset, end - inset
+    for rule in line.rules:
+        if rule.start > end or rule.end < start:
+            continue
+        covered = (min(rule.end, end) - max(rule.start, start)) / max(end - start, 1.0)
+        if covered < 0.5:
+            continue
+        seen = look_along(ink, rule, start, end, dpi, rule.level)
+        # A side with gaps counts where the rule has such gaps all along.
+        if seen.is_line and seen.inked >= 0.75 * rule.strength:
+            return True
+    return False
+
+
+def _spans(
+    tops: NDArray[np.bool_], lefts: NDArray[np.bool_]
+) -> list[tuple[int, int, int, int]]:
+    """Join neighbouring cells whose shared side is missing into rectangles.
+
+    Returns (row, col, row end, col end) for each cell, in reading order. A group that is no
+    rectangle has lost a piece of a rule rather than gained a shape: it falls back to the largest
+    rectangles that grow right, then down, over sides that are missing.
+    """
+    rows, cols = lefts.shape[0], tops.shape[1]
+    taken = np.zeros((rows, cols), bool)
+    spans = []
+    for r in range(rows):
+        for c in range(cols):
+            if taken[r, c]:
+                continue
+            c1 = c + 1
+            while c1 < cols and not lefts[r, c1] and not taken[r, c1]:
+                c1 += 1
+            r1 = r + 1
+            while r1 < rows and not tops[r1, c:c1].any() and not lefts[r1, c + 1 : c1].any() and (
+                lefts[r1, c] and lefts[r1, c1]
+            ):
+                r1 += 1
+            taken[r:r1, c:c1] = True
+            spans.append((r, c, r1, c1))
+    return spans
+
+
+def _cell_box(
+    y_lines: list[_Line], x_lines: list[_Line], span: tuple[int, int, int, int]
+) -> Box:
+    """The cell's inside: between the inner edges of its rules, at the cell's own place."""
+    r0, c0, r1, c1 = span
+    top, low, left, right = y_lines[r0], y_lines[r1], x_lines[c0], x_lines[c1]
+    mid_y = (top.rules[0].position + low.rules[0].position) / 2
+    mid_x = (left.at(mid_y) + right.at(mid_y)) / 2
+    mid_y = (top.at(mid_x) + low.at(mid_x)) / 2
+    y0, y1 = _inner(top, mid_x, mid_y), _inner(low, mid_x, mid_y)
+    x0, x1 = _inner(left, mid_y, mid_x), _inner(right, mid_y, mid_x)
+    return (x0, y0, max(x1, x0 + 1), max(y1, y0 + 1))
+
+
+def _inner(line: _Line, along: float, towards: float) -> float:
+    """The edge of a line (of its nearest rule, where it is double) on the cell's side."""
+    covering = [r for r in line.rules if r.start - 5 <= along <= r.end + 5] or list(line.rules)
+    places = [r.at(along) for r in covering]
+    nearest = covering[int(np.argmin([abs(p - towards) for p in places]))]
+    place = nearest.at(along)
+    half = nearest.thickness_px / 2 + 0.5
+    return place + half if towards > place else place - half

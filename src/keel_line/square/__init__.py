@@ -1,0 +1,1 @@
+"""Lays a page straight: its skew found and removed, its proportions true, in one resampling."""

@@ -1,0 +1,105 @@
+"""How far a page leans.
+
+The angle is sought at which the edges of rules and text lines fall together in a projection
+profile (Postl, "Detection of linear oblique structures and skew scan in digitized documents",
+ICPR 1986), over the points of both edge directions, coarse to fine.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line._shared.paper import Grey, flatten_light
+from keel_line.errors import Failed
+
+LIMIT_DEG = 15.0
+_COARSE_SIDE_PX = 1100
+_FINE_SIDE_PX = 2400
+_MOST_POINTS = 60_000
+_LEAST_POINTS = 300
+_LEAST_PEAK = 1.12
+
+
+def estimate_skew(grey: Grey) -> float | Failed:
+    """Estimate the angle by which a page's lines lean clockwise.
+
+    Parameters
+    ----------
+    grey
+        Page in true proportions, shape (rows, cols), 0 is black.
+
+    Returns
+    -------
+    float or Failed
+        Degrees within ±15; Failed where the page has too little on it or nothing lies in line.
+    """
+    coarse = _edge_points(grey, _COARSE_SIDE_PX)
+    if coarse is None:
+        return Failed("there is too little on the page to see how it lies")
+    angles = np.arange(-LIMIT_DEG, LIMIT_DEG + 0.01, 0.5)
+    scores = _scores(coarse, angles)
+    best = float(angles[scores.argmax()])
+    if scores.max() < _LEAST_PEAK * float(np.median(scores)):
+        return Failed("nothing on the page lies clearly in line")
+    near = np.arange(best - 0.6, best + 0.61, 0.1)
+    best = float(near[_scores(coarse, near).argmax()])
+    fine = _edge_points(grey, _FINE_SIDE_PX)
+    points = coarse if fine is None else fine
+    near = np.arange(best - 0.14, best + 0.141, 0.02)
+    return float(np.clip(_peak(near, _scores(points, near)), -LIMIT_DEG, LIMIT_DEG))
+
+
+def _edge_points(
+    grey: Grey, side_px: int
+) -> tuple[NDArray[np.float32], NDArray[np.float32]] | None:
+    """Return (x, y) of lower edges and of right edges on a copy of bounded size."""
+    factor = min(1.0, side_px / max(grey.shape))
+    small = grey
+    if factor < 1.0:
+        small = cv2.resize(grey, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
+    soft = cv2.GaussianBlur(flatten_light(np.asarray(small, np.uint8)), (0, 0), 0.8)
+    signed = soft.astype(np.int16)
+    sets = []
+    rng = np.random.default_rng(0)
+    for axis in (0, 1):
+        step = np.diff(signed, axis=axis)
+        level = max(18.0, 0.35 * float(np.percentile(step, 99.7)))
+        rows, cols = np.nonzero(step > level)
+        if len(rows) > _MOST_POINTS:
+            chosen = rng.choice(len(rows), _MOST_POINTS, replace=False)
+            rows, cols = rows[chosen], cols[chosen]
+        sets.append(np.column_stack([cols, rows]).astype(np.float32))
+    if len(sets[0]) + len(sets[1]) < _LEAST_POINTS:
+        return None
+    return sets[0], sets[1]
+
+
+def _scores(
+    points: tuple[NDArray[np.float32], NDArray[np.float32]], angles: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """Return how sharply the points fall together at each angle (1 is evenly spread)."""
+    out = np.zeros(len(angles))
+    for axis, chosen in enumerate(points):
+        if len(chosen) < _LEAST_POINTS // 2:
+            continue
+        x, y = chosen[:, 0], chosen[:, 1]
+        for i, angle in enumerate(np.deg2rad(angles)):
+            cos, sin = np.float32(np.cos(angle)), np.float32(np.sin(angle))
+            across = y * cos - x * sin if axis == 0 else x * cos + y * sin
+            across -= across.min()
+            counts = np.bincount(across.astype(np.int32)).astype(np.float64)
+            out[i] += (counts**2).sum() / len(chosen) * len(counts) / len(chosen)
+    return out
+
+
+def _peak(angles: NDArray[np.float64], scores: NDArray[np.float64]) -> float:
+    """Return the peak between samples, by a parabola through the three highest neighbours."""
+    i = int(scores.argmax())
+    if not 0 < i < len(angles) - 1:
+        return float(angles[i])
+    left, mid, right = scores[i - 1 : i + 2]
+    bend = left - 2 * mid + right
+    shift = 0.0 if bend == 0 else 0.5 * (left - right) / bend
+    return float(angles[i] + shift * (angles[1] - angles[0]))
