@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import torch
 from torch import nn
 
+from synth.scoring import edit_distance
 from training.config import ALPHABET
 from training.data import Line, collate
 
@@ -20,16 +21,6 @@ class Score:
     line: Line
     text: str
     errors: int
-
-
-def edit_distance(a: Sequence[str], b: Sequence[str]) -> int:
-    """Count the insertions, deletions and replacements between two strings (Levenshtein, 1966)."""
-    row = list(range(len(b) + 1))
-    for i, x in enumerate(a, 1):
-        before, row[0] = row[0], i
-        for j, y in enumerate(b, 1):
-            before, row[j] = row[j], min(row[j] + 1, row[j - 1] + 1, before + (x != y))
-    return row[-1]
 
 
 def read_greedily(classes: Iterable[int]) -> str:

@@ -1,0 +1,153 @@
+"""The command line: the window, or conversion without it."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+from rich.console import Console
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+from keel_line import __version__
+from keel_line.desk.desk import SEND_FORMATS, Desk
+from keel_line.desk.work import InlineExecutor, start_pool
+from keel_line.errors import KeelLineError, OutputError
+from keel_line.settings import UNSEEN
+
+
+class FileOrCommand(click.Group):
+    """A group whose first word may also be a file: ``keel-line scan.png`` opens the window."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        """Send words that are no command to the hidden ``window`` command."""
+        words = [a for a in args if not a.startswith("-")]
+        asks = {"--help", "--version"} & set(args)
+        if not asks and (not words or words[0] not in self.commands):
+            args = ["window", *args]
+        return super().parse_args(ctx, args)
+
+
+@click.group(cls=FileOrCommand)
+@click.version_option(__version__, prog_name="keel-line")
+def main() -> None:
+    """Turn scanned paper tables into checked spreadsheets.
+
+    Without a command the window opens, with the files that are named.
+    """
+
+
+@main.command(hidden=True)
+@click.argument("files", nargs=-1, type=click.Path(path_type=Path))
+def window(files: tuple[Path, ...]) -> None:
+    """Open the window."""
+    from keel_line.ui.app import run_window  # noqa: PLC0415 - conversion must not load Qt
+
+    sys.exit(run_window(list(files)))
+
+
+@main.command()
+@click.option("--fresh", is_flag=True, help="Begin the demo docket anew.")
+def demo(*, fresh: bool) -> None:
+    """Open the window with the demo docket."""
+    from keel_line.ui.app import run_demo  # noqa: PLC0415 - conversion must not load Qt
+
+    sys.exit(run_demo(fresh=fresh))
+
+
+@main.command()
+@click.argument("inputs", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path, allow_dash=True),
+              help=f"Target; its ending says the format ({', '.join(SEND_FORMATS)}). "
+                   "'-' writes JSON to standard output.")
+@click.option(f"--{UNSEEN.name}", default=UNSEEN.default, show_default=True,
+              type=click.FloatRange(UNSEEN.low, UNSEEN.high), help=UNSEEN.help)
+@click.option("--jobs", default=None, type=click.IntRange(1), help="Worker processes.")
+def convert(inputs: tuple[Path, ...], output: Path, unseen: float, jobs: int | None) -> None:
+    """Convert scans to a spreadsheet or JSON without the window."""
+    to_output = str(output) == "-"
+    if not to_output and output.suffix.lower() not in SEND_FORMATS:
+        raise click.UsageError(
+            f"No format goes by the ending “{output.suffix}”. Use {', '.join(SEND_FORMATS)}."
+        )
+    console = Console(stderr=True, highlight=False)
+    desk = Desk()
+    try:
+        desk.set_unseen(unseen)
+        failed = _take_in(desk, inputs, console)
+        failed |= _work(desk, jobs, console)
+        if desk.sources() and any(p.progress == "done" for p in desk.pages()):
+            if to_output:
+                for document in desk.json_lines():
+                    sys.stdout.buffer.write(document)
+            else:
+                _send(desk, output, console)
+    except OutputError as error:
+        console.print(str(error), style="red", markup=False)
+        failed = True
+    finally:
+        desk.close()
+    sys.exit(1 if failed else 0)
+
+
+def _take_in(desk: Desk, inputs: tuple[Path, ...], console: Console) -> bool:
+    notices = desk.add_files(inputs)
+    for notice in notices:
+        if notice.trouble:
+            console.print(notice.text, style="red", markup=False)
+    return any(n.trouble for n in notices)
+
+
+def _work(desk: Desk, jobs: int | None, console: Console) -> bool:
+    total = len(desk.waiting())
+    with Progress(TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(),
+                  TimeRemainingColumn(), console=console, transient=True,
+                  disable=not console.is_terminal) as bar:
+        task = bar.add_task("Reading pages", total=total)
+
+        def show(done: int, _total: int) -> None:
+            bar.update(task, completed=done)
+
+        if total <= 1 and jobs is None:
+            # One page alone: no workers to start, all cores for its recogniser.
+            desk.run(InlineExecutor(), threads=2, progress=show)
+        else:
+            with start_pool(jobs) as pool:
+                desk.run(pool, progress=show)
+    for page in desk.pages():
+        if page.progress == "failed":
+            console.print(page.trouble, style="red", markup=False)
+        elif not page.tables:
+            console.print(f"{page.source_name}, page {page.number}: no ruled table was found.",
+                          style="yellow", markup=False)
+        if page.unsure:
+            console.print(f"{page.source_name}, page {page.number}: left as it lay, because "
+                          f"{page.unsure}.", style="yellow", markup=False)
+    return any(p.progress == "failed" for p in desk.pages())
+
+
+def _send(desk: Desk, output: Path, console: Console) -> None:
+    written = desk.send(output)
+    if console.is_terminal:
+        tables = desk.tables()
+        doubts = sum(c.in_doubt for t in tables for c in t.cells)
+        cells = sum(len(t.cells) for t in tables)
+        wrong = sum(t.expected_wrong for t in tables)
+        for path in written:
+            console.print(f"Wrote {path}", markup=False)
+        console.print(
+            f"{len(tables)} tables, {cells} cells, {doubts} to look at; "
+            f"about {wrong:.1f} wrong among the others.", markup=False)
+
+
+def run() -> None:
+    """Run the command line; known trouble ends it with a sentence instead of a traceback."""
+    try:
+        main()
+    except KeelLineError as error:
+        click.echo(str(error), err=True)
+        sys.exit(1)
+
+
+if __name__ == "__main__":
+    run()

@@ -1,0 +1,251 @@
+"""A docket on the desk: pages come in, run through the stations, are settled and sent."""
+
+from __future__ import annotations
+
+import getpass
+from collections import deque
+from collections.abc import Callable, Iterable, Sequence
+from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
+from dataclasses import dataclass
+from pathlib import Path
+
+from keel_line.desk.work import PageRequest, PageResponse, process_page
+from keel_line.docket.store import Docket
+from keel_line.errors import KeelLineError, OutputError
+from keel_line.gather.sources import Source, read_source
+from keel_line.model.docket import ChangeRecord, PageState, SourceState
+from keel_line.model.table import CellState, Settled, TableState
+from keel_line.read.confidence import Flagging, load_calibration, make_flagging
+from keel_line.send.document import encode_document, make_document, write_document
+from keel_line.send.separated import write_csv
+from keel_line.send.workbook import write_workbook
+from keel_line.settings import UNSEEN
+
+SEND_FORMATS: dict[str, str] = {
+    ".xlsx": "Workbook", ".csv": "Comma-separated text", ".json": "JSON with the evidence",
+}
+
+
+@dataclass(frozen=True)
+class Notice:
+    """Something the clerk should know of; ``trouble`` where it went wrong."""
+
+    text: str
+    trouble: bool = False
+
+
+class Desk:
+    """Everything the window and the command line may ask for.
+
+    Parameters
+    ----------
+    path
+        The docket's file; None keeps it in memory.
+    """
+
+    def __init__(self, path: Path | None = None) -> None:
+        self.docket = Docket(path)
+        self.notices: list[Notice] = []
+        self._calibration = load_calibration()
+
+    def close(self) -> None:
+        """Put the docket away; everything is saved already."""
+        self.docket.close()
+
+    # --- gather --------------------------------------------------------------------------------
+
+    def add_files(self, paths: Iterable[Path]) -> list[Notice]:
+        """Take files in; what cannot be used is noted, and the others go on."""
+        notices = [self._add(path) for path in paths]
+        self.notices += notices
+        return notices
+
+    def _add(self, path: Path) -> Notice:
+        try:
+            source = read_source(path)
+        except KeelLineError as error:
+            self.docket.add_trouble(path.name, str(error))
+            return Notice(str(error), trouble=True)
+        return self.add_source(source)
+
+    def add_source(self, source: Source) -> Notice:
+        """Take a source in; the same bytes are taken only once."""
+        if self.docket.has_source(source.sha256):
+            return Notice(f"{source.name} is here already.")
+        self.docket.add_source(source.name, source.data, source.sha256, source.pages)
+        pages = "1 page" if source.pages == 1 else f"{source.pages} pages"
+        return Notice(f"{source.name}: {pages}.")
+
+    def sources(self) -> list[SourceState]:
+        """Return the docket's sources."""
+        return self.docket.sources()
+
+    def pages(self) -> list[PageState]:
+        """Return the docket's pages in order."""
+        return self.docket.pages()
+
+    # --- running --------------------------------------------------------------------------------
+
+    def waiting(self) -> list[PageState]:
+        """Return the pages that were not worked on yet."""
+        return [p for p in self.pages() if p.progress == "waiting"]
+
+    def make_request(self, page: PageState) -> PageRequest:
+        """Make the request that works on a page."""
+        data = self.docket.source_bytes(page.source_id)
+        return PageRequest(page.id, page.source_name, data, page.number)
+
+    def take_response(self, response: PageResponse) -> None:
+        """Store what came of a request."""
+        if response.finding is None:
+            self.docket.store_failure(response.page_id, response.trouble)
+            self.notices.append(Notice(response.trouble, trouble=True))
+        else:
+            self.docket.store_page(response.page_id, response.finding)
+
+    def run(
+        self, executor: Executor, *, threads: int = 1, ahead: int = 4,
+        progress: Callable[[int, int], None] | None = None,
+        cancelled: Callable[[], bool] | None = None,
+    ) -> list[PageResponse]:
+        """Work on every waiting page.
+
+        Parameters
+        ----------
+        executor
+            Where pages are worked on.
+        threads
+            Threads that each page's recogniser may use.
+        ahead
+            How many requests lie in the executor at once, so that memory stays bounded.
+        progress
+            Called with (pages done, pages in all).
+        cancelled
+            Asked between pages; pages that are done stay done.
+        """
+        queue = deque(self.waiting())
+        total = len(queue)
+        running: set[Future[PageResponse]] = set()
+        done: list[PageResponse] = []
+        if progress:
+            progress(0, total)
+        while queue or running:
+            if cancelled is not None and cancelled():
+                for future in running:
+                    future.cancel()
+                break
+            while queue and len(running) < ahead:
+                request = self.make_request(queue.popleft())
+                running.add(executor.submit(process_page, request, threads))
+            finished, running = wait(running, timeout=0.1, return_when=FIRST_COMPLETED)
+            for future in finished:
+                response = future.result()
+                self.take_response(response)
+                done.append(response)
+                if progress:
+                    progress(len(done), total)
+        return done
+
+    # --- proof ----------------------------------------------------------------------------------
+
+    @property
+    def unseen(self) -> float:
+        """How many wrong cells in a thousand may pass unseen."""
+        return UNSEEN.check(float(self.docket.setting(UNSEEN.name, str(UNSEEN.default))))
+
+    def set_unseen(self, value: float) -> None:
+        """Set how many wrong cells in a thousand may pass unseen; flags follow."""
+        self.docket.set_setting(UNSEEN.name, str(UNSEEN.check(value)))
+
+    @property
+    def flagging(self) -> Flagging:
+        """The flagging that follows from the setting."""
+        return make_flagging(self._calibration, self.unseen)
+
+    def tables(self) -> list[TableState]:
+        """Return all tables as they stand now."""
+        return self.docket.tables(self.flagging.least_confidence)
+
+    def accept(self, cells: Sequence[CellState], why: str = "accepted as read") -> None:
+        """Settle cells as they stand."""
+        self.docket.settle(
+            [(c.id, Settled(c.text, c.settled is not None and c.settled.by_hand)) for c in cells],
+            _clerk(), why,
+        )
+
+    def replace(self, cell: CellState, text: str, why: str = "typed") -> None:
+        """Settle a cell with another value; the reading stays beside it as evidence."""
+        by_hand = text != cell.reading.text
+        self.docket.settle([(cell.id, Settled(text, by_hand))], _clerk(), why)
+
+    def undo(self) -> int | None:
+        """Take the last change back; return the cell it touched."""
+        return self.docket.undo()
+
+    def redo(self) -> int | None:
+        """Make the last undone change again; return the cell it touched."""
+        return self.docket.redo()
+
+    def history(self, cell_id: int | None = None) -> list[ChangeRecord]:
+        """Return the changes of a cell, or of the whole docket."""
+        return self.docket.history(cell_id)
+
+    # --- send -----------------------------------------------------------------------------------
+
+    def send(self, target: Path, tables: Sequence[TableState] | None = None) -> list[Path]:
+        """Write tables (all unless said otherwise) in the format of the target's ending.
+
+        Returns the files that were written.
+
+        Raises
+        ------
+        OutputError
+            When the ending is unknown or the target cannot be written.
+        """
+        chosen = self.tables() if tables is None else tables
+        ending = target.suffix.lower()
+        if ending == ".xlsx":
+            write_workbook(chosen, target)
+            return [target]
+        if ending == ".csv":
+            return write_csv(chosen, target)
+        if ending == ".json":
+            return self._send_json(target)
+        known = ", ".join(SEND_FORMATS)
+        raise OutputError(f"{target.name}: no format goes by the ending “{ending}”. Use {known}.")
+
+    def documents(self) -> list[tuple[SourceState, dict[str, object]]]:
+        """Return each usable source's pages and tables as JSON documents."""
+        pages, tables = self.pages(), self.tables()
+        return [
+            (s, make_document(s.name, s.sha256,
+                              [p for p in pages if p.source_id == s.id and p.progress == "done"],
+                              tables))
+            for s in self.sources() if not s.trouble
+        ]
+
+    def json_lines(self) -> list[bytes]:
+        """Return the documents as encoded JSON, for standard output."""
+        return [encode_document(document) for _, document in self.documents()]
+
+    def _send_json(self, target: Path) -> list[Path]:
+        documents = self.documents()
+        if len(documents) == 1:
+            write_document(documents[0][1], target)
+            return [target]
+        written = []
+        for source, document in documents:
+            path = target.with_name(f"{target.stem}-{Path(source.name).stem}{target.suffix}")
+            if path in written:
+                path = target.with_name(f"{path.stem}-{source.id}{target.suffix}")
+            write_document(document, path)
+            written.append(path)
+        return written
+
+
+def _clerk() -> str:
+    """The desktop's user name, for the history."""
+    try:
+        return getpass.getuser()
+    except (KeyError, OSError):
+        return "unknown"

@@ -1,0 +1,143 @@
+"""One page through all stations: a frozen request in, a finding out, in any process."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+from concurrent.futures import Executor, Future, ProcessPoolExecutor
+from dataclasses import dataclass
+from functools import cache
+
+import cv2
+import numpy as np
+
+from keel_line.docket.store import EncodedTable, PageFinding, encode_table
+from keel_line.errors import KeelLineError
+from keel_line.gather.sources import load_page
+from keel_line.model.docket import PageState
+from keel_line.model.page import SquaredPage
+from keel_line.read.network import Network
+from keel_line.read.reader import Reader
+from keel_line.rule.grids import find_grids
+from keel_line.rule.headings import count_heading_rows
+from keel_line.square.straighten import square_page
+
+SMALL_HEIGHT_PX = 112
+_PICTURE_QUALITY = 88
+
+
+@dataclass(frozen=True)
+class PageRequest:
+    """A page to be worked on: its source's bytes and its number (from 1) in it."""
+
+    page_id: int
+    source_name: str
+    data: bytes
+    number: int
+
+
+@dataclass(frozen=True)
+class PageResponse:
+    """What came of a request: a finding, or the trouble in the clerk's words."""
+
+    page_id: int
+    finding: PageFinding | None
+    trouble: str = ""
+    seconds: tuple[tuple[str, float], ...] = ()
+
+
+@cache
+def _reader(threads: int) -> Reader:
+    return Reader(Network(threads=threads))
+
+
+def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
+    """Take one page through gather, square, rule and read.
+
+    The world's faults come back as ``trouble``; any other exception is our own and is raised.
+    """
+    clock = cv2.TickMeter()
+    seconds: list[tuple[str, float]] = []
+
+    def lap(name: str) -> None:
+        clock.stop()
+        seconds.append((name, clock.getTimeSec()))
+        clock.reset()
+        clock.start()
+
+    clock.start()
+    try:
+        page = load_page(request.data, request.source_name, request.number)
+    except KeelLineError as error:
+        return PageResponse(request.page_id, None, str(error))
+    except MemoryError:
+        return PageResponse(
+            request.page_id, None,
+            f"Page {request.number} of {request.source_name} is too large for this machine's "
+            "memory. Scan it at 300 dpi.",
+        )
+    lap("gather")
+    squared = square_page(page)
+    lap("square")
+    grids = find_grids(squared.pixels, squared.dpi)
+    lap("rule")
+    readings = _reader(threads).read_page(squared.pixels, squared.dpi, grids)
+    lap("read")
+    tables: list[EncodedTable] = []
+    for grid, own in zip(grids, readings, strict=True):
+        heading = count_heading_rows(grid, [r.text for r in own])
+        tables.append(encode_table(grid, own, heading, ""))
+    rows, cols = squared.pixels.shape
+    state = PageState(
+        id=request.page_id, source_id=0, source_name=request.source_name, number=request.number,
+        progress="done", kind=page.kind, size_px=(page.pixels.shape[1], page.pixels.shape[0]),
+        resolution=page.resolution, squared_size_px=(cols, rows), dpi=squared.dpi,
+        transform=squared.transform, angle_deg=squared.angle_deg, unsure=squared.unsure,
+        tables=len(tables),
+    )
+    big, small = _pictures(squared)
+    lap("keep")
+    return PageResponse(
+        request.page_id, PageFinding(state, big, small, tuple(tables)), "", tuple(seconds)
+    )
+
+
+def _pictures(squared: SquaredPage) -> tuple[bytes, bytes]:
+    """Compress the squared page for the window, and a small copy for the ribbon."""
+    pixels = squared.pixels
+    _, big = cv2.imencode(".jpg", pixels, [cv2.IMWRITE_JPEG_QUALITY, _PICTURE_QUALITY])
+    factor = SMALL_HEIGHT_PX / pixels.shape[0]
+    size = (max(1, round(pixels.shape[1] * factor)), SMALL_HEIGHT_PX)
+    _, small = cv2.imencode(".png", cv2.resize(pixels, size, interpolation=cv2.INTER_AREA))
+    return big.tobytes(), small.tobytes()
+
+
+def unpack_picture(data: bytes) -> np.ndarray:
+    """Unpack a picture made by a worker: grey, shape (rows, cols), uint8."""
+    return np.asarray(cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_GRAYSCALE))
+
+
+def _start_worker() -> None:
+    """Keep workers from fighting over cores: each uses one thread."""
+    cv2.setNumThreads(1)
+
+
+def start_pool(workers: int | None = None) -> Executor:
+    """Start a pool of worker processes (one a core unless said otherwise)."""
+    count = workers or max(1, os.cpu_count() or 1)
+    return ProcessPoolExecutor(
+        count, mp_context=multiprocessing.get_context("spawn"), initializer=_start_worker
+    )
+
+
+class InlineExecutor(Executor):
+    """Runs each job at once in the caller's thread; for tests and for single pages."""
+
+    def submit(self, fn, /, *args, **kwargs):  # type: ignore[no-untyped-def, override]  # as Executor
+        """Run the job and return its finished future."""
+        future: Future[object] = Future()
+        try:
+            future.set_result(fn(*args, **kwargs))
+        except BaseException as error:  # noqa: BLE001 - a future carries whatever was raised
+            future.set_exception(error)
+        return future

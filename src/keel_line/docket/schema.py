@@ -1,0 +1,95 @@
+"""The docket's schema and its migrations, named and in order, each in one transaction."""
+
+from __future__ import annotations
+
+import sqlite3
+from dataclasses import dataclass
+
+from keel_line.errors import DocketError
+
+APPLICATION_ID = 0x4B4C4E45  # "KLNE"
+
+
+@dataclass(frozen=True)
+class Migration:
+    """One step of the schema; the docket's ``user_version`` counts how many it has had."""
+
+    name: str
+    script: str
+
+
+MIGRATIONS: tuple[Migration, ...] = (
+    Migration(
+        "sources, pages, tables, readings and changes",
+        """
+        CREATE TABLE source (
+            id INTEGER PRIMARY KEY, name TEXT NOT NULL, sha256 TEXT NOT NULL, data BLOB NOT NULL,
+            pages INTEGER NOT NULL, trouble TEXT NOT NULL DEFAULT '', added TEXT NOT NULL
+        );
+        CREATE TABLE page (
+            id INTEGER PRIMARY KEY, source_id INTEGER NOT NULL REFERENCES source ON DELETE CASCADE,
+            number INTEGER NOT NULL, progress TEXT NOT NULL DEFAULT 'waiting',
+            trouble TEXT NOT NULL DEFAULT '', kind TEXT NOT NULL DEFAULT 'scan',
+            width_px INTEGER NOT NULL DEFAULT 0, height_px INTEGER NOT NULL DEFAULT 0,
+            resolution TEXT, squared_width_px INTEGER NOT NULL DEFAULT 0,
+            squared_height_px INTEGER NOT NULL DEFAULT 0, dpi REAL NOT NULL DEFAULT 300,
+            transform TEXT, angle_deg REAL NOT NULL DEFAULT 0, unsure TEXT NOT NULL DEFAULT '',
+            UNIQUE (source_id, number)
+        );
+        CREATE TABLE picture (
+            page_id INTEGER PRIMARY KEY REFERENCES page ON DELETE CASCADE,
+            squared BLOB NOT NULL, small BLOB NOT NULL
+        );
+        CREATE TABLE found_table (
+            id INTEGER PRIMARY KEY, page_id INTEGER NOT NULL REFERENCES page ON DELETE CASCADE,
+            position INTEGER NOT NULL, name TEXT NOT NULL, frame TEXT NOT NULL,
+            header_rows INTEGER NOT NULL, caption TEXT NOT NULL DEFAULT ''
+        );
+        CREATE TABLE cell (
+            id INTEGER PRIMARY KEY, table_id INTEGER NOT NULL REFERENCES found_table ON DELETE CASCADE,
+            place TEXT NOT NULL, evidence TEXT NOT NULL,
+            settled TEXT, by_hand INTEGER NOT NULL DEFAULT 0
+        );
+        CREATE INDEX cell_of_table ON cell (table_id);
+        CREATE TABLE change (
+            id INTEGER PRIMARY KEY, at TEXT NOT NULL, who TEXT NOT NULL,
+            cell_id INTEGER NOT NULL REFERENCES cell ON DELETE CASCADE,
+            before TEXT, before_by_hand INTEGER NOT NULL, after TEXT, after_by_hand INTEGER NOT NULL,
+            why TEXT NOT NULL, state TEXT NOT NULL DEFAULT 'done'
+        );
+        CREATE INDEX change_of_cell ON change (cell_id);
+        CREATE TABLE setting (name TEXT PRIMARY KEY, value TEXT NOT NULL);
+        """,
+    ),
+)
+
+
+def prepare(connection: sqlite3.Connection, name: str) -> None:
+    """Bring a new or older docket to today's schema.
+
+    Raises
+    ------
+    DocketError
+        When the file is no docket, or was written by a newer Keel Line.
+    """
+    try:
+        (application,) = connection.execute("PRAGMA application_id").fetchone()
+        (version,) = connection.execute("PRAGMA user_version").fetchone()
+        (tables,) = connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
+    except sqlite3.DatabaseError as error:
+        raise DocketError(f"{name} is not a docket. Open it as a scan, or choose another.") from error
+    if application != APPLICATION_ID and tables:
+        raise DocketError(f"{name} is another program's file, not a docket. Choose another.")
+    if version > len(MIGRATIONS):
+        raise DocketError(f"{name} was made by a newer Keel Line. Update this one to open it.")
+    for number in range(version, len(MIGRATIONS)):
+        script = (
+            f"BEGIN; {MIGRATIONS[number].script}; PRAGMA application_id = {APPLICATION_ID}; "
+            f"PRAGMA user_version = {number + 1}; COMMIT;"
+        )
+        try:
+            connection.executescript(script)
+        except sqlite3.Error as error:
+            if connection.in_transaction:
+                connection.rollback()
+            raise DocketError(f"{name} cannot be brought up to date: {error}.") from error

@@ -1,0 +1,359 @@
+"""Open, read and write a docket. Every change is on disk when its call returns."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+
+import msgspec
+
+from keel_line.docket.schema import prepare
+from keel_line.errors import DocketError
+from keel_line.model.docket import ChangeRecord, PageState, SourceState
+from keel_line.model.geometry import Box, Transform
+from keel_line.model.grid import Cell, Grid, Rule
+from keel_line.model.page import Resolution
+from keel_line.model.reading import Reading
+from keel_line.model.table import CellState, Settled, TableState
+
+
+class _Frame(msgspec.Struct, frozen=True):
+    """A grid without its cells, which have rows of their own."""
+
+    box: Box
+    x_lines: tuple[float, ...]
+    y_lines: tuple[float, ...]
+    rules: tuple[Rule, ...]
+
+
+@dataclass(frozen=True)
+class EncodedTable:
+    """A table as it lies in the docket; made in the worker, so that storing it is quick."""
+
+    frame: bytes
+    places: tuple[bytes, ...]
+    evidence: tuple[bytes, ...]
+    header_rows: int
+    caption: str
+
+
+@dataclass(frozen=True)
+class PageFinding:
+    """What the stations made of a page: what is stored once it has been worked on."""
+
+    state: PageState
+    squared_picture: bytes
+    small_picture: bytes
+    tables: tuple[EncodedTable, ...]
+
+
+def encode_table(
+    grid: Grid, readings: Sequence[Reading], header_rows: int, caption: str
+) -> EncodedTable:
+    """Encode a table for :meth:`Docket.store_page`."""
+    encode = msgspec.json.encode
+    return EncodedTable(
+        encode(_Frame(grid.box, grid.x_lines, grid.y_lines, grid.rules)),
+        tuple(encode(c) for c in grid.cells), tuple(encode(r) for r in readings),
+        header_rows, caption,
+    )
+
+
+class Docket:
+    """A docket's file with its one writer.
+
+    ``path`` None keeps it in memory, for work that needs no file.
+    """
+
+    def __init__(self, path: Path | None) -> None:
+        self.path = path
+        name = path.name if path else "the docket"
+        try:
+            self._db = sqlite3.connect(
+                str(path) if path else ":memory:", isolation_level=None, check_same_thread=False
+            )
+            prepare(self._db, name)
+            self._db.execute("PRAGMA journal_mode = WAL")
+            self._db.execute("PRAGMA synchronous = NORMAL")
+            self._db.execute("PRAGMA foreign_keys = ON")
+        except sqlite3.Error as error:
+            raise DocketError(f"{name} cannot be opened: {error}.") from error
+
+    def close(self) -> None:
+        """Close the file; what was written stays."""
+        self._db.close()
+
+    @contextmanager
+    def _writing(self) -> Iterator[sqlite3.Connection]:
+        try:
+            self._db.execute("BEGIN IMMEDIATE")
+            yield self._db
+            self._db.execute("COMMIT")
+        except sqlite3.Error as error:
+            if self._db.in_transaction:
+                self._db.execute("ROLLBACK")
+            name = self.path.name if self.path else "The docket"
+            raise DocketError(
+                f"{name} cannot be written ({error}). Make room on the disk; nothing that was "
+                "settled before is lost."
+            ) from error
+        except BaseException:
+            if self._db.in_transaction:
+                self._db.execute("ROLLBACK")
+            raise
+
+    # --- sources and pages ------------------------------------------------------------------
+
+    def add_source(self, name: str, data: bytes, sha256: str, pages: int) -> list[int]:
+        """Keep a source's bytes and enter its pages as waiting; return the pages' ids."""
+        with self._writing() as db:
+            source = db.execute(
+                "INSERT INTO source (name, sha256, data, pages, added) VALUES (?, ?, ?, ?, ?)",
+                (name, sha256, data, pages, _now()),
+            ).lastrowid
+            return [
+                _id(db.execute(
+                    "INSERT INTO page (source_id, number) VALUES (?, ?)", (source, number)
+                ))
+                for number in range(1, pages + 1)
+            ]
+
+    def add_trouble(self, name: str, trouble: str) -> None:
+        """Enter a source that could not be used, with the reason."""
+        with self._writing() as db:
+            db.execute(
+                "INSERT INTO source (name, sha256, data, pages, trouble, added)"
+                " VALUES (?, '', x'', 0, ?, ?)", (name, trouble, _now()),
+            )
+
+    def has_source(self, sha256: str) -> bool:
+        """Tell whether a source with these bytes is here already."""
+        row = self._db.execute("SELECT 1 FROM source WHERE sha256 = ? LIMIT 1", (sha256,))
+        return row.fetchone() is not None
+
+    def sources(self) -> list[SourceState]:
+        """Return all sources in the order they came."""
+        rows = self._db.execute("SELECT id, name, sha256, pages, trouble FROM source ORDER BY id")
+        return [SourceState(*row) for row in rows]
+
+    def source_bytes(self, source_id: int) -> bytes:
+        """Return a source's bytes as they came."""
+        row = self._db.execute("SELECT data FROM source WHERE id = ?", (source_id,)).fetchone()
+        return bytes(row[0])
+
+    def pages(self) -> list[PageState]:
+        """Return all pages in the order they came."""
+        rows = self._db.execute(
+            "SELECT p.id, p.source_id, s.name, p.number, p.progress, p.trouble, p.kind,"
+            " p.width_px, p.height_px, p.resolution, p.squared_width_px, p.squared_height_px,"
+            " p.dpi, p.transform, p.angle_deg, p.unsure,"
+            " (SELECT count(*) FROM found_table t WHERE t.page_id = p.id)"
+            " FROM page p JOIN source s ON s.id = p.source_id ORDER BY p.source_id, p.number"
+        )
+        return [_page_state(row) for row in rows]
+
+    def store_page(self, page_id: int, finding: PageFinding) -> None:
+        """Store what was found on a page in place of anything found there before."""
+        state = finding.state
+        with self._writing() as db:
+            db.execute("DELETE FROM found_table WHERE page_id = ?", (page_id,))
+            db.execute(
+                "UPDATE page SET progress = 'done', trouble = '', kind = ?, width_px = ?,"
+                " height_px = ?, resolution = ?, squared_width_px = ?, squared_height_px = ?,"
+                " dpi = ?, transform = ?, angle_deg = ?, unsure = ? WHERE id = ?",
+                (state.kind, *state.size_px, msgspec.json.encode(state.resolution).decode(),
+                 *state.squared_size_px, state.dpi,
+                 msgspec.json.encode(state.transform).decode(), state.angle_deg, state.unsure,
+                 page_id),
+            )
+            db.execute(
+                "INSERT OR REPLACE INTO picture (page_id, squared, small) VALUES (?, ?, ?)",
+                (page_id, finding.squared_picture, finding.small_picture),
+            )
+            for position, table in enumerate(finding.tables):
+                self._insert_table(db, page_id, position, table)
+
+    @staticmethod
+    def _insert_table(
+        db: sqlite3.Connection, page_id: int, position: int, table: EncodedTable
+    ) -> None:
+        number = db.execute("SELECT count(*) + 1 FROM found_table").fetchone()[0]
+        table_id = _id(db.execute(
+            "INSERT INTO found_table (page_id, position, name, frame, header_rows, caption)"
+            " VALUES (?, ?, ?, ?, ?, ?)",
+            (page_id, position, table.caption or f"Table {number}", table.frame.decode(),
+             table.header_rows, table.caption),
+        ))
+        db.executemany(
+            "INSERT INTO cell (table_id, place, evidence) VALUES (?, ?, ?)",
+            ((table_id, place.decode(), evidence.decode())
+             for place, evidence in zip(table.places, table.evidence, strict=True)),
+        )
+
+    def store_failure(self, page_id: int, trouble: str) -> None:
+        """Mark a page as one that could not be worked on."""
+        with self._writing() as db:
+            db.execute("UPDATE page SET progress = 'failed', trouble = ? WHERE id = ?",
+                       (trouble, page_id))
+
+    def squared_picture(self, page_id: int) -> bytes | None:
+        """Return the compressed picture of a squared page, None before it was worked on."""
+        return self._picture("squared", page_id)
+
+    def small_picture(self, page_id: int) -> bytes | None:
+        """Return the compressed small picture of a squared page."""
+        return self._picture("small", page_id)
+
+    def _picture(self, column: str, page_id: int) -> bytes | None:
+        row = self._db.execute(
+            f"SELECT {column} FROM picture WHERE page_id = ?",  # noqa: S608 - one of our two names
+            (page_id,),
+        ).fetchone()
+        return None if row is None else bytes(row[0])
+
+    # --- tables -----------------------------------------------------------------------------
+
+    def tables(self, least_confidence: float) -> list[TableState]:
+        """Return all tables in page order; cells less sure than ``least_confidence`` are flagged."""
+        rows = self._db.execute(
+            "SELECT t.id, t.name, t.page_id, p.number, s.name, t.frame, t.header_rows, t.caption"
+            " FROM found_table t JOIN page p ON p.id = t.page_id JOIN source s ON s.id = p.source_id"
+            " ORDER BY p.source_id, p.number, t.position"
+        ).fetchall()
+        return [self._table(row, least_confidence) for row in rows]
+
+    def _table(self, row: Sequence[object], least_confidence: float) -> TableState:
+        table_id, name, page_id, number, source, frame_json, header_rows, caption = row
+        cells = tuple(
+            _cell_state(record, least_confidence)
+            for record in self._db.execute(
+                "SELECT id, place, evidence, settled, by_hand FROM cell WHERE table_id = ?"
+                " ORDER BY id", (table_id,)
+            )
+        )
+        frame = msgspec.json.decode(str(frame_json), type=_Frame)
+        grid = Grid(frame.box, frame.x_lines, frame.y_lines, tuple(c.cell for c in cells),
+                    frame.rules)
+        return TableState(
+            _int(table_id), str(name), _int(page_id), _int(number), str(source), grid,
+            _int(header_rows), str(caption), cells,
+        )
+
+    # --- settling, undo and redo ----------------------------------------------------------------
+
+    def settle(
+        self, cells: Iterable[tuple[int, Settled | None]], who: str, why: str
+    ) -> list[int]:
+        """Settle cells (None takes the settlement back) as one change; return the ids settled.
+
+        What was undone before can no longer be redone, but stays in the history.
+        """
+        done = []
+        with self._writing() as db:
+            db.execute("UPDATE change SET state = 'dropped' WHERE state = 'undone'")
+            for cell_id, settled in cells:
+                before, before_by_hand = db.execute(
+                    "SELECT settled, by_hand FROM cell WHERE id = ?", (cell_id,)
+                ).fetchone()
+                after = None if settled is None else settled.text
+                by_hand = int(settled is not None and settled.by_hand)
+                db.execute(
+                    "INSERT INTO change (at, who, cell_id, before, before_by_hand, after,"
+                    " after_by_hand, why) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+                    (_now(), who, cell_id, before, before_by_hand, after, by_hand, why),
+                )
+                db.execute("UPDATE cell SET settled = ?, by_hand = ? WHERE id = ?",
+                           (after, by_hand, cell_id))
+                done.append(cell_id)
+        return done
+
+    def undo(self) -> int | None:
+        """Take the last change back; return its cell, None where there is nothing to take back."""
+        return self._step("done", "DESC", "undone", "before")
+
+    def redo(self) -> int | None:
+        """Make the last undone change again; return its cell, None where there is none."""
+        return self._step("undone", "ASC", "done", "after")
+
+    def _step(self, state: str, order: str, becomes: str, side: str) -> int | None:
+        with self._writing() as db:
+            row = db.execute(
+                f"SELECT id, cell_id, {side}, {side}_by_hand FROM change WHERE state = ?"  # noqa: S608 - our own names
+                f" ORDER BY id {order} LIMIT 1", (state,)
+            ).fetchone()
+            if row is None:
+                return None
+            change, cell_id, text, by_hand = row
+            db.execute("UPDATE cell SET settled = ?, by_hand = ? WHERE id = ?",
+                       (text, by_hand, cell_id))
+            db.execute("UPDATE change SET state = ? WHERE id = ?", (becomes, change))
+            return int(cell_id)
+
+    def history(self, cell_id: int | None = None) -> list[ChangeRecord]:
+        """Return the changes of one cell or of the whole docket, the oldest first."""
+        rows = self._db.execute(
+            "SELECT c.id, c.at, c.who, c.cell_id, cell.evidence, c.before, c.after, c.why, c.state"
+            " FROM change c JOIN cell ON cell.id = c.cell_id"
+            " WHERE ?1 IS NULL OR c.cell_id = ?1 ORDER BY c.id", (cell_id,)
+        )
+        return [
+            ChangeRecord(i, at, who, cell, msgspec.json.decode(evidence, type=Reading).text,
+                         before, after, why, state != "done")
+            for i, at, who, cell, evidence, before, after, why, state in rows
+        ]
+
+    # --- settings -------------------------------------------------------------------------------
+
+    def setting(self, name: str, default: str) -> str:
+        """Return a setting of this docket."""
+        row = self._db.execute("SELECT value FROM setting WHERE name = ?", (name,)).fetchone()
+        return default if row is None else str(row[0])
+
+    def set_setting(self, name: str, value: str) -> None:
+        """Keep a setting of this docket."""
+        with self._writing() as db:
+            db.execute("INSERT OR REPLACE INTO setting (name, value) VALUES (?, ?)", (name, value))
+
+
+def _now() -> str:
+    return datetime.now(UTC).isoformat(timespec="milliseconds")
+
+
+def _id(cursor: sqlite3.Cursor) -> int:
+    return _int(cursor.lastrowid)
+
+
+def _int(value: object) -> int:
+    return int(str(value))
+
+
+def _page_state(row: Sequence[object]) -> PageState:
+    (page_id, source_id, source, number, progress, trouble, kind, width, height, resolution,
+     squared_width, squared_height, dpi, transform, angle, unsure, tables) = row
+    decode = msgspec.json.decode
+    return msgspec.convert(
+        {
+            "id": page_id, "source_id": source_id, "source_name": source, "number": number,
+            "progress": progress, "trouble": trouble, "kind": kind,
+            "size_px": (width, height),
+            "resolution": decode(str(resolution)) if resolution else Resolution(300, 300),
+            "squared_size_px": (squared_width, squared_height), "dpi": dpi,
+            "transform": decode(str(transform)) if transform else Transform(),
+            "angle_deg": angle, "unsure": unsure, "tables": tables,
+        },
+        PageState,
+    )
+
+
+def _cell_state(record: Sequence[object], least_confidence: float) -> CellState:
+    cell_id, place, evidence, settled, by_hand = record
+    reading = msgspec.json.decode(str(evidence), type=Reading)
+    return CellState(
+        _int(cell_id), msgspec.json.decode(str(place), type=Cell), reading,
+        None if settled is None else Settled(str(settled), bool(by_hand)),
+        reading.confidence < least_confidence,
+    )

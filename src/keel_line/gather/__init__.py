@@ -1,0 +1,1 @@
+"""Brings pages in from picture files and PDFs."""

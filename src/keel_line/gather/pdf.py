@@ -1,0 +1,67 @@
+"""Pages from PDFs, taken as pictures."""
+
+from __future__ import annotations
+
+import numpy as np
+import pypdfium2 as pdfium
+
+from keel_line.errors import InputError
+from keel_line.gather.pictures import MOST_PIXELS
+from keel_line.model.page import Page, Resolution
+
+PDF_DPI = 300.0
+
+
+def count_pdf_pages(data: bytes, name: str) -> int:
+    """Count a PDF's pages.
+
+    Raises
+    ------
+    InputError
+        When it is damaged or locked.
+    """
+    document = _open(data, name)
+    try:
+        return len(document)
+    finally:
+        document.close()
+
+
+def load_pdf_page(data: bytes, name: str, number: int, dpi: float = PDF_DPI) -> Page:
+    """Draw page ``number`` (from 1) in grey at ``dpi``.
+
+    Raises
+    ------
+    InputError
+        When the document or the page cannot be drawn.
+    """
+    document = _open(data, name)
+    try:
+        if not 1 <= number <= len(document):
+            raise InputError(f"{name} has no page {number}.")
+        page = document[number - 1]
+        width, height = page.get_size()
+        scale = dpi / 72
+        if width * height * scale * scale > MOST_PIXELS:
+            raise InputError(f"Page {number} of {name} is too large to be drawn at {dpi:.0f} dpi.")
+        bitmap = page.render(scale=scale, grayscale=True)
+        pixels = np.array(bitmap.to_numpy(), np.uint8)
+        if pixels.ndim == 3:
+            pixels = pixels[..., 0]
+    except pdfium.PdfiumError as error:
+        raise InputError(f"Page {number} of {name} is damaged and cannot be drawn.") from error
+    finally:
+        document.close()
+    return Page(pixels, Resolution(dpi, dpi), name, number, "scan")
+
+
+def _open(data: bytes, name: str) -> pdfium.PdfDocument:
+    try:
+        document = pdfium.PdfDocument(data)
+    except pdfium.PdfiumError as error:
+        if "password" in str(error).lower():
+            raise InputError(
+                f"{name} is locked with a password. Save it without one, then add it again."
+            ) from error
+        raise InputError(f"{name} is a damaged PDF. Ask for it again or scan it.") from error
+    return document

@@ -1,0 +1,62 @@
+"""A source is one file that pages come from; its bytes are kept as they came."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass
+from pathlib import Path
+
+from keel_line.errors import InputError
+from keel_line.gather.pdf import count_pdf_pages, load_pdf_page
+from keel_line.gather.pictures import count_picture_pages, load_picture_page
+from keel_line.model.page import Page
+
+PICTURE_ENDINGS = (
+    ".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".bmp", ".pbm", ".pgm", ".ppm", ".pnm",
+)
+ENDINGS = (*PICTURE_ENDINGS, ".pdf")
+
+
+@dataclass(frozen=True)
+class Source:
+    """A file's name, its bytes and their SHA-256, and how many pages it has."""
+
+    name: str
+    data: bytes
+    sha256: str
+    pages: int
+
+
+def read_source(path: Path) -> Source:
+    """Read a file and count its pages.
+
+    Raises
+    ------
+    InputError
+        When it is missing, a folder, unreadable, or holds no pages.
+    """
+    if path.is_dir():
+        raise InputError(f"{path.name} is a folder. Give the files in it.")
+    try:
+        data = path.read_bytes()
+    except FileNotFoundError as error:
+        raise InputError(f"{path} is not there. Check its name.") from error
+    except OSError as error:
+        raise InputError(f"{path.name} cannot be read: {error.strerror}.") from error
+    return make_source(path.name, data)
+
+
+def make_source(name: str, data: bytes) -> Source:
+    """Make a source of bytes that are at hand."""
+    count = count_pdf_pages if _is_pdf(data) else count_picture_pages
+    return Source(name, data, hashlib.sha256(data).hexdigest(), count(data, name))
+
+
+def load_page(data: bytes, name: str, number: int) -> Page:
+    """Load page ``number`` (from 1) of a source's bytes."""
+    load = load_pdf_page if _is_pdf(data) else load_picture_page
+    return load(data, name, number)
+
+
+def _is_pdf(data: bytes) -> bool:
+    return b"%PDF-" in data[:1024]

@@ -1,0 +1,157 @@
+"""From the recogniser's steps to text: beam search, places and probabilities of characters.
+
+The search keeps, for each prefix, the probability of ending in the blank and of not (Graves and
+others, "Connectionist temporal classification", ICML 2006; prefix search of Hannun and others,
+2014).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+BEAMS = 10
+_LEAST_CHANCE = 1e-3
+_FORGET = 1e-6
+
+
+@dataclass(frozen=True)
+class Decoded:
+    """One line's decoding.
+
+    Attributes
+    ----------
+    text
+        Likeliest text.
+    beams
+        (text, probability) of the likeliest texts, ``text`` first; probabilities sum to 1 at most.
+    places
+        Shape (len(text), 2): first and last step (exclusive) of each character.
+    chances
+        Shape (len(text),): each character's probability, 0 to 1.
+    """
+
+    text: str
+    beams: tuple[tuple[str, float], ...]
+    places: NDArray[np.float64]
+    chances: NDArray[np.float64]
+
+
+def decode_line(probs: NDArray[np.float32], alphabet: str) -> Decoded:
+    """Decode one line.
+
+    Parameters
+    ----------
+    probs
+        Class probabilities at each step, shape (steps, len(alphabet) + 1), class 0 the blank.
+    alphabet
+        Character of class ``i`` is ``alphabet[i - 1]``.
+    """
+    beams = search_beams(probs)
+    best = beams[0][0]
+    texts: dict[str, float] = {}
+    for classes, chance in beams:
+        text = "".join(alphabet[c - 1] for c in classes).strip()
+        texts[text] = texts.get(text, 0.0) + chance
+    raw = "".join(alphabet[c - 1] for c in best)
+    lead, text = len(raw) - len(raw.lstrip()), raw.strip()
+    inner = best[lead : lead + len(text)]
+    places = _greedy_places(probs, best)
+    if places is None:
+        places = align(probs, best)
+    places = places[lead : lead + len(text)]
+    chances = np.array([
+        float(probs[int(a) : max(int(b), int(a) + 1), c].max())
+        for c, (a, b) in zip(inner, places, strict=True)
+    ])
+    ordered = sorted(texts.items(), key=lambda item: -item[1])
+    ordered.sort(key=lambda item: item[0] != text)
+    return Decoded(text, tuple(ordered), places, chances)
+
+
+def search_beams(probs: NDArray[np.float32]) -> list[tuple[tuple[int, ...], float]]:
+    """Return the likeliest class sequences with their probabilities, the likeliest first."""
+    beams: dict[tuple[int, ...], tuple[float, float]] = {(): (1.0, 0.0)}
+    candidates = probs > _LEAST_CHANCE
+    for step, row in enumerate(probs):
+        chosen = np.nonzero(candidates[step])[0].tolist()
+        if chosen == [0]:  # nothing but blank: every prefix stays as it is
+            blank = float(row[0])
+            beams = {p: ((b + n) * blank, 0.0) for p, (b, n) in beams.items()}
+            continue
+        grown: dict[tuple[int, ...], list[float]] = {}
+        values = [(c, float(row[c])) for c in chosen]
+        for prefix, (in_blank, in_char) in beams.items():
+            total = in_blank + in_char
+            last = prefix[-1] if prefix else -1
+            for c, chance in values:
+                if c == 0:
+                    grown.setdefault(prefix, [0.0, 0.0])[0] += total * chance
+                elif c == last:
+                    grown.setdefault(prefix, [0.0, 0.0])[1] += in_char * chance
+                    if in_blank > 0:
+                        grown.setdefault((*prefix, c), [0.0, 0.0])[1] += in_blank * chance
+                else:
+                    grown.setdefault((*prefix, c), [0.0, 0.0])[1] += total * chance
+        ranked = sorted(grown.items(), key=lambda item: -(item[1][0] + item[1][1]))[:BEAMS]
+        top = sum(ranked[0][1])
+        if top <= 0:
+            break
+        # Scaled so that long lines do not run out of numbers; ratios are what counts.
+        beams = {
+            p: (b / top, n / top) for p, (b, n) in ranked if (b + n) / top > _FORGET
+        }
+    total = sum(b + n for b, n in beams.values())
+    return sorted(((p, (b + n) / total) for p, (b, n) in beams.items()), key=lambda i: -i[1])
+
+
+def _greedy_places(
+    probs: NDArray[np.float32], classes: tuple[int, ...]
+) -> NDArray[np.float64] | None:
+    """Places from the runs of each step's best class, where those spell the same text."""
+    best = probs.argmax(axis=1)
+    starts = np.flatnonzero(np.diff(best, prepend=-1))
+    ends = np.append(starts[1:], len(best))
+    runs = [(int(best[a]), a, b) for a, b in zip(starts, ends, strict=True) if best[a] != 0]
+    if tuple(r[0] for r in runs) != classes:
+        return None
+    return np.array([(a, b) for _, a, b in runs], float).reshape(-1, 2)
+
+
+def align(probs: NDArray[np.float32], classes: tuple[int, ...]) -> NDArray[np.float64]:
+    """Lay a class sequence along the steps in the likeliest way (Viterbi).
+
+    Returns
+    -------
+    array, shape (len(classes), 2)
+        First and last step (exclusive) of each class.
+    """
+    steps, count = len(probs), len(classes)
+    if count == 0:
+        return np.zeros((0, 2))
+    states = np.zeros(2 * count + 1, int)
+    states[1::2] = classes
+    logs = np.log(np.maximum(probs[:, states], 1e-12))
+    skip = np.zeros(len(states), bool)
+    skip[3::2] = states[3::2] != states[1:-2:2]
+    score = np.full(len(states), -np.inf)
+    score[:2] = logs[0, :2]
+    back = np.zeros((steps, len(states)), np.int8)
+    for t in range(1, steps):
+        one = np.concatenate([[-np.inf], score[:-1]])
+        two = np.where(skip, np.concatenate([[-np.inf, -np.inf], score[:-2]]), -np.inf)
+        options = np.stack([score, one, two])
+        back[t] = options.argmax(axis=0)
+        score = options.max(axis=0) + logs[t]
+    state = len(states) - 1 if score[-1] >= score[-2] else len(states) - 2
+    path = np.zeros(steps, int)
+    for t in range(steps - 1, -1, -1):
+        path[t] = state
+        state -= back[t, state]
+    places = np.zeros((count, 2))
+    for k in range(count):
+        at = np.flatnonzero(path == 2 * k + 1)
+        places[k] = (at[0], at[-1] + 1) if len(at) else (0, 1)
+    return places

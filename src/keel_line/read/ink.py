@@ -1,0 +1,135 @@
+"""The ink of a cell: which pixels are writing, what is dirt, what is left of a rule."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line._shared.paper import PAPER_LEVEL, Grey
+
+_LEAST_DEPTH = 26
+_DOT_SHARE = 0.11  # a full stop is about this part of a capital's height
+_SPECK_SHARE = 0.075
+
+
+@dataclass(frozen=True, eq=False)
+class CellInk:
+    """A cell's picture with everything but writing painted out.
+
+    Attributes
+    ----------
+    grey
+        Cleaned picture, shape (rows, cols), paper at ``PAPER_LEVEL``.
+    mask
+        Writing, shape (rows, cols).
+    parts
+        One row a connected part of the writing: x, y, width, height, area (px).
+    dirt_px
+        Pixels that were judged dirt.
+    """
+
+    grey: Grey
+    mask: NDArray[np.bool_]
+    parts: NDArray[np.int32]
+    dirt_px: int
+
+    @property
+    def is_blank(self) -> bool:
+        """Whether no writing is left."""
+        return len(self.parts) == 0
+
+
+def ink_depth(flat: Grey) -> float:
+    """Typical darkness of a page's ink below its paper (grey levels, at least 40)."""
+    ink = np.clip(PAPER_LEVEL - flat[::3, ::3].astype(np.int16), 0, 255)
+    dark = ink[ink > 40]
+    return float(np.percentile(dark, 75)) if dark.size > 50 else 40.0
+
+
+def take_ink(crop: Grey, depth: float, cap_px: float, rule_px: float) -> CellInk:
+    """Part the writing in a cell from its paper, from dirt and from remains of rules.
+
+    Parameters
+    ----------
+    crop
+        The cell between its rules, light evened out, shape (rows, cols).
+    depth
+        Typical darkness of the page's ink (see :func:`ink_depth`).
+    cap_px
+        Height of the page's capitals, or an estimate.
+    rule_px
+        Thickness of the table's rules.
+    """
+    ink = np.clip(PAPER_LEVEL - crop.astype(np.int16), 0, 255).astype(np.uint8)
+    own = float(np.percentile(ink, 99.5)) if ink.size else 0.0
+    level = max(_LEAST_DEPTH, 0.42 * min(max(own, 0.35 * depth), depth))
+    binary = (ink > level).astype(np.uint8)
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(binary, connectivity=8)
+    keep = np.ones(count, bool)
+    keep[0] = False
+    dirt = 0
+    remains = np.zeros(count, bool)
+    for i in range(1, count):
+        if _is_rule_remain(stats[i], crop.shape, cap_px, rule_px):
+            keep[i], remains[i] = False, True
+    keep, dirt = _drop_dirt(stats, keep, cap_px)
+    mask = keep[labels]
+    grey = crop.copy()
+    # Dirt and remains go with their soft edges, but never the writing beside them.
+    gone = np.asarray((labels > 0) & ~mask, np.uint8)
+    if gone.any():
+        around = cv2.dilate(gone, np.ones((5, 5), np.uint8)).astype(bool)
+        near_writing = cv2.dilate(mask.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
+        grey[around & ~near_writing] = PAPER_LEVEL
+    return CellInk(grey, mask, np.asarray(stats[keep], np.int32), dirt)
+
+
+def _is_rule_remain(
+    part: NDArray[np.int32], shape: tuple[int, ...], cap_px: float, rule_px: float
+) -> bool:
+    """Tell whether a part touching the crop's border is what was left of a rule."""
+    x, y, width, height, area = (int(v) for v in part)
+    rows, cols = shape
+    thin = max(2.0, 0.8 * rule_px + 1.5, 0.14 * cap_px)
+    edge = max(2, round(0.12 * cap_px))
+    touches_side = x == 0 or x + width == cols
+    touches_end = y == 0 or y + height == rows
+    near_side = x <= edge or x + width >= cols - edge
+    near_end = y <= edge or y + height >= rows - edge
+    if not (near_side or near_end):
+        return False
+    if near_end and height <= thin and width >= 3 * height:
+        return True
+    if near_side and width <= thin and (height >= 1.6 * cap_px or (touches_side and height >= 3 * width)):
+        return True
+    small = max(width, height) <= thin
+    if small and (touches_side or touches_end):
+        return True
+    # A corner of the frame: long on both sides with little ink in between.
+    return bool(
+        (touches_side or touches_end) and area < 0.25 * width * height
+        and (width > 0.6 * cols and height > 0.6 * rows)
+    )
+
+
+def _drop_dirt(
+    stats: NDArray[np.int32], keep: NDArray[np.bool_], cap_px: float
+) -> tuple[NDArray[np.bool_], int]:
+    """Drop specks: too small for a full stop, or small and far from any writing."""
+    widths, heights, areas = stats[:, 2], stats[:, 3], stats[:, 4]
+    size = np.maximum(widths, heights)
+    speck = keep & ((size < _SPECK_SHARE * cap_px + 0.6) | (areas < 3))
+    writing = keep & (size >= 0.35 * cap_px)
+    small = keep & ~speck & ~writing & (size < 1.3 * _DOT_SHARE * cap_px)
+    if small.any():
+        xs, ys = stats[:, 0] + widths / 2, stats[:, 1] + heights / 2
+        for i in np.nonzero(small)[0]:
+            # A stop stands by its word, or in a row of other marks (leaders, ditto, "- -").
+            near_x = np.abs(xs - xs[i]) < 2.2 * cap_px + widths / 2
+            near_y = np.abs(ys - ys[i]) < 1.2 * cap_px + heights / 2
+            if not (writing & near_x & near_y).any() and small.sum() < 3:
+                speck[i] = True
+    return keep & ~speck, int(areas[speck].sum())

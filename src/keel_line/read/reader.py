@@ -1,0 +1,293 @@
+"""Reads the cells of a page: ink, lines, network, decoding and confidence, in one go."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line._shared.paper import Grey, flatten_light
+from keel_line.model.grid import Cell, Grid
+from keel_line.model.reading import CharReading, Reading, RunnerUp
+from keel_line.read.confidence import (
+    FEATURES,
+    Calibration,
+    blank_confidence,
+    estimate_confidence,
+    load_calibration,
+    log_odds,
+)
+from keel_line.read.decode import Decoded, decode_line
+from keel_line.read.ink import CellInk, ink_depth, take_ink
+from keel_line.read.lines import TextLine, find_lines, guess_cap_px, usual_cap_px
+from keel_line.read.network import Network
+from keel_line.read.prepare import prepare_line
+
+_SIDE_CAPS = 0.35
+_MOST_RUNNERS_UP = 5
+
+
+@dataclass(frozen=True, eq=False)
+class PreparedCell:
+    """A cell on its way to the network: its ink, its lines, and their prepared pictures."""
+
+    cell: Cell
+    origin: tuple[int, int]
+    ink: CellInk
+    cap_px: float
+    lines: tuple[TextLine, ...]
+    lefts: tuple[int, ...]
+    pictures: tuple[Grey, ...]
+
+
+@dataclass(frozen=True)
+class Reader:
+    """Reads pages with one network and one calibration."""
+
+    network: Network = field(default_factory=Network)
+    calibration: Calibration = field(default_factory=load_calibration)
+
+    def read_page(self, grey: Grey, dpi: float, grids: Sequence[Grid]) -> list[list[Reading]]:
+        """Read every cell of every grid.
+
+        Parameters
+        ----------
+        grey
+            Squared page, shape (rows, cols), 0 is black.
+        dpi
+            Its resolution.
+        grids
+            The page's grids.
+
+        Returns
+        -------
+        list of list of Reading
+            For each grid its cells' readings, in the order of ``grid.cells``.
+        """
+        if not grids:
+            return []
+        flat = flatten_light(grey)
+        prepared = [prepare_grid(flat, dpi, grid, self.network) for grid in grids]
+        pictures = [p for cells in prepared for c in cells for p in c.pictures]
+        probs = iter(self.network.run(pictures))
+        out = []
+        for cells in prepared:
+            readings = []
+            for cell in cells:
+                decoded = [
+                    decode_line(next(probs), self.network.recipe.alphabet) for _ in cell.pictures
+                ]
+                readings.append(self._conclude(cell, decoded))
+            out.append(readings)
+        return out
+
+    def _conclude(self, cell: PreparedCell, decoded: list[Decoded]) -> Reading:
+        """Put a cell's lines together into one reading with its confidence."""
+        model = self.network.hash
+        kept = [(line, left, d) for line, left, d in
+                zip(cell.lines, cell.lefts, decoded, strict=True) if d.text]
+        if not kept and cell.ink.is_blank:
+            sure = blank_confidence(cell.ink.dirt_px, cell.cap_px)
+            reasons = () if sure > 0.99 else ("Looks blank, but there are specks in it.",)
+            return Reading("", sure, reasons=reasons, model=model)
+        if not kept:
+            return Reading("", 0.3, reasons=("There is ink here that could not be read.",),
+                           model=model)
+        chars = tuple(c for i, (line, left, d) in enumerate(kept)
+                      for c in self._place(cell, line, left, d, i))
+        text = "\n".join(d.text for _, _, d in kept)
+        features = _features(cell, [line for line, _, _ in kept], [d for _, _, d in kept], chars)
+        confidence = estimate_confidence(self.calibration, features)
+        runners_up = _runners_up([d for _, _, d in kept])
+        return Reading(
+            text, confidence, chars, runners_up,
+            _reasons(chars, runners_up, dict(zip(FEATURES, features, strict=True))),
+            tuple(zip(FEATURES, (round(f, 4) for f in features), strict=True)), model,
+        )
+
+    def _place(
+        self, cell: PreparedCell, line: TextLine, left: int, decoded: Decoded, number: int
+    ) -> list[CharReading]:
+        """Give each character its place on the page."""
+        recipe = self.network.recipe.line
+        scale = recipe.cap / line.cap_px
+        xs = (decoded.places * recipe.step - recipe.margin) / scale + left + cell.origin[0]
+        middles = xs.mean(axis=1) if len(xs) else np.zeros(0)
+        cuts = [(a + b) / 2 for a, b in pairwise(middles)]
+        half = 0.35 * line.cap_px
+        lows = [float(middles[0] - half), *cuts] if len(middles) else []
+        highs = [*cuts, float(middles[-1] + half)] if len(middles) else []
+        top = cell.origin[1] + line.baseline - line.cap_px
+        return [
+            CharReading(char, round(float(chance), 4),
+                        (round(float(x0), 1), round(top, 1), round(float(x1), 1),
+                         round(top + line.cap_px * 1.25, 1)), number)
+            for char, chance, x0, x1 in
+            zip(decoded.text, decoded.chances, lows, highs, strict=True)
+        ]
+
+
+def prepare_grid(flat: Grey, dpi: float, grid: Grid, network: Network) -> list[PreparedCell]:
+    """Take the ink of every cell, find its lines, and prepare them for the network.
+
+    ``flat`` is the squared page with its light evened out.
+    """
+    depth = ink_depth(flat)
+    rule_px = float(np.median([r.thickness_px for r in grid.rules])) if grid.rules else 2.0
+    crops = [_crop(flat, cell) for cell in grid.cells]
+    cap = dpi * 0.1
+    inks: list[CellInk] = []
+    for _ in range(2):  # once to learn how high the letters are, once knowing it
+        inks = [take_ink(crop, depth, cap, rule_px) for crop, _ in crops]
+        parts = [i.parts for i in inks if not i.is_blank]
+        guess = guess_cap_px(np.concatenate(parts) if parts else np.zeros((0, 5), np.int32), dpi)
+        if abs(guess - cap) < 0.2 * cap:
+            break
+        cap = guess
+    first = [find_lines(i, cap) for i in inks]
+    cap = usual_cap_px([line for lines in first for line in lines], cap)
+    found = [find_lines(i, cap) for i in inks]
+    found = _share_baselines(grid, [origin for _, origin in crops], found, cap)
+    return [
+        _prepare_cell(cell, origin, ink, lines, cap, network)
+        for cell, (_, origin), ink, lines in zip(grid.cells, crops, inks, found, strict=True)
+    ]
+
+
+def _crop(flat: Grey, cell: Cell) -> tuple[Grey, tuple[int, int]]:
+    rows, cols = flat.shape
+    x0, y0 = max(0, int(np.ceil(cell.box[0]))), max(0, int(np.ceil(cell.box[1])))
+    x1, y1 = min(cols, int(cell.box[2])), min(rows, int(cell.box[3]))
+    x0, y0 = min(x0, cols - 1), min(y0, rows - 1)
+    return np.ascontiguousarray(flat[y0 : max(y1, y0 + 1), x0 : max(x1, x0 + 1)]), (x0, y0)
+
+
+def _share_baselines(
+    grid: Grid, origins: list[tuple[int, int]], found: list[list[TextLine]], cap_px: float
+) -> list[list[TextLine]]:
+    """Give lines without letters of their own the baseline of their row."""
+    by_row: dict[int, list[float]] = {}
+    for cell, origin, lines in zip(grid.cells, origins, found, strict=True):
+        if len(lines) == 1 and lines[0].sure and cell.row_span == 1:
+            by_row.setdefault(cell.row, []).append(origin[1] + lines[0].baseline)
+    out = []
+    for cell, origin, lines in zip(grid.cells, origins, found, strict=True):
+        shared = by_row.get(cell.row)
+        if len(lines) == 1 and not lines[0].sure and shared:
+            row_line = float(np.median(shared)) - origin[1]
+            if abs(row_line - lines[0].baseline) < 0.8 * cap_px:
+                one = lines[0]
+                out.append([TextLine(one.top, one.bottom, one.left, one.right, row_line,
+                                     cap_px, sure=False)])
+                continue
+        out.append(lines)
+    return out
+
+
+def _prepare_cell(
+    cell: Cell, origin: tuple[int, int], ink: CellInk, lines: list[TextLine], cap_px: float,
+    network: Network,
+) -> PreparedCell:
+    lefts, pictures = [], []
+    for line in lines:
+        side = round(_SIDE_CAPS * line.cap_px)
+        left, right = max(0, line.left - side), min(ink.grey.shape[1], line.right + side)
+        crop = np.ascontiguousarray(ink.grey[line.top : line.bottom, left:right])
+        lefts.append(left)
+        pictures.append(
+            prepare_line(crop, line.baseline - line.top, line.cap_px, network.recipe.line)
+        )
+    return PreparedCell(cell, origin, ink, cap_px, tuple(lines), tuple(lefts), tuple(pictures))
+
+
+def _features(
+    cell: PreparedCell, lines: list[TextLine], decoded: list[Decoded],
+    chars: tuple[CharReading, ...],
+) -> tuple[float, ...]:
+    best = 1.0
+    for d in decoded:
+        best *= d.beams[0][1]
+    chances = np.concatenate([d.chances for d in decoded])
+    length = max(1, len(chances))
+    return (
+        log_odds(best),
+        log_odds(float(chances.min()) if len(chances) else 0.5),
+        float(np.minimum(-np.log(np.maximum(chances, 1e-6)), 6).sum()),
+        float(np.log(length)),
+        float(np.log(min(line.cap_px for line in lines) / 20)),
+        _unexplained(cell, chars),
+        float(any(not line.sure for line in lines)),
+        float(np.log1p(cell.ink.dirt_px)),
+    )
+
+
+def _unexplained(cell: PreparedCell, chars: tuple[CharReading, ...]) -> float:
+    """Share of the cell's ink that stands where no character was read."""
+    mask = cell.ink.mask
+    total = int(mask.sum())
+    if total == 0:
+        return 0.0
+    explained = np.zeros(mask.shape, bool)
+    reach = 0.35 * cell.cap_px
+    for char in chars:
+        x0, y0, x1, y1 = char.box
+        rows = _span(y0 - reach - cell.origin[1], y1 + reach - cell.origin[1], mask.shape[0])
+        cols = _span(x0 - 0.15 * cell.cap_px - cell.origin[0],
+                     x1 + 0.15 * cell.cap_px - cell.origin[0], mask.shape[1])
+        explained[rows, cols] = True
+    return float((mask & ~explained).sum() / total)
+
+
+def _span(low: float, high: float, size: int) -> slice:
+    return slice(int(np.clip(low, 0, size)), int(np.clip(np.ceil(high), 0, size)))
+
+
+def _runners_up(decoded: list[Decoded]) -> tuple[RunnerUp, ...]:
+    """Other readings of the cell: one line's next best at a time, the rest as read."""
+    texts = [d.text for d in decoded]
+    best = float(np.prod([d.beams[0][1] for d in decoded]))
+    out = []
+    for i, d in enumerate(decoded):
+        for text, chance in d.beams[1:]:
+            if chance < 1e-4 or not text:
+                continue
+            whole = "\n".join([*texts[:i], text, *texts[i + 1 :]])
+            out.append(RunnerUp(whole, round(best * chance / max(d.beams[0][1], 1e-9), 5)))
+    out.sort(key=lambda r: -r.probability)
+    return tuple(out[:_MOST_RUNNERS_UP])
+
+
+_ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth",
+             "tenth", "eleventh", "twelfth")
+
+
+def _reasons(
+    chars: tuple[CharReading, ...], runners_up: tuple[RunnerUp, ...], features: dict[str, float]
+) -> tuple[str, ...]:
+    """Say in the clerk's words why a cell may be wrong; the weightiest first."""
+    reasons = []
+    visible: list[NDArray[np.str_] | CharReading] = [c for c in chars if c.char != " "]
+    weak = [(i, c) for i, c in enumerate(visible)
+            if isinstance(c, CharReading) and c.probability < 0.9]
+    if len(weak) > 3:
+        reasons.append(f"{len(weak)} characters are unclear.")
+    elif weak:
+        i, char = min(weak, key=lambda item: item[1].probability)
+        kind = "figure" if char.char.isdigit() else "letter" if char.char.isalpha() else "sign"
+        if all(isinstance(c, CharReading) and c.char.isdigit() for c in visible) or i == 0:
+            place = _ORDINALS[i] if i < len(_ORDINALS) else f"{i + 1}th"
+            reasons.append(f"The {place} {kind} is unclear.")
+        else:
+            reasons.append(f"The {kind} “{char.char}” is unclear.")
+    elif runners_up and runners_up[0].probability > 0.05:
+        reasons.append("Another reading is nearly as likely.")
+    if features["unexplained"] > 0.08:
+        reasons.append("Some ink is not explained by the reading.")
+    if features["size"] < -0.5:
+        reasons.append("The text is very small on the scan.")
+    if not reasons:
+        reasons.append("The reading is less sure than its neighbours.")
+    return tuple(reasons)

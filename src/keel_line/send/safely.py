@@ -1,0 +1,46 @@
+"""Write a file beside its target and rename it, so that the target is whole or as it was."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+from keel_line.errors import OutputError
+
+
+def write_safely(target: Path, write: Callable[[Path], None]) -> None:
+    """Let ``write`` fill a file beside ``target``, then put it in the target's place.
+
+    Raises
+    ------
+    OutputError
+        When the target is a folder, its folder is missing, or nothing can be written there.
+    """
+    if target.is_dir():
+        raise OutputError(f"{target} is a folder. Give the name of a file in it.")
+    if not target.parent.is_dir():
+        raise OutputError(f"The folder {target.parent} is not there. Make it, or choose another.")
+    try:
+        handle, name = tempfile.mkstemp(
+            dir=target.parent, prefix=f".{target.stem}-", suffix=target.suffix
+        )
+        os.close(handle)
+    except OSError as error:
+        raise OutputError(f"{target} cannot be written: {error.strerror}.") from error
+    part = Path(name)
+    try:
+        write(part)
+        part.chmod(0o666 & ~_umask())
+        part.replace(target)
+    except OSError as error:
+        raise OutputError(f"{target} cannot be written: {error.strerror or error}.") from error
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def _umask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask

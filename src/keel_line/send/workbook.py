@@ -1,0 +1,83 @@
+"""Tables as an Excel workbook, one sheet a table."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from pathlib import Path
+
+import xlsxwriter
+
+from keel_line.model.table import TableState
+from keel_line.send.numbers import parse_number
+from keel_line.send.safely import write_safely
+
+_MOST_NAME = 31
+_FORBIDDEN = re.compile(r"[\[\]:*?/\\]")
+
+
+def write_workbook(tables: Sequence[TableState], target: Path) -> None:
+    """Write tables as XLSX; numbers as numbers, spans as merged cells, headings bold.
+
+    Raises
+    ------
+    OutputError
+        When the target cannot be written.
+    """
+    write_safely(target, lambda part: _write(tables, part))
+
+
+def _write(tables: Sequence[TableState], part: Path) -> None:
+    with xlsxwriter.Workbook(str(part), {"strings_to_formulas": False,
+                                         "strings_to_urls": False}) as book:
+        formats: dict[tuple[str, bool], object] = {}
+
+        def look(number_format: str, *, heading: bool) -> object:
+            key = (number_format, heading)
+            if key not in formats:
+                formats[key] = book.add_format({
+                    "num_format": number_format, "bold": heading, "text_wrap": True,
+                    "valign": "top" if not heading else "vcenter"})
+            return formats[key]
+
+        names: set[str] = set()
+        for table in tables:
+            sheet = book.add_worksheet(name_sheet(table.name, names))
+            widths = [4.0] * table.grid.cols
+            for state in table.cells:
+                cell, text = state.cell, state.text
+                heading = cell.row < table.header_rows
+                number = None if heading else parse_number(text)
+                style = look(number.format if number else "General", heading=heading)
+                if cell.row_span > 1 or cell.col_span > 1:
+                    sheet.merge_range(cell.row, cell.col, cell.row + cell.row_span - 1,
+                                      cell.col + cell.col_span - 1, "", style)
+                else:
+                    longest = max(map(len, text.split("\n")))
+                    widths[cell.col] = max(widths[cell.col], min(longest * 1.1 + 2, 60))
+                if number is not None:
+                    sheet.write_number(cell.row, cell.col, number.value, style)
+                elif text:
+                    sheet.write_string(cell.row, cell.col, text, style)
+            for col, width in enumerate(widths):
+                sheet.set_column(col, col, width)
+            if table.header_rows:
+                sheet.freeze_panes(table.header_rows, 0)
+        if not tables:
+            book.add_worksheet("No tables")
+
+
+def name_sheet(wanted: str, taken: set[str]) -> str:
+    """Return a sheet name that spreadsheets allow and that is not taken yet; adds it to ``taken``.
+
+    Names are at most 31 characters, without ``[]:*?/\\`` or a quote at either end, and differ in
+    more than case.
+    """
+    plain = _FORBIDDEN.sub(" ", wanted).strip().strip("'").strip()[:_MOST_NAME] or "Table"
+    name, number = plain, 2
+    while name.lower() in taken:
+        ending = f" ({number})"
+        name = plain[: _MOST_NAME - len(ending)] + ending
+        number += 1
+    taken.add(name.lower())
+    return name
