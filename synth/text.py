@@ -134,10 +134,14 @@ def make_date(rng: Rng) -> str:
 
 def make_code(rng: Rng) -> str:
     """Draw an account, part or register code."""
-    form = int(rng.integers(9))
+    form = int(rng.integers(11))
     capitals = "".join(_pick(rng, UPPER) for _ in range(int(rng.integers(1, 4))))
     if form == 0:
         return f"{capitals} {_digits(rng, int(rng.integers(1, 5)))}"
+    if form == 9:  # a letter and a figure apart, as berths, bays and grid squares are written
+        return f"{_pick(rng, UPPER)} {_digits(rng, int(rng.integers(1, 3)))}"
+    if form == 10:
+        return f"{_digits(rng, int(rng.integers(1, 3)))} {_pick(rng, UPPER + LOWER)}"
     if form == 1:
         return f"{capitals}{_pick(rng, ('-', '/', '.', ''))}{_digits(rng, int(rng.integers(2, 6)))}"
     if form == 2:

@@ -166,6 +166,10 @@ class Desk:
         """Return all tables as they stand now."""
         return self.docket.tables(self.flagging.least_confidence)
 
+    def cell(self, cell_id: int) -> CellState:
+        """Return one cell as it stands now."""
+        return self.docket.cell(cell_id, self.flagging.least_confidence)
+
     def accept(self, cells: Sequence[CellState], why: str = "accepted as read") -> None:
         """Settle cells as they stand."""
         self.docket.settle(

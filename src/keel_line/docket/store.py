@@ -226,6 +226,13 @@ class Docket:
         ).fetchall()
         return [self._table(row, least_confidence) for row in rows]
 
+    def cell(self, cell_id: int, least_confidence: float) -> CellState:
+        """Return one cell as it stands now."""
+        record = self._db.execute(
+            "SELECT id, place, evidence, settled, by_hand FROM cell WHERE id = ?", (cell_id,)
+        ).fetchone()
+        return _cell_state(record, least_confidence)
+
     def _table(self, row: Sequence[object], least_confidence: float) -> TableState:
         table_id, name, page_id, number, source, frame_json, header_rows, caption = row
         cells = tuple(

@@ -1,0 +1,119 @@
+"""What the harbour office of Brannock Sound wrote down. All of it is invented."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+
+from synth.pages import CellContent, TableContent
+
+_CALLS = (
+    ("Marigold", "BS 114", "N 4", "3 Mar", "15 Mar", 12, "18.40"),
+    ("Tern of Ailsay", "BS 87", "N 2", "3 Mar", "9 Mar", 6, "22.75"),
+    ("Gannet", "", "S 1", "4 Mar", "5 Mar", 1, "68.75"),
+    ("Elspeth Rowan", "KQ 20", "N 7", "4 Mar", "28 Mar", 24, "107.00"),
+    ("Harrow", "BS 131", "S 3", "6 Mar", "8 Mar", 2, "68.75"),
+    ("Little Skerry", "BS 9", "S 3", "8 Mar", "14 Mar", 6, "34.35"),
+    ("Corriemoor", "KQ 52", "N 4", "15 Mar", "21 Mar", 6, "107.05"),
+    ("Marigold", "BS 114", "N 2", "19 Mar", "26 Mar", 7, "18.40"),
+    ("Sandpiper III", "", "S 1", "20 Mar", "21 Mar", 1, "68.75"),
+    ("Wren", "BS 140", "S 2", "22 Mar", "31 Mar", 9, "34.35"),
+    ("Ostrey Maid", "KQ 71", "N 1", "22 Mar", "24 Mar", 2, "91.20"),
+    ("Fair Isobel", "BS 62", "N 5", "23 Mar", "30 Mar", 7, "46.15"),
+    ("Gannet", "", "S 1", "25 Mar", "26 Mar", 1, "68.75"),
+    ("Kittiwake", "BS 18", "S 4", "25 Mar", "29 Mar", 4, "27.50"),
+    ("Dunlin & Dove", "KQ 33", "N 3", "26 Mar", "31 Mar", 5, "53.60"),
+    ("Harrow", "BS 131", "S 3", "27 Mar", "29 Mar", 2, "68.75"),
+    ("Morning Ebb", "BS 77", "N 6", "28 Mar", "31 Mar", 3, "74.90"),
+)
+
+
+def berth_dues() -> TableContent:
+    """Return the berth-dues ledger of March 1974, with its total."""
+    headings = ("Vessel", "Reg.", "Berth", "In", "Out", "Days", "Rate £", "Dues £")
+    cells = [CellContent(0, c, t) for c, t in enumerate(headings)]
+    total = Decimal(0)
+    days = 0
+    for r, (vessel, reg, berth, came, left, stay, rate) in enumerate(_CALLS, 1):
+        dues = Decimal(rate) * stay
+        total += dues
+        days += stay
+        row = (vessel, reg, berth, came, left, str(stay), rate, f"{dues:,.2f}")
+        cells += [CellContent(r, c, t) for c, t in enumerate(row)]
+    last = len(_CALLS) + 1
+    cells.append(CellContent(last, 0, "Total for March", 1, 5))
+    cells += [CellContent(last, 5, str(days)), CellContent(last, 6, ""),
+              CellContent(last, 7, f"{total:,.2f}")]
+    return TableContent(tuple(cells), last + 1, (1.62, 0.78, 0.66, 0.78, 0.78, 0.58, 0.8, 1.1),
+                        "lllllrrr", 1)
+
+
+_BUOYS = (
+    ("Inner Carrick", "red can", "4.2", "11 May 2019", "sound", "6"),
+    ("Outer Carrick", "green cone", "7.8", "11 May 2019", "sound", "6"),
+    ("Skerry Head", "west cardinal", "18.5", "12 May 2019", "chain worn, replace shackle", "3"),
+    ("Midge Bank", "red can", "5.1", "12 May 2019", "sound", "6"),
+    ("Holm Spit", "green cone", "6.6", "12 May 2019", "light dim", "1"),
+    ("Roost", "isolated danger", "23.0", "14 May 2019", "sound", "12"),
+    ("Lang Taing", "red can", "9.4", "14 May 2019", "weed on mooring", "6"),
+    ("Fairway", "safe water", "31.7", "15 May 2019", "sound, bell freed", "12"),
+)
+
+_PARTS = (
+    ("K-2207", "Shackle, bow, 28 mm", "4", "16.80", "67.20"),
+    ("K-2231", "Chain, studless, per m", "27", "9.45", "255.15"),
+    ("L-0108", "Lantern, 2 nm, red", "1", "412.00", "412.00"),
+    ("L-0112", "Lens gasket", "6", "3.25", "19.50"),
+    ("P-7730", "Paint, signal green, 5 l", "3", "58.90", "176.70"),
+    ("P-7731", "Paint, signal red, 5 l", "2", "61.40", "122.80"),
+    ("Z-0044", "Anode, zinc, 4 kg", "8", "22.15", "177.20"),
+)
+
+
+def buoy_inspections() -> TableContent:
+    """Return the buoy inspections, with remarks that take two lines."""
+    headings = ("Buoy", "Mark", "Depth m", "Inspected", "Finding", "Next, months")
+    cells = [CellContent(0, c, t) for c, t in enumerate(headings)]
+    for r, row in enumerate(_BUOYS, 1):
+        cells += [CellContent(r, c, t.replace(", ", ",\n") if c == 4 else t)
+                  for c, t in enumerate(row)]
+    return TableContent(tuple(cells), len(_BUOYS) + 1, (1.2, 1.25, 0.8, 1.05, 1.65, 1.05),
+                        "llrllr", 1)
+
+
+def buoy_parts() -> TableContent:
+    """Return the parts that were drawn from stores for the buoys, with their total."""
+    headings = ("Part", "Description", "Quantity", "Each £", "Sum £")
+    cells = [CellContent(0, c, t) for c, t in enumerate(headings)]
+    for r, row in enumerate(_PARTS, 1):
+        cells += [CellContent(r, c, t) for c, t in enumerate(row)]
+    last = len(_PARTS) + 1
+    total = sum(Decimal(row[4]) for row in _PARTS)
+    cells += [CellContent(last, 0, "Total", 1, 4), CellContent(last, 4, f"{total:,.2f}")]
+    return TableContent(tuple(cells), last + 1, (0.9, 2.5, 0.9, 0.9, 1.0), "llrrr", 1)
+
+
+_TALLY = (
+    ("Whinstone setts", "412", "18", "6", "2", "398", "14"),
+    ("Salt, coarse", "1,250", "62", "10", "0", "1,250", "0"),
+    ("Barley", "96", "4", "16", "0", "95", "1"),
+    ("Herring, cured", "730", "36", "10", "0", "722", "8"),
+    ("Slates, Ostrey", "5,400", "13", "10", "0", "5,388", "12"),
+    ("Lamp oil", "48", "2", "2", "3", "48", "0"),
+    ("Timber, deals", "318", "27", "8", "1", "318", "0"),
+    ("Mail and parcels", "57", "0", "11", "2", "57", "0"),
+    ("Net corks", "2,016", "1", "4", "0", "2,011", "5"),
+)
+
+
+def cargo_tally() -> TableContent:
+    """Return the cargo tally that was faxed to the agent: headings of two levels."""
+    cells = [
+        CellContent(0, 0, "Cargo", 2, 1), CellContent(0, 1, "Pieces", 2, 1),
+        CellContent(0, 2, "Weight", 1, 3), CellContent(0, 5, "Tally", 1, 2),
+        CellContent(1, 2, "tons"), CellContent(1, 3, "cwt"), CellContent(1, 4, "qrs"),
+        CellContent(1, 5, "landed"), CellContent(1, 6, "short"),
+    ]
+    for r, row in enumerate(_TALLY, 2):
+        cells += [CellContent(r, c, t) for c, t in enumerate(row)]
+    return TableContent(tuple(cells), len(_TALLY) + 2, (1.9, 0.9, 0.75, 0.75, 0.75, 0.95, 0.8),
+                        "lrrrrrr", 2)

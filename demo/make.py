@@ -1,0 +1,90 @@
+"""Make the demo's pages and their truth: ``python -m demo.make``.
+
+The pages are kept in the repository; faces that the reader never trained on are used throughout.
+"""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from pathlib import Path
+
+import cv2
+import msgspec
+import numpy as np
+from PIL import Image
+
+from demo.ledgers import berth_dues, buoy_inspections, buoy_parts, cargo_tally
+from synth.faces import Face, load_faces
+from synth.pages import MadePage, Sheet, Style, finish_page
+
+HERE = Path(__file__).resolve().parent
+PAGE_DIR = HERE / "pages"
+TRUTH_FILE = HERE / "truth.json"
+
+
+def _face(family: str, *, bold: bool = False) -> Face:
+    own = [f for f in load_faces("held") if f.family == family and not f.italic]
+    return next((f for f in own if f.bold == bold), own[0])
+
+
+def make_ledger() -> MadePage:
+    """Draw the berth-dues ledger: typewritten, scanned crooked."""
+    rng = np.random.default_rng(1974)
+    face = _face("Special Elite")
+    sheet = Sheet(300)
+    sheet.write((0.62, 1.0), "BRANNOCK SOUND HARBOUR OFFICE", face, 11, rng, 0.6)
+    sheet.write((0.62, 1.32), "Berth dues, March 1974", face, 11, rng, 0.6)
+    style = Style(face, face, point=10.5, pitch_em=2.3, rule_pt=0.7, rule_level=40, frame="double",
+                  strike=0.55)
+    sheet.draw_table(berth_dues(), (0.6, 1.6), style, rng)
+    sheet.write((0.62, 9.2), "Carried to the quarter's account. I. Strome, clerk", face, 10.5, rng, 0.6)
+    return finish_page(sheet, rng, condition="clean", angle_deg=2.3, family=face.family)
+
+
+def make_cards() -> MadePage:
+    """Draw the buoy inspections: a clean printed page with two tables."""
+    rng = np.random.default_rng(2019)
+    face, bold = _face("Public Sans"), _face("Public Sans", bold=True)
+    sheet = Sheet(300)
+    sheet.write((0.65, 1.0), "Buoy inspections, spring round 2019", bold, 13, rng)
+    style = Style(face, bold, point=9.5, pitch_em=2.1, rule_pt=0.5, rule_level=60)
+    drawn = sheet.draw_table(buoy_inspections(), (0.65, 1.25), style, rng)
+    below = drawn.box[3] / 300 + 0.55
+    sheet.write((0.65, below), "Drawn from stores for the round", bold, 11, rng)
+    sheet.draw_table(buoy_parts(), (0.65, below + 0.2), style, rng)
+    return finish_page(sheet, rng, condition="clean", angle_deg=0.0, family=face.family)
+
+
+def make_tally() -> MadePage:
+    """Draw the cargo tally: faxed at 204x196 dpi, a little crooked."""
+    rng = np.random.default_rng(88)
+    face, bold = _face("PT Sans"), _face("PT Sans", bold=True)
+    sheet = Sheet(300)
+    sheet.write((0.7, 1.1), "Cargo tally, m.v. Corriemoor, 21 October 1988", bold, 13, rng)
+    style = Style(face, bold, point=12, pitch_em=2.2, rule_pt=1.0)
+    sheet.draw_table(cargo_tally(), (0.7, 1.4), style, rng)
+    return finish_page(sheet, rng, condition="fax", angle_deg=-0.9, family=face.family)
+
+
+def main() -> None:
+    """Write the pages and the truth."""
+    PAGE_DIR.mkdir(exist_ok=True)
+    ledger, cards, tally = make_ledger(), make_cards(), make_tally()
+    Image.fromarray(ledger.grey).save(PAGE_DIR / "1-berth-dues-ledger.jpg", quality=82,
+                                      dpi=(300, 300))
+    # Sixteen greys, as many office scanners keep: the file is a tenth of the size.
+    greys = (np.round(cv2.medianBlur(cards.grey, 3) / 17) * 17).astype(np.uint8)
+    Image.fromarray(greys).save(PAGE_DIR / "2-buoy-inspections.png", dpi=(300, 300), optimize=True)
+    Image.fromarray(tally.grey > 127).save(
+        PAGE_DIR / "3-cargo-tally-fax.tif", compression="group4", dpi=(204, 196))
+    names = ("1-berth-dues-ledger.jpg", "2-buoy-inspections.png", "3-cargo-tally-fax.tif")
+    truth = {
+        name: {"angle_deg": page.angle_deg, "dpi": [page.x_dpi, page.y_dpi],
+               "tables": [asdict(t) for t in page.tables]}
+        for name, page in zip(names, (ledger, cards, tally), strict=True)
+    }
+    TRUTH_FILE.write_bytes(msgspec.json.format(msgspec.json.encode(truth), indent=1))
+
+
+if __name__ == "__main__":
+    main()

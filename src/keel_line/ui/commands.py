@@ -1,0 +1,83 @@
+"""Every command with its keys and its help, as data; menus, bindings and the help sheet follow."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Command:
+    """One thing the clerk can do.
+
+    ``where`` is the station it belongs to, ``window`` for all. ``bound`` is false where the widget
+    at hand takes the key itself (typing, arrows), so that the window must not.
+    """
+
+    id: str
+    label: str
+    keys: tuple[str, ...]
+    where: str
+    help: str
+    bound: bool = True
+
+
+COMMANDS: tuple[Command, ...] = (
+    Command("add-files", "Add files…", ("Ctrl+O",), "window", "Add scans to this docket"),
+    Command("new-docket", "New docket", ("Ctrl+N",), "window", "Begin another piece of work"),
+    Command("open-docket", "Open a docket…", ("Ctrl+Shift+O",), "window", "Go on with earlier work"),
+    Command("open-demo", "Open the demo docket", (), "window", "See how it goes on made-up pages"),
+    Command("undo", "Take back", ("Ctrl+Z",), "window", "Take the last change back"),
+    Command("redo", "Do again", ("Ctrl+Shift+Z", "Ctrl+Y"), "window", "Make it again"),
+    Command("stop", "Stop reading", ("Ctrl+.",), "window", "Stop; pages that are done stay done"),
+    Command("gather", "Gather", ("Ctrl+1",), "window", "Go to the pages"),
+    Command("rule", "Rule", ("Ctrl+3",), "window", "Go to the lines that were found"),
+    Command("proof", "Proof", ("Ctrl+4",), "window", "Go to the doubts"),
+    Command("send", "Send", ("Ctrl+6",), "window", "Go to what leaves the program"),
+    Command("ribbon", "Fold the pages", ("Ctrl+B",), "window", "Show or hide the page ribbon"),
+    Command("theme", "Light or dark", ("Ctrl+Shift+D",), "window", "Change between light and dark"),
+    Command("keys", "All keys", ("F1",), "window", "Show this sheet"),
+    Command("quit", "Quit", ("Ctrl+Q",), "window", "Everything is saved already"),
+    Command("previous-page", "Page before", ("PgUp",), "rule", "Look at the page before", bound=False),
+    Command("next-page", "Page after", ("PgDown",), "rule", "Look at the page after", bound=False),
+    Command("zoom-in", "Nearer", ("+",), "rule", "Look nearer", bound=False),
+    Command("zoom-out", "Further", ("-",), "rule", "Step back", bound=False),
+    Command("to-proof", "On to the doubts", ("Return",), "rule", "The lines are right: go on",
+            bound=False),
+    Command("accept", "Accept, next doubt", ("Return",), "proof",
+            "Settle the cell as it stands and go to the next doubt", bound=False),
+    Command("back", "Doubt before", ("Shift+Return",), "proof", "Go back to the doubt before",
+            bound=False),
+    Command("type", "Put right", ("any letter",), "proof", "Start typing the right value",
+            bound=False),
+    Command("mend", "Mend the reading", ("F2",), "proof", "Change a part of the reading",
+            bound=False),
+    Command("take", "Take a reading", ("Alt+1", "Alt+5"), "proof",
+            "Alt with its number takes one of the readings offered", bound=False),
+    Command("empty", "Empty the cell", ("Backspace",), "proof", "The cell is blank on the paper",
+            bound=False),
+    Command("arrows", "To any cell", ("arrows",), "proof", "Go to the cell beside, above, below",
+            bound=False),
+    Command("next-table", "Table after", ("Ctrl+PgDown",), "proof", "Go to the next table",
+            bound=False),
+    Command("previous-table", "Table before", ("Ctrl+PgUp",), "proof", "Go to the table before",
+            bound=False),
+)
+
+_SHOWN = {
+    "Return": "Enter", "PgDown": "Page down", "PgUp": "Page up", "any letter": "type",
+    "arrows": "arrow keys",
+}
+
+
+def show_keys(command: Command) -> str:
+    """Return a command's keys as they stand on a keyboard."""
+    shown = []
+    for key in command.keys:
+        parts = key.split("+") if len(key) > 1 else [key]
+        shown.append("+".join(_SHOWN.get(p, p) for p in parts))
+    return (" to " if command.id == "take" else " or ").join(shown)
+
+
+def find_command(identity: str) -> Command:
+    """Return a command by its id."""
+    return next(c for c in COMMANDS if c.id == identity)

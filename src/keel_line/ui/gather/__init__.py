@@ -1,0 +1,1 @@
+"""The Gather station: the manifest of pages, and how to begin."""

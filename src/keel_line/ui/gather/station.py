@@ -1,0 +1,229 @@
+"""Gather: what has come in, page by page; empty, it says how to begin."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing_extensions import override
+
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QIcon, QPixmap
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QStackedLayout,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keel_line.model.docket import PageState, SourceState
+from keel_line.ui.theme import Theme
+
+COLUMNS = ("", "Source", "Page", "What it is", "Size", "Resolution", "State")
+_KINDS = {"scan": "scan", "fax": "fax", "photo": "photograph", "text": "real text"}
+
+
+def describe_state(page: PageState) -> str:
+    """Say in words how far a page has come."""
+    if page.progress == "failed":
+        return page.trouble
+    if page.progress == "waiting":
+        return "waiting to be read"
+    tables = {0: "no ruled table found", 1: "1 table"}.get(page.tables, f"{page.tables} tables")
+    turned = f", straightened by {abs(page.angle_deg):.1f}°" if page.angle_deg else ""
+    return tables + (f"; left as it lay: {page.unsure}" if page.unsure else turned)
+
+
+class ManifestModel(QAbstractTableModel):
+    """Pages and troubled sources as rows."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self._rows: list[PageState | SourceState] = []
+        self._small: dict[int, QPixmap] = {}
+
+    def show(self, rows: list[PageState | SourceState], small: dict[int, QPixmap]) -> None:
+        """Show other rows."""
+        self.beginResetModel()
+        self._rows, self._small = rows, small
+        self.endResetModel()
+
+    def row_at(self, index: int) -> PageState | SourceState:
+        """Return what stands in a row."""
+        return self._rows[index]
+
+    @override
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
+        return 0 if parent.isValid() else len(self._rows)
+
+    @override
+    def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
+        return 0 if parent.isValid() else len(COLUMNS)
+
+    @override
+    def headerData(self, section: int, orientation: Qt.Orientation,
+                   role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return COLUMNS[section]
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        return None
+
+    @override
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        row = self._rows[index.row()]
+        if role == Qt.ItemDataRole.DecorationRole and index.column() == 0:
+            picture = self._small.get(row.id) if isinstance(row, PageState) else None
+            return QIcon(picture) if picture else None
+        if role == Qt.ItemDataRole.ForegroundRole and index.column() == len(COLUMNS) - 1:
+            bad = row.trouble or (isinstance(row, PageState) and row.progress == "done"
+                                  and not row.tables)
+            return self._theme.color("trouble" if bad else "ink")
+        if role in {Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole}:
+            return self._text(row, index.column())
+        return None
+
+    @staticmethod
+    def _text(row: PageState | SourceState, column: int) -> str:
+        if isinstance(row, SourceState):
+            return {1: row.name, 6: row.trouble}.get(column, "")
+        known = row.progress == "done"
+        res = row.resolution
+        dpi = f"{res.x_dpi:.0f} dpi" if res.x_dpi == res.y_dpi else (
+            f"{res.x_dpi:.0f} × {res.y_dpi:.0f} dpi")
+        return (
+            "", row.source_name, str(row.number), _KINDS[row.kind] if known else "",
+            f"{row.size_px[0]:,} × {row.size_px[1]:,} px" if known else "",
+            (dpi + (" (estimated)" if res.estimated else "")) if known else "",
+            describe_state(row),
+        )[column]
+
+
+class GatherStation(QWidget):
+    """The manifest, or the way to begin where it is empty."""
+
+    add_files = pyqtSignal()
+    open_demo = pyqtSignal()
+    open_docket = pyqtSignal(Path)
+    page_chosen = pyqtSignal(int)
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self.model = ManifestModel(theme)
+        self.table = QTableView()
+        self.table.setModel(self.model)
+        self.table.setIconSize(QSize(34, 44))
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.table.setShowGrid(False)
+        self.table.setTabKeyNavigation(False)
+        self.table.setAccessibleName("Pages of this docket")
+        self.table.activated.connect(self._choose)
+        if (side := self.table.verticalHeader()) is not None:
+            side.hide()
+            side.setDefaultSectionSize(52)
+        if (head := self.table.horizontalHeader()) is not None:
+            head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+            head.setSectionResizeMode(len(COLUMNS) - 1, QHeaderView.ResizeMode.Stretch)
+            head.setHighlightSections(False)
+        self._stack = QStackedLayout(self)
+        self._stack.addWidget(self._make_beginning())
+        self._stack.addWidget(self._make_manifest())
+
+    def _make_manifest(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(16, 12, 16, 10)
+        bar = QHBoxLayout()
+        more = QPushButton("Add files…")
+        more.clicked.connect(self.add_files)
+        hint = QLabel("or drop scans anywhere in the window. Enter on a page shows its lines.")
+        hint.setObjectName("quiet")
+        bar.addWidget(more)
+        bar.addWidget(hint)
+        bar.addStretch(1)
+        column.addLayout(bar)
+        column.addWidget(self.table, 1)
+        return page
+
+    def _make_beginning(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setSpacing(10)
+        column.addStretch(2)
+        title = QLabel("Lay the paper tables on the desk")
+        title.setFont(self._theme.bold(1.9))
+        words = QLabel(
+            "Drop scans, faxes, photographs or PDFs anywhere in this window, or add them here.\n"
+            "They are straightened and read on this machine; nothing leaves it.")
+        words.setObjectName("quiet")
+        self._title = title
+        buttons = QHBoxLayout()
+        self.begin_button = QPushButton("Add files…")
+        self.begin_button.setObjectName("main")
+        self.begin_button.clicked.connect(self.add_files)
+        self.demo_button = QPushButton("Open the demo docket")
+        self.demo_button.clicked.connect(self.open_demo)
+        for widget in (self.begin_button, self.demo_button):
+            buttons.addWidget(widget)
+        buttons.addStretch(1)
+        self._earlier = QVBoxLayout()
+        self._earlier.setSpacing(0)
+        for part in (title, words):
+            part.setAlignment(Qt.AlignmentFlag.AlignLeft)
+            column.addWidget(part)
+        column.addSpacing(6)
+        column.addLayout(buttons)
+        column.addSpacing(18)
+        column.addLayout(self._earlier)
+        column.addStretch(3)
+        outer = QWidget()
+        row = QHBoxLayout(outer)
+        row.addStretch(1)
+        page.setFixedWidth(640)
+        row.addWidget(page)
+        row.addStretch(1)
+        return outer
+
+    def show_earlier(self, dockets: list[tuple[Path, str]]) -> None:
+        """Offer earlier dockets: each with its file and when it was last worked on."""
+        while (item := self._earlier.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        if not dockets:
+            return
+        head = QLabel("Earlier work")
+        head.setObjectName("quiet")
+        self._earlier.addWidget(head)
+        for path, when in dockets:
+            button = QPushButton(f"{path.stem}    {when}")
+            button.setObjectName("line")
+            button.clicked.connect(lambda _on, p=path: self.open_docket.emit(p))
+            self._earlier.addWidget(button)
+
+    def show_rows(self, pages: list[PageState], troubled: list[SourceState],
+                  small: dict[int, QPixmap]) -> None:
+        """Show the docket's pages and the sources that could not be used."""
+        rows: list[PageState | SourceState] = [*pages, *troubled]
+        self._stack.setCurrentIndex(1 if rows else 0)
+        at = self.table.currentIndex().row()
+        self.model.show(rows, small)
+        if rows:
+            self.table.selectRow(min(max(at, 0), len(rows) - 1))
+        self.setFocusProxy(self.table if rows else self.begin_button)
+
+    def _choose(self, index: QModelIndex) -> None:
+        row = self.model.row_at(index.row())
+        if isinstance(row, PageState):
+            self.page_chosen.emit(row.id)
+
+    @override
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        proxy = self.focusProxy()
+        if proxy is not None:
+            proxy.setFocus()

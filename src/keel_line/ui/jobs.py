@@ -1,0 +1,187 @@
+"""Owns every pool and thread of the window; results come to the interface thread as signals.
+
+Each run has a number; an answer that belongs to an earlier run is dropped.
+"""
+
+from __future__ import annotations
+
+import logging
+import time
+from collections import deque
+from collections.abc import Callable
+from concurrent.futures import CancelledError, Executor, Future, ThreadPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QImage
+
+from keel_line.desk.desk import Desk
+from keel_line.desk.work import PageResponse, process_page, start_pool, unpack_picture
+from keel_line.model.docket import PageState
+
+log = logging.getLogger(__name__)
+_AHEAD = 3
+
+
+def make_image(data: bytes) -> QImage:
+    """Unpack a stored picture into an image of its own (grey)."""
+    pixels = unpack_picture(data)
+    rows, cols = pixels.shape
+    return QImage(pixels.tobytes(), cols, rows, cols, QImage.Format.Format_Grayscale8).copy()
+
+
+class Jobs(QObject):
+    """Reads pages in worker processes and unpacks pictures in threads.
+
+    Signals
+    -------
+    page_done
+        The page's id, after its findings are in the docket.
+    progress
+        Pages done, pages in all, seconds left (below 0: not known yet).
+    finished
+        Whether the run was stopped by the clerk.
+    picture_ready
+        A page's id and its unpacked picture.
+    """
+
+    page_done = pyqtSignal(int)
+    progress = pyqtSignal(int, int, float)
+    finished = pyqtSignal(bool)
+    picture_ready = pyqtSignal(int, QImage)
+    trouble = pyqtSignal(str)
+    _answered = pyqtSignal(int, object)
+    _unpacked = pyqtSignal(int, int, QImage)
+
+    def __init__(self, desk: Desk, make_executor: Callable[[], Executor] = start_pool) -> None:
+        super().__init__()
+        self._desk = desk
+        self._make_executor = make_executor
+        self._executor: Executor | None = None
+        self._threads = ThreadPoolExecutor(1, thread_name_prefix="pictures")
+        self._queue: deque[PageState] = deque()
+        self._run = 0
+        self._docket = 0
+        self._total = self._done = self._flying = 0
+        self._started = 0.0
+        self._wanted: set[int] = set()
+        self._flying_ids: set[int] = set()
+        self._answered.connect(self._take)
+        self._unpacked.connect(self._hand_over)
+
+    @property
+    def running(self) -> bool:
+        """Whether pages are being read."""
+        return self._total > 0
+
+    def set_desk(self, desk: Desk) -> None:
+        """Work for another docket from now on."""
+        self.stop()
+        self._desk = desk
+        self._docket += 1
+        self._wanted.clear()
+
+    def read_waiting(self) -> None:
+        """Read every page that waits; pages that came in meanwhile join the run."""
+        known = {p.id for p in self._queue} | self._flying_ids
+        fresh = [p for p in self._desk.waiting() if p.id not in known]
+        if not fresh and not self._flying:
+            return
+        if not self.running:
+            self._run += 1
+            self._done, self._started = 0, time.monotonic()
+        self._queue.extend(fresh)
+        self._total += len(fresh)
+        self._tell()
+        self._feed()
+
+    def stop(self) -> None:
+        """Stop reading; what is under way is dropped when it comes."""
+        if not self.running:
+            return
+        self._run += 1
+        self._queue.clear()
+        self._total = self._done = self._flying = 0
+        self._flying_ids = set()
+        self.finished.emit(True)
+
+    def close(self) -> None:
+        """Let every pool go."""
+        self.stop()
+        self._threads.shutdown(wait=True, cancel_futures=True)
+        if self._executor is not None:
+            self._executor.shutdown(wait=False, cancel_futures=True)
+            self._executor = None
+
+    def _feed(self) -> None:
+        if self._executor is None:
+            self._executor = self._make_executor()
+        while self._queue and self._flying < _AHEAD:
+            page = self._queue.popleft()
+            self._flying += 1
+            self._flying_ids = self._flying_ids | {page.id}
+            run = self._run
+            try:
+                future = self._executor.submit(process_page, self._desk.make_request(page))
+            except (BrokenProcessPool, RuntimeError):
+                self._executor = self._make_executor()
+                future = self._executor.submit(process_page, self._desk.make_request(page))
+            future.add_done_callback(lambda f, r=run, p=page: self._answer(r, p, f))
+
+    def _answer(self, run: int, page: PageState, future: Future[PageResponse]) -> None:
+        """Carry an answer over to the interface thread; runs in the pool's own thread."""
+        try:
+            response = future.result()
+        except CancelledError:
+            return
+        except BrokenProcessPool:
+            response = PageResponse(page.id, None, (
+                f"Reading page {page.number} of {page.source_name} ran out of memory or was "
+                "stopped from outside. Add the file again to try once more."))
+        except Exception:
+            log.exception("page %d of %s", page.number, page.source_name)
+            response = PageResponse(page.id, None, (
+                f"Page {page.number} of {page.source_name} could not be read because of a fault in "
+                "Keel Line. The other pages go on."))
+        self._answered.emit(run, response)
+
+    def _take(self, run: int, response: PageResponse) -> None:
+        if run != self._run:
+            return
+        self._flying -= 1
+        self._flying_ids = self._flying_ids - {response.page_id}
+        self._desk.take_response(response)
+        if response.trouble:
+            self.trouble.emit(response.trouble)
+        self._done += 1
+        self.page_done.emit(response.page_id)
+        if self._done >= self._total:
+            self._total = 0
+            self.finished.emit(False)
+            return
+        self._tell()
+        self._feed()
+
+    def _tell(self) -> None:
+        spent = time.monotonic() - self._started
+        left = spent / self._done * (self._total - self._done) if self._done else -1.0
+        self.progress.emit(self._done, self._total, left)
+
+    def want_picture(self, page_id: int) -> None:
+        """Unpack a page's picture in a thread; ``picture_ready`` brings it."""
+        if page_id in self._wanted:
+            return
+        data = self._desk.docket.squared_picture(page_id)
+        if data is None:
+            return
+        self._wanted.add(page_id)
+        docket = self._docket
+        self._threads.submit(self._unpack, docket, page_id, data)
+
+    def _unpack(self, docket: int, page_id: int, data: bytes) -> None:
+        self._unpacked.emit(docket, page_id, make_image(data))
+
+    def _hand_over(self, docket: int, page_id: int, image: QImage) -> None:
+        self._wanted.discard(page_id)
+        if docket == self._docket:
+            self.picture_ready.emit(page_id, image)

@@ -1,0 +1,1 @@
+"""The Proof station: lens, interline, soundings, and the readings offered."""

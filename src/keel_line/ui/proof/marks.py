@@ -1,0 +1,40 @@
+"""The marks of doubt and of settling, told by shape as well as by colour."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
+
+from keel_line.model.table import CellState
+from keel_line.ui.theme import Theme
+
+
+def notch_size(confidence: float) -> float:
+    """Return the side of a doubt's corner notch in px: the greater the doubt, the larger."""
+    return 8.0 + 8.0 * (1.0 - max(0.0, min(1.0, confidence)))
+
+
+def paint_marks(painter: QPainter, theme: Theme, state: CellState, box: QRectF) -> None:
+    """Paint a cell's marks: a brass notch for doubt, a teal bar for settled, a pen for by hand."""
+    if state.in_doubt:
+        side = notch_size(state.reading.confidence)
+        corner = box.topRight()
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color("brass"))
+        painter.drawPolygon(QPolygonF([
+            corner, corner - QPointF(side, 0), corner + QPointF(0, side)]))
+    if state.settled is not None:
+        painter.fillRect(QRectF(box.left(), box.top() + 2, 3, box.height() - 4),
+                         theme.color("teal"))
+        if state.settled.by_hand:
+            _paint_pen(painter, theme, QPointF(box.left() + 6, box.top() + 4))
+
+
+def _paint_pen(painter: QPainter, theme: Theme, at: QPointF) -> None:
+    """A small pen laid aslant, its nib at the lower left."""
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(theme.color("teal"), 1.3))
+    x, y = at.x(), at.y()
+    painter.drawPolygon(QPolygonF([
+        QPointF(x, y + 8), QPointF(x + 1, y + 5), QPointF(x + 6, y), QPointF(x + 8, y + 2),
+        QPointF(x + 3, y + 7)]))

@@ -1,0 +1,81 @@
+"""Soundings: the whole table to scale in a narrow strip, its doubts as ticks."""
+
+from __future__ import annotations
+
+from typing_extensions import override
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QWidget
+
+from keel_line.model.table import CellState, TableState
+from keel_line.ui.theme import Theme
+
+
+class Soundings(QWidget):
+    """A tick for each doubt, its length by its size; a press goes to the nearest."""
+
+    chosen = pyqtSignal(int)
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self._table: TableState | None = None
+        self._at = 0
+        self.setFixedWidth(26)
+        self.setAccessibleName("Where the doubts lie in the table")
+
+    def set_theme(self, theme: Theme) -> None:
+        """Dress anew."""
+        self._theme = theme
+        self.update()
+
+    def show_table(self, table: TableState | None, at: int) -> None:
+        """Show a table and the cell at hand."""
+        self._table, self._at = table, at
+        self.update()
+
+    def _y(self, state: CellState) -> float:
+        assert self._table is not None  # noqa: S101 - asked for with a table only
+        lines = self._table.grid.y_lines
+        middle = (lines[state.cell.row] + lines[state.cell.row + state.cell.row_span]) / 2
+        share = (middle - lines[0]) / max(1.0, lines[-1] - lines[0])
+        return 4 + share * (self.height() - 8)
+
+    @override
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        theme = self._theme
+        painter.fillRect(self.rect(), theme.color("sheet"))
+        painter.setPen(QPen(theme.color("hairline"), 1))
+        painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
+        if self._table is None:
+            return
+        wide = self.width() - 8
+        for state in self._table.cells:
+            y = self._y(state)
+            if state.in_doubt:
+                length = wide * (0.35 + 0.65 * (1 - state.reading.confidence))
+                painter.setPen(QPen(theme.color("brass"), 2))
+                painter.drawLine(QPointF(4 + wide - length, y), QPointF(4 + wide, y))
+            elif state.settled is not None:
+                painter.fillRect(QRectF(2, y - 1.5, 3, 3), theme.color("teal"))
+        if self._table.cells:
+            y = self._y(self._table.cells[min(self._at, len(self._table.cells) - 1)])
+            painter.setPen(QPen(theme.color("teal"), 1.4))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(1.5, y - 4, self.width() - 3, 8))
+
+    @override
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._table is None:
+            return
+        y = event.position().y()
+        doubts = [(abs(self._y(s) - y), i) for i, s in enumerate(self._table.cells) if s.in_doubt]
+        near = doubts or [(abs(self._y(s) - y), i) for i, s in enumerate(self._table.cells)]
+        self.chosen.emit(min(near)[1])
+
+    @override
+    def sizeHint(self) -> QSize:
+        return QSize(26, 200)

@@ -1,0 +1,241 @@
+"""The Proof station: from doubt to doubt without leaving the keyboard."""
+
+from __future__ import annotations
+
+import time
+from collections import deque
+from typing_extensions import override
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QKeyEvent
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QStackedLayout, QVBoxLayout, QWidget
+
+from keel_line.model.table import CellState, TableState
+from keel_line.ui.proof.doubt_panel import DoubtPanel, DoubtView
+from keel_line.ui.proof.editor import CellEditor
+from keel_line.ui.proof.interline import Interline, column_name
+from keel_line.ui.proof.lens import Lens
+from keel_line.ui.proof.soundings import Soundings
+from keel_line.ui.session import Session
+from keel_line.ui.theme import Theme
+
+_MOST_READINGS = 5
+_PACE_OVER = 12
+
+
+class ProofStation(QWidget):
+    """Lens and readings above, interline and soundings below."""
+
+    said = pyqtSignal(str)
+    go_on = pyqtSignal()
+
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__()
+        self._session = session
+        self._theme = theme
+        self._settled_at: deque[float] = deque(maxlen=_PACE_OVER)
+        self.lens = Lens(theme)
+        self.panel = DoubtPanel(theme)
+        self.interline = Interline(theme)
+        self.soundings = Soundings(theme)
+        self.editor = CellEditor(self.interline.viewport())
+        self._nothing = QLabel("No table has been read yet.")
+        self._nothing.setObjectName("quiet")
+        self._nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        work = QWidget()
+        top = QGridLayout()
+        top.setHorizontalSpacing(18)
+        top.addWidget(self.lens, 0, 0)
+        top.addWidget(self.panel, 0, 1)
+        top.setColumnStretch(0, 62)
+        top.setColumnStretch(1, 38)
+        below = QHBoxLayout()
+        below.setSpacing(8)
+        below.addWidget(self.interline, 1)
+        below.addWidget(self.soundings)
+        column = QVBoxLayout(work)
+        column.setContentsMargins(16, 10, 16, 8)
+        column.setSpacing(12)
+        column.addLayout(top, 30)
+        column.addLayout(below, 70)
+        self._stack = QStackedLayout(self)
+        self._stack.addWidget(self._nothing)
+        self._stack.addWidget(work)
+        self.setFocusProxy(self.interline)
+        self.interline.key_pressed.connect(self._take_key)
+        self.interline.cell_pressed.connect(self._go_to_cell)
+        self.soundings.chosen.connect(self._go_to_cell)
+        self.panel.taken.connect(self.take_reading)
+        self.editor.committed.connect(self._commit)
+        self.editor.dropped.connect(self._drop)
+        for bar in (self.interline.verticalScrollBar(), self.interline.horizontalScrollBar()):
+            bar.valueChanged.connect(self._place_editor)
+        session.moved.connect(self.refresh)
+        session.cells_changed.connect(self.refresh)
+        session.tables_changed.connect(self.refresh)
+        session.picture_changed.connect(lambda _page: self.refresh())
+        self.refresh()
+
+    def set_theme(self, theme: Theme) -> None:
+        """Dress anew."""
+        self._theme = theme
+        for widget in (self.lens, self.panel, self.interline, self.soundings):
+            widget.set_theme(theme)
+        self.refresh()
+
+    # --- showing ----------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the session's cell at hand."""
+        session, table = self._session, self._session.table
+        self._stack.setCurrentIndex(0 if table is None else 1)
+        if table is None:
+            self.interline.show_table(None, None, 0)
+            return
+        state = session.cell
+        image = session.picture(table.page_id)
+        self.lens.show_cell(state, image)
+        self.interline.show_table(table, image, session.cell_index)
+        self.soundings.show_table(table, session.cell_index)
+        self.panel.show_view(self._view(table, state))
+        self._place_editor()
+
+    def _view(self, table: TableState, state: CellState) -> DoubtView:
+        session = self._session
+        open_doubts = session.doubts()
+        total = session.doubts_in_all()
+        if state.in_doubt:
+            before = sum(1 for d in open_doubts if session.position(*d) < session.position_at_hand())
+            heading = f"Doubt {total - len(open_doubts) + before + 1} of {total}"
+        elif open_doubts:
+            heading = "Settled" if state.settled else "Not in doubt"
+        else:
+            heading = "All doubts are settled" if total else "No doubts"
+        place = f"{column_name(table, state.cell.col)} · row {state.cell.row + 1}"
+        key = next((s.text for s in table.cells
+                    if s.cell.row == state.cell.row and s.cell.col == 0 and s.cell.col_span == 1), "")
+        if key and state.cell.col > 0:
+            place += " · " + key.replace("\n", " ")
+        if state.settled is not None:
+            reason = (f"Put right by hand; read as “{state.reading.text or 'blank'}”."
+                      if state.settled.by_hand else "Accepted as read.")
+        elif state.reading.reasons and state.flagged:
+            reason = state.reading.reasons[0]
+        else:
+            reason = f"Read with {state.reading.confidence:.1%} confidence."
+        return DoubtView(heading, self._pace(len(open_doubts)), place, reason, state.in_doubt,
+                         tuple((text, note) for text, note in self._readings(state)))
+
+    def _pace(self, left: int) -> str:
+        if not left or len(self._settled_at) < 4:
+            return f"{left} to look at" if left else ""
+        span = self._settled_at[-1] - self._settled_at[0]
+        minutes = span / (len(self._settled_at) - 1) * left / 60
+        if minutes < 1:
+            return "less than a minute to go"
+        whole = round(minutes)
+        return f"about {whole} minute{'s' if whole != 1 else ''} to go"
+
+    @staticmethod
+    def _readings(state: CellState) -> list[tuple[str, str]]:
+        readings = [(state.reading.text, "as read")]
+        for other in state.reading.runners_up:
+            if other.text != state.reading.text:
+                readings.append((other.text, ""))
+        return readings[:_MOST_READINGS]
+
+    # --- keys ---------------------------------------------------------------------------------
+
+    def _take_key(self, event: QKeyEvent) -> None:  # noqa: C901, PLR0912 - one branch a key
+        if self._session.table is None:
+            event.ignore()
+            return
+        key, modifiers = event.key(), event.modifiers()
+        shift = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
+        alt = bool(modifiers & Qt.KeyboardModifier.AltModifier)
+        ctrl = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
+        arrows = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0),
+                  Qt.Key.Key_Down: (1, 0)}
+        if key in {Qt.Key.Key_Return, Qt.Key.Key_Enter}:
+            if shift:
+                self._session.go_to_doubt(-1)
+            else:
+                self._accept()
+        elif alt and Qt.Key.Key_1 <= key <= Qt.Key.Key_5:
+            self.take_reading(key - Qt.Key.Key_1)
+        elif key == Qt.Key.Key_F2:
+            self._edit(self._session.cell.text)
+        elif key == Qt.Key.Key_Backspace and not ctrl:
+            self._settle("", "emptied")
+        elif key in arrows and not (ctrl or alt):
+            self._session.go_beside(*arrows[Qt.Key(key)])
+        elif ctrl and key in {Qt.Key.Key_PageDown, Qt.Key.Key_PageUp}:
+            self._session.go_to_table(1 if key == Qt.Key.Key_PageDown else -1)
+        elif key in {Qt.Key.Key_PageDown, Qt.Key.Key_PageUp}:
+            bar = self.interline.verticalScrollBar()
+            step = bar.pageStep() * (1 if key == Qt.Key.Key_PageDown else -1)
+            bar.setValue(bar.value() + step)
+        elif event.text() and event.text().isprintable() and not (ctrl or alt):
+            self._edit(event.text())
+        else:
+            event.ignore()
+
+    def _accept(self) -> None:
+        if self._session.cell.settled is None:
+            self._session.accept()
+            self._settled_at.append(time.monotonic())
+        self._next()
+
+    def take_reading(self, number: int) -> None:
+        """Settle the cell with one of the readings offered, counted from 0."""
+        readings = self._readings(self._session.cell)
+        if number < len(readings):
+            why = "accepted as read" if number == 0 else f"reading {number + 1} taken"
+            self._settle(readings[number][0], why)
+
+    def _settle(self, text: str, why: str) -> None:
+        self._session.replace_text(text, why)
+        self._settled_at.append(time.monotonic())
+        self._next()
+
+    def _next(self) -> None:
+        if not self._session.go_to_doubt(1):
+            self.said.emit("Every doubt is settled. Ctrl+6 goes on to Send.")
+            self.refresh()
+
+    def _go_to_cell(self, index: int) -> None:
+        self._drop()
+        self._session.go_to(self._session.table_index, index)
+        self.interline.setFocus()
+
+    # --- typing --------------------------------------------------------------------------------
+
+    def _edit(self, text: str) -> None:
+        self.editor.setFont(self._theme.bold(1.08))
+        self.editor.begin(text)
+        self._place_editor()
+
+    def _place_editor(self) -> None:
+        table = self._session.table
+        if table is None or not self.editor.isVisible():
+            return
+        box = self.interline.reading_box(self._session.cell.cell)
+        wide = max(box.width(), self._theme.point * 14)
+        left = min(box.left(), self.interline.viewport().width() - wide - 2)
+        lines = self.editor.toPlainText().count("\n") + 1
+        high = max(box.height(), self._theme.point * (1.7 * lines + 1.2))
+        self.editor.setGeometry(round(left), round(box.top()), round(wide), round(high))
+
+    def _commit(self, text: str) -> None:
+        self.editor.hide()
+        self.interline.setFocus()
+        self._settle(text, "typed")
+
+    def _drop(self) -> None:
+        if self.editor.isVisible():
+            self.editor.hide()
+            self.interline.setFocus()
+
+    @override
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        self.interline.setFocus()

@@ -1,0 +1,260 @@
+"""Send: a preflight list first, each line of which goes to its place; then format and target."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing_extensions import override
+
+from PyQt6.QtCore import Qt, QUrl, pyqtSignal
+from PyQt6.QtGui import QDesktopServices, QFocusEvent, QGuiApplication, QKeyEvent
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QRadioButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keel_line.desk.desk import SEND_FORMATS
+from keel_line.errors import KeelLineError
+from keel_line.ui.session import Session
+from keel_line.ui.theme import Theme
+
+_NOTES = {
+    ".xlsx": "One sheet a table, numbers as numbers",
+    ".csv": "One file a table",
+    ".json": "Places, confidence and other readings of each cell",
+}
+
+
+@dataclass(frozen=True)
+class PreflightLine:
+    """One thing to know before sending, and the station where it can be dealt with."""
+
+    text: str
+    place: str
+    calls: bool
+
+
+def make_preflight(session: Session) -> list[PreflightLine]:
+    """Return what the clerk should know before the tables leave."""
+    pages = session.desk.pages()
+    lines = []
+    doubts = len(session.doubts())
+    if doubts:
+        noun = "cell is" if doubts == 1 else "cells are"
+        lines.append(PreflightLine(f"{doubts} {noun} still in doubt", "proof", calls=True))
+    elif session.tables:
+        lines.append(PreflightLine("Every doubt is settled", "proof", calls=False))
+    waiting = sum(p.progress == "waiting" for p in pages)
+    if waiting:
+        noun = "page has" if waiting == 1 else "pages have"
+        lines.append(PreflightLine(f"{waiting} {noun} not been read yet", "gather", calls=True))
+    failed = sum(p.progress == "failed" for p in pages)
+    failed += sum(bool(s.trouble) for s in session.desk.sources())
+    if failed:
+        noun = "source or page" if failed == 1 else "sources or pages"
+        lines.append(PreflightLine(f"{failed} {noun} could not be used", "gather", calls=True))
+    bare = [p for p in pages if p.progress == "done" and not p.tables]
+    if bare:
+        noun = "page has" if len(bare) == 1 else "pages have"
+        lines.append(PreflightLine(f"{len(bare)} {noun} no table", "rule", calls=True))
+    cells = sum(len(t.cells) for t in session.tables)
+    rows = sum(t.grid.rows for t in session.tables)
+    noun = "table" if len(session.tables) == 1 else "tables"
+    lines.append(PreflightLine(
+        f"{len(session.tables)} {noun} with {rows} rows and {cells} cells go out", "rule",
+        calls=False))
+    lines.append(PreflightLine(
+        f"About {session.expected_wrong():.1f} wrong cells are expected among those nobody looked "
+        "at", "proof", calls=False))
+    return lines
+
+
+class SendStation(QWidget):
+    """Preflight at the left, what and where to at the right."""
+
+    go_to = pyqtSignal(str)
+    said = pyqtSignal(str, bool)
+
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__()
+        self._session, self._theme = session, theme
+        self.written: list[Path] = []
+        self._touched = False
+        self._lines = QVBoxLayout()
+        self._lines.setSpacing(0)
+        left = QVBoxLayout()
+        self._before = QLabel("Before it goes out")
+        self._before.setFont(theme.bold(1.2))
+        left.addWidget(self._before)
+        left.addSpacing(6)
+        left.addLayout(self._lines)
+        left.addStretch(1)
+        self._after = QLabel("What to write")
+        self._after.setFont(theme.bold(1.2))
+        right = QVBoxLayout()
+        right.setSpacing(6)
+        right.addWidget(self._after)
+        self.formats: dict[str, QRadioButton] = {}
+        for ending, label in SEND_FORMATS.items():
+            button = QRadioButton(f"{label} ({ending})")
+            note = QLabel(_NOTES[ending])
+            note.setObjectName("quiet")
+            note.setIndent(26)
+            button.toggled.connect(self._change_format)
+            self.formats[ending] = button
+            right.addWidget(button)
+            right.addWidget(note)
+        right.addSpacing(12)
+        where = QLabel("Where to")
+        where.setFont(theme.bold(1.0))
+        right.addWidget(where)
+        self.target = QLineEdit()
+        self.target.setAccessibleName("Where to")
+        self.target.textEdited.connect(self._touch)
+        self.target.returnPressed.connect(self.write)
+        choose = QPushButton("Choose…")
+        choose.clicked.connect(self._choose)
+        place = QHBoxLayout()
+        place.addWidget(self.target, 1)
+        place.addWidget(choose)
+        right.addLayout(place)
+        self.write_button = QPushButton("Write")
+        self.write_button.setObjectName("main")
+        self.write_button.clicked.connect(self.write)
+        row = QHBoxLayout()
+        row.addWidget(self.write_button)
+        row.addStretch(1)
+        right.addSpacing(8)
+        right.addLayout(row)
+        self._done = QLabel()
+        self._done.setWordWrap(True)
+        right.addSpacing(10)
+        right.addWidget(self._done)
+        self._afterwards = QWidget()
+        buttons = QHBoxLayout(self._afterwards)
+        buttons.setContentsMargins(0, 0, 0, 0)
+        for label, act in (("Open the file", self._open), ("Show the folder", self._show_folder),
+                           ("Copy the path", self._copy)):
+            button = QPushButton(label)
+            button.clicked.connect(act)
+            buttons.addWidget(button)
+        buttons.addStretch(1)
+        right.addWidget(self._afterwards)
+        self._afterwards.hide()
+        right.addStretch(1)
+        whole = QHBoxLayout(self)
+        whole.setContentsMargins(40, 24, 40, 16)
+        whole.setSpacing(56)
+        whole.addLayout(left, 1)
+        whole.addLayout(right, 1)
+        self.formats[".xlsx"].setChecked(True)
+        self.setFocusProxy(self.write_button)
+        session.cells_changed.connect(self.refresh)
+        session.tables_changed.connect(self.refresh)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Dress anew."""
+        self._theme = theme
+        self.refresh()
+
+    def suggest(self, folder: Path, name: str) -> None:
+        """Suggest where to write, unless the clerk has said so."""
+        if not self._touched:
+            self.target.setText(str(folder / f"{name}{self.ending}"))
+
+    @property
+    def ending(self) -> str:
+        """The chosen format's file ending."""
+        return next((e for e, b in self.formats.items() if b.isChecked()), ".xlsx")
+
+    def refresh(self) -> None:
+        """Show the preflight as things stand."""
+        if not self.isVisible():
+            return
+        while (item := self._lines.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        for line in make_preflight(self._session):
+            button = QPushButton(line.text)
+            button.setObjectName("line")
+            if line.calls:
+                button.setStyleSheet(f"color: {self._theme.colours.brass};")
+                button.setText("◤ " + line.text)
+            button.clicked.connect(lambda _on, place=line.place: self.go_to.emit(place))
+            self._lines.addWidget(button)
+        self.write_button.setEnabled(bool(self._session.tables))
+
+    def _change_format(self) -> None:
+        if not self.target.text():
+            return
+        path = Path(self.target.text())
+        if path.suffix.lower() in SEND_FORMATS:
+            self.target.setText(str(path.with_suffix(self.ending)))
+
+    def _touch(self) -> None:
+        self._touched = True
+        ending = Path(self.target.text()).suffix.lower()
+        if ending in self.formats:
+            self.formats[ending].setChecked(True)
+
+    def _choose(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Where to", self.target.text(), f"*{self.ending}")
+        if name:
+            self.target.setText(name)
+            self._touch()
+
+    def write(self) -> None:
+        """Write the tables; the ending is added where it was left out."""
+        text = self.target.text().strip()
+        if not text:
+            self.said.emit("Say where to write: a folder and a name.", True)  # noqa: FBT003 - a signal
+            return
+        target = Path(text).expanduser()
+        if target.suffix.lower() not in SEND_FORMATS:
+            target = target.with_name(target.name + self.ending)
+        try:
+            self.written = self._session.desk.send(target, self._session.tables)
+        except KeelLineError as error:
+            self.said.emit(str(error), True)  # noqa: FBT003 - a signal
+            return
+        self.target.setText(str(target))
+        names = "\n".join(str(p) for p in self.written)
+        self._done.setText(f"Written:\n{names}")
+        self._afterwards.show()
+        self.said.emit(f"Wrote {self.written[0].name}.", False)  # noqa: FBT003 - a signal
+
+    def _open(self) -> None:
+        if self.written:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(self.written[0])))
+
+    def _show_folder(self) -> None:
+        if self.written:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(self.written[0].parent)))
+
+    def _copy(self) -> None:
+        clipboard = QGuiApplication.clipboard()
+        if self.written and clipboard is not None:
+            clipboard.setText(str(self.written[0]))
+            self.said.emit("The path is on the clipboard.", False)  # noqa: FBT003 - a signal
+
+    @override
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter}:
+            focused = self.focusWidget()
+            if isinstance(focused, QPushButton):
+                focused.click()
+                return
+            self.write()
+            return
+        super().keyPressEvent(event)
+
+    @override
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        self.write_button.setFocus()

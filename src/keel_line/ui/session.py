@@ -1,0 +1,241 @@
+"""What the clerk is working on: tables, the cell at hand, doubts in order; no widgets."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from dataclasses import replace
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QImage
+
+from keel_line.desk.desk import Desk
+from keel_line.model.table import CellState, TableState
+from keel_line.ui.jobs import Jobs
+
+_PICTURES_KEPT = 6
+
+
+class Session(QObject):
+    """The window's model of an open docket.
+
+    Signals
+    -------
+    tables_changed
+        Tables came or went.
+    cells_changed
+        Cells of the docket changed their value or doubt.
+    moved
+        Another cell or table is at hand.
+    picture_changed
+        A page's picture is there now; carries its id.
+    """
+
+    tables_changed = pyqtSignal()
+    cells_changed = pyqtSignal()
+    moved = pyqtSignal()
+    picture_changed = pyqtSignal(int)
+
+    def __init__(self, desk: Desk, jobs: Jobs) -> None:
+        super().__init__()
+        self.desk = desk
+        self.jobs = jobs
+        self.tables: list[TableState] = []
+        self.table_index = 0
+        self.cell_index = 0
+        self._pictures: OrderedDict[int, QImage] = OrderedDict()
+        self._doubts: list[tuple[int, int]] | None = None
+        jobs.picture_ready.connect(self._keep_picture)
+        jobs.page_done.connect(self.reload)
+        self.reload()
+
+    def set_desk(self, desk: Desk) -> None:
+        """Open another docket."""
+        self.desk = desk
+        self.jobs.set_desk(desk)
+        self._pictures.clear()
+        self.table_index = self.cell_index = 0
+        self.tables = []
+        self.reload()
+
+    def reload(self) -> None:
+        """Read the tables from the docket again, staying at the cell at hand."""
+        at = self.cell.id if self.table is not None else None
+        first = not self.tables
+        self.tables = self.desk.tables()
+        self._doubts = None
+        if at is not None:
+            self._go_to_cell_id(at)
+        self.table_index = min(self.table_index, max(0, len(self.tables) - 1))
+        self.tables_changed.emit()
+        if first and self.tables:
+            self.go_to_first_doubt()
+        self.moved.emit()
+
+    # --- what is at hand -----------------------------------------------------------------------
+
+    @property
+    def table(self) -> TableState | None:
+        """The table at hand."""
+        return self.tables[self.table_index] if self.table_index < len(self.tables) else None
+
+    @property
+    def cell(self) -> CellState:
+        """The cell at hand.
+
+        Raises
+        ------
+        IndexError
+            When there is no table; ask ``table`` first.
+        """
+        if self.table is None:
+            raise IndexError("no table")
+        return self.table.cells[min(self.cell_index, len(self.table.cells) - 1)]
+
+    def go_to(self, table_index: int, cell_index: int) -> None:
+        """Put a cell at hand."""
+        self.table_index, self.cell_index = table_index, cell_index
+        self.moved.emit()
+
+    def go_to_table(self, step: int) -> None:
+        """Go to a table after (+1) or before (-1), to its first doubt if it has one."""
+        new = self.table_index + step
+        if not 0 <= new < len(self.tables):
+            return
+        first = next((c for t, c in self.doubts() if t == new), 0)
+        self.go_to(new, first)
+
+    def go_to_page(self, page_id: int) -> None:
+        """Go to the first table of a page."""
+        for index, table in enumerate(self.tables):
+            if table.page_id == page_id and self.table and self.table.page_id != page_id:
+                self.go_to_table(index - self.table_index)
+                return
+
+    def go_beside(self, rows: int, cols: int) -> None:
+        """Go to the cell beside, above or below."""
+        table = self.table
+        if table is None:
+            return
+        here = self.cell.cell
+        row = here.row + (here.row_span if rows > 0 else rows)
+        col = here.col + (here.col_span if cols > 0 else cols)
+        for index, state in enumerate(table.cells):
+            c = state.cell
+            if c.row <= row < c.row + c.row_span and c.col <= col < c.col + c.col_span:
+                self.go_to(self.table_index, index)
+                return
+
+    def _go_to_cell_id(self, cell_id: int) -> bool:
+        for t, table in enumerate(self.tables):
+            for c, state in enumerate(table.cells):
+                if state.id == cell_id:
+                    self.table_index, self.cell_index = t, c
+                    return True
+        return False
+
+    # --- doubts -----------------------------------------------------------------------------
+
+    def doubts(self) -> list[tuple[int, int]]:
+        """Return (table, cell) of each open doubt, table by table, down each column."""
+        if self._doubts is None:
+            self._doubts = [
+                (t, c)
+                for t, table in enumerate(self.tables)
+                for c in sorted(
+                    (i for i, s in enumerate(table.cells) if s.in_doubt),
+                    key=lambda i, own=table: (own.cells[i].cell.col, own.cells[i].cell.row),
+                )
+            ]
+        return self._doubts
+
+    def doubts_in_all(self) -> int:
+        """Count the flagged cells, settled or not."""
+        return sum(c.flagged for t in self.tables for c in t.cells)
+
+    def expected_wrong(self) -> float:
+        """Wrong cells to be expected among those that nobody looked at."""
+        return sum(t.expected_wrong for t in self.tables)
+
+    def position_at_hand(self) -> tuple[int, int, int]:
+        """Return the place of the cell at hand in the order of doubts."""
+        return self.position(self.table_index, self.cell_index)
+
+    def position(self, table_index: int, cell_index: int) -> tuple[int, int, int]:
+        """Return a cell's place in the order of doubts: by table, column, row."""
+        cell = self.tables[table_index].cells[cell_index].cell
+        return (table_index, cell.col, cell.row)
+
+    def go_to_first_doubt(self) -> None:
+        """Put the first open doubt at hand, if there is one."""
+        if self.doubts():
+            self.go_to(*self.doubts()[0])
+
+    def go_to_doubt(self, step: int) -> bool:
+        """Go to the doubt after (+1) or before (-1); the first follows on the last."""
+        doubts = self.doubts()
+        if not doubts or self.table is None:
+            return False
+        here = self.position(self.table_index, self.cell_index)
+        if step > 0:
+            target = next((d for d in doubts if self.position(*d) > here), doubts[0])
+        else:
+            target = next((d for d in reversed(doubts) if self.position(*d) < here), doubts[-1])
+        self.go_to(*target)
+        return True
+
+    # --- settling ----------------------------------------------------------------------------
+
+    def accept(self) -> None:
+        """Settle the cell at hand as it stands."""
+        if self.table is not None:
+            self.desk.accept([self.cell])
+            self._refresh(self.cell.id)
+
+    def replace_text(self, text: str, why: str = "typed") -> None:
+        """Settle the cell at hand with another value."""
+        if self.table is not None:
+            self.desk.replace(self.cell, text, why)
+            self._refresh(self.cell.id)
+
+    def undo(self) -> bool:
+        """Take the last change back and go to its cell."""
+        return self._after_step(self.desk.undo())
+
+    def redo(self) -> bool:
+        """Make the last undone change again and go to its cell."""
+        return self._after_step(self.desk.redo())
+
+    def _after_step(self, cell_id: int | None) -> bool:
+        if cell_id is None:
+            return False
+        if self._go_to_cell_id(cell_id):
+            self._refresh(cell_id)
+            self.moved.emit()
+        return True
+
+    def _refresh(self, cell_id: int) -> None:
+        """Bring one cell up to date without reading the whole docket again."""
+        fresh = self.desk.cell(cell_id)
+        table = self.tables[self.table_index]
+        cells = list(table.cells)
+        cells[self.cell_index] = fresh
+        self.tables[self.table_index] = replace(table, cells=tuple(cells))
+        self._doubts = None
+        self.cells_changed.emit()
+
+    # --- pictures ----------------------------------------------------------------------------
+
+    def picture(self, page_id: int) -> QImage | None:
+        """Return a page's squared picture, or None while it is being unpacked."""
+        image = self._pictures.get(page_id)
+        if image is None:
+            self.jobs.want_picture(page_id)
+            return None
+        self._pictures.move_to_end(page_id)
+        return image
+
+    def _keep_picture(self, page_id: int, image: QImage) -> None:
+        self._pictures[page_id] = image
+        while len(self._pictures) > _PICTURES_KEPT:
+            self._pictures.popitem(last=False)
+        self.picture_changed.emit(page_id)

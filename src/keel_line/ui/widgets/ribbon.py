@@ -1,0 +1,151 @@
+"""The page ribbon: small pages in a row with the state of each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing_extensions import override
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
+from PyQt6.QtCore import QEvent
+from PyQt6.QtWidgets import QScrollArea, QToolTip, QWidget
+
+from keel_line.ui.theme import Theme
+
+_GAP = 10
+
+
+@dataclass(frozen=True)
+class RibbonPage:
+    """A page on the ribbon.
+
+    ``state`` is waiting, done, doubtful, settled or failed; ``tip`` says it in words.
+    """
+
+    id: int
+    state: str
+    tip: str
+    picture: QPixmap | None
+
+
+class _Strip(QWidget):
+    chosen = pyqtSignal(int)
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        self.pages: tuple[RibbonPage, ...] = ()
+        self.at = -1
+        self.setAccessibleName("Pages")
+
+    @property
+    def _tall(self) -> float:
+        return self.theme.point * 4.2
+
+    @property
+    def _wide(self) -> float:
+        return self._tall * 0.74
+
+    def place(self) -> None:
+        self.resize(round(len(self.pages) * (self._wide + _GAP) + 2 * _GAP), self.height())
+        self.setMinimumWidth(self.width())
+        self.update()
+
+    def box(self, index: int) -> QRectF:
+        y = (self.height() - self._tall) / 2
+        return QRectF(_GAP + index * (self._wide + _GAP), y, self._wide, self._tall)
+
+    @override
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        visible = event.rect() if event else self.rect()
+        for i, page in enumerate(self.pages):
+            box = self.box(i)
+            if box.right() < visible.left() or box.left() > visible.right():
+                continue
+            self._paint(painter, page, box)
+
+    def _paint(self, painter: QPainter, page: RibbonPage, box: QRectF) -> None:
+        theme = self.theme
+        painter.fillRect(box, theme.color("sheet"))
+        if page.picture is not None:
+            size = page.picture.size().scaled(box.size().toSize(), Qt.AspectRatioMode.KeepAspectRatio)
+            inner = QRectF(0, 0, size.width(), size.height())
+            inner.moveCenter(box.center())
+            painter.drawPixmap(inner, page.picture, QRectF(page.picture.rect()))
+        else:
+            painter.setFont(theme.font(1.2))
+            painter.setPen(theme.color("trouble" if page.state == "failed" else "quiet"))
+            mark = "!" if page.state == "failed" else "…"
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, mark)
+        here = page.id == self.at
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.color("teal" if here else "hairline"), 2.4 if here else 1))
+        painter.drawRect(box)
+        if page.state == "doubtful":
+            notch = box.width() * 0.3
+            corner = box.topRight()
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.color("brass"))
+            painter.drawPolygon(QPolygonF([
+                corner, corner - QPointF(notch, 0), corner + QPointF(0, notch)]))
+        elif page.state == "settled":
+            painter.fillRect(QRectF(box.left(), box.top(), 4, box.height()), theme.color("teal"))
+
+    @override
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        index = self._index(event.position().x()) if event else None
+        if index is not None:
+            self.chosen.emit(self.pages[index].id)
+
+    def _index(self, x: float) -> int | None:
+        index = int((x - _GAP) / (self._wide + _GAP))
+        return index if 0 <= index < len(self.pages) and x >= _GAP else None
+
+    @override
+    def event(self, event: QEvent | None) -> bool:
+        if isinstance(event, QHelpEvent):
+            index = self._index(event.pos().x())
+            if index is not None:
+                QToolTip.showText(event.globalPos(), self.pages[index].tip, self)
+                return True
+        return super().event(event)
+
+
+class PageRibbon(QScrollArea):
+    """The strip of pages, scrolled sideways where there are many."""
+
+    chosen = pyqtSignal(int)
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._strip = _Strip(theme)
+        self._strip.chosen.connect(self.chosen)
+        self.setWidget(self._strip)
+        self.setWidgetResizable(True)
+        self.setFrameShape(QScrollArea.Shape.NoFrame)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setStyleSheet("background: transparent;")
+        self.setFixedHeight(round(theme.point * 5.6))
+
+    def set_theme(self, theme: Theme) -> None:
+        """Dress anew."""
+        self._strip.theme = theme
+        self.setFixedHeight(round(theme.point * 5.6))
+        self._strip.place()
+
+    def show_pages(self, pages: tuple[RibbonPage, ...], at: int) -> None:
+        """Show pages, the one at hand framed."""
+        self._strip.pages, self._strip.at = pages, at
+        self._strip.place()
+        for i, page in enumerate(pages):
+            if page.id == at:
+                centre = self._strip.box(i).center().toPoint()
+                self.ensureVisible(centre.x(), centre.y(), 80, 0)
+
+    @override
+    def sizeHint(self) -> QSize:
+        return QSize(400, self.height())

@@ -1,0 +1,541 @@
+"""The window: title, the line, the stations, the page ribbon, and what runs now."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+from pathlib import Path
+from typing_extensions import override
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import (
+    QAction,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QIcon,
+    QKeySequence,
+    QPainter,
+    QPen,
+    QPixmap,
+    QResizeEvent,
+)
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QProgressBar,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keel_line.desk.demo import demo_pages
+from keel_line.desk.desk import Desk
+from keel_line.errors import KeelLineError
+from keel_line.gather.sources import ENDINGS
+from keel_line.model.docket import PageState
+from keel_line.ui.commands import COMMANDS
+from keel_line.ui.dockets import DOCKET_ENDING, earlier_dockets, new_docket_path
+from keel_line.ui.gather.station import GatherStation
+from keel_line.ui.help_sheet import HelpSheet
+from keel_line.ui.jobs import Jobs
+from keel_line.ui.proof.station import ProofStation
+from keel_line.ui.rule.station import RuleStation
+from keel_line.ui.send.station import SendStation
+from keel_line.ui.session import Session
+from keel_line.ui.theme import Theme, apply_theme, make_theme
+from keel_line.ui.widgets.line import LineBar, Stop
+from keel_line.ui.widgets.ribbon import PageRibbon, RibbonPage
+
+_NOT_BUILT = "in a later version"
+
+
+class Window(QMainWindow):
+    """Holds one docket at a time.
+
+    Parameters
+    ----------
+    desk
+        The docket to begin with.
+    folder
+        Where new dockets are kept.
+    theme_name
+        ``light`` or ``dark``.
+    """
+
+    def __init__(self, desk: Desk, folder: Path, *, theme_name: str = "light",
+                 jobs: Jobs | None = None) -> None:
+        super().__init__()
+        self.folder = folder
+        self._theme_name = theme_name
+        self.theme = make_theme(theme_name)
+        self.jobs = jobs or Jobs(desk)
+        self.session = Session(desk, self.jobs)
+        self._small: dict[int, QPixmap] = {}
+        self._at = "gather"
+        self._page_id = -1
+        self._pages: list[PageState] = []
+        self.setWindowTitle("Keel Line")
+        self.setMinimumSize(1024, 640)
+        self.resize(1280, 800)
+        self.setAcceptDrops(True)
+        self._build()
+        self._bind()
+        self.jobs.progress.connect(self._show_progress)
+        self.jobs.finished.connect(self._finish)
+        self.jobs.trouble.connect(lambda text: self.say(text, trouble=True))
+        self.session.tables_changed.connect(self.refresh)
+        self.session.cells_changed.connect(self._refresh_counts)
+        self.session.moved.connect(self._follow_page)
+        self.refresh()
+
+    # --- building -----------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        theme = self.theme
+        self._menu_button = QToolButton()
+        self._menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self._menu_button.setAccessibleName("Menu")
+        self._menu_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self._menu = QMenu(self)
+        self._menu_button.setMenu(self._menu)
+        self._title = QLabel()
+        top = QHBoxLayout()
+        top.setContentsMargins(12, 8, 16, 2)
+        top.addWidget(self._menu_button)
+        top.addWidget(self._title)
+        top.addStretch(1)
+        self.line = LineBar(theme)
+        self.line.chosen.connect(self.go_to)
+        self.gather = GatherStation(theme)
+        self.rule = RuleStation(self.session, theme)
+        self.proof = ProofStation(self.session, theme)
+        self.send = SendStation(self.session, theme)
+        self._stations: dict[str, QWidget] = {
+            "gather": self.gather, "rule": self.rule, "proof": self.proof, "send": self.send}
+        self._stack = QStackedWidget()
+        for station in self._stations.values():
+            self._stack.addWidget(station)
+        self.ribbon = PageRibbon(theme)
+        self.ribbon.chosen.connect(self.go_to_page)
+        self._rules = [QWidget() for _ in range(3)]
+        bottom = QHBoxLayout()
+        bottom.setContentsMargins(16, 4, 16, 7)
+        self.message = QLabel()
+        self.message.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.message.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.progress = QProgressBar()
+        self.progress.setFixedWidth(150)
+        self.progress.setFixedHeight(8)
+        self.progress.setTextVisible(False)
+        self.stop_button = QToolButton()
+        self.stop_button.setText("Stop")
+        self.stop_button.clicked.connect(self.jobs.stop)
+        self._running = QLabel()
+        self._running.setObjectName("quiet")
+        self.expected = QLabel()
+        bottom.addWidget(self.message, 1)
+        for widget in (self._running, self.progress, self.stop_button):
+            bottom.addWidget(widget)
+            widget.hide()
+        bottom.addSpacing(16)
+        bottom.addWidget(self.expected)
+        desk = QWidget()
+        desk.setObjectName("desk")
+        column = QVBoxLayout(desk)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(top)
+        column.addWidget(self.line)
+        column.addWidget(self._rules[0])
+        column.addWidget(self._stack, 1)
+        column.addWidget(self._rules[1])
+        column.addWidget(self.ribbon)
+        column.addWidget(self._rules[2])
+        column.addLayout(bottom)
+        self.setCentralWidget(desk)
+        self.help = HelpSheet(desk, theme)
+        self.help.closed.connect(lambda: self._stations[self._at].setFocus())
+        self.gather.add_files.connect(self.choose_files)
+        self.gather.open_demo.connect(self.open_demo)
+        self.gather.open_docket.connect(self.open_docket)
+        self.gather.page_chosen.connect(self._show_lines_of)
+        self.rule.step_page.connect(self._step_page)
+        self.rule.go_on.connect(lambda: self.go_to("proof"))
+        self.proof.said.connect(self.say)
+        self.send.said.connect(lambda text, bad: self.say(text, trouble=bad))
+        self.send.go_to.connect(self.go_to)
+        self._dress()
+
+    def _dress(self) -> None:
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            apply_theme(app, self.theme)
+        self._title.setFont(self.theme.bold(1.25))
+        self.expected.setFont(self.theme.bold(0.95))
+        self.message.setFont(self.theme.font(0.95))
+        for rule in self._rules:
+            rule.setFixedHeight(1)
+            rule.setStyleSheet(f"background: {self.theme.colours.hairline};")
+        self._menu_button.setIcon(_menu_icon(self.theme))
+        self._menu_button.setIconSize(QSize(20, 20))
+        self.progress.setStyleSheet(
+            f"QProgressBar {{ border: none; background: {self.theme.colours.hairline};"
+            f" border-radius: 4px; }} QProgressBar::chunk {{ background:"
+            f" {self.theme.colours.teal}; border-radius: 4px; }}")
+        for part in (self.line, self.ribbon, self.rule, self.proof, self.send, self.help):
+            part.set_theme(self.theme)
+
+    def _bind(self) -> None:
+        acts: dict[str, Callable[[], object]] = {
+            "add-files": self.choose_files, "new-docket": self.new_docket,
+            "open-docket": self.choose_docket, "open-demo": self.open_demo,
+            "undo": self._undo, "redo": self._redo, "stop": self.jobs.stop,
+            "gather": lambda: self.go_to("gather"), "rule": lambda: self.go_to("rule"),
+            "proof": lambda: self.go_to("proof"), "send": lambda: self.go_to("send"),
+            "ribbon": self._fold_ribbon, "theme": self._change_theme, "keys": self.help.open,
+            "quit": self.close,
+        }
+        in_menu = {"add-files", "new-docket", "open-docket", "open-demo", "undo", "redo", "ribbon",
+                   "theme", "keys", "quit"}
+        apart = {"undo", "ribbon", "keys"}
+        self.actions_by_id: dict[str, QAction] = {}
+        for command in COMMANDS:
+            if command.where != "window" or not command.bound:
+                continue
+            action = QAction(command.label, self)
+            action.setShortcuts([QKeySequence(k) for k in command.keys])
+            action.setToolTip(command.help)
+            action.triggered.connect(lambda _on, act=acts[command.id]: act())
+            self.addAction(action)
+            self.actions_by_id[command.id] = action
+            if command.id in in_menu:
+                if command.id in apart:
+                    self._menu.addSeparator()
+                self._menu.addAction(action)
+
+    # --- showing ------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the docket as it stands: pages, line, ribbon, counts."""
+        desk = self.session.desk
+        self._pages = desk.pages()
+        for page in self._pages:
+            if page.progress == "done" and page.id not in self._small:
+                data = desk.docket.small_picture(page.id)
+                if data is not None:
+                    pixmap = QPixmap()
+                    pixmap.loadFromData(data)
+                    self._small[page.id] = pixmap
+        troubled = [s for s in desk.sources() if s.trouble]
+        self.gather.show_rows(self._pages, troubled, self._small)
+        if not self._pages:
+            self.gather.show_earlier(self._earlier())
+        path = desk.docket.path
+        self._title.setText(path.stem if path and (self._pages or troubled) else "Keel Line")
+        if path:
+            self.send.suggest(Path.home(), path.stem)
+        known = {p.id for p in self._pages}
+        if self._page_id not in known and self._pages:
+            self._page_id = self._pages[0].id
+        self._refresh_counts()
+        if self._at == "rule":
+            self._show_page()
+
+    def _earlier(self) -> list[tuple[Path, str]]:
+        own = self.session.desk.docket.path
+        out = []
+        for path in earlier_dockets(self.folder):
+            if path != own:
+                when = datetime.fromtimestamp(path.stat().st_mtime).astimezone()
+                out.append((path, f"{when.day} {when:%B %Y, %H:%M}"))
+        return out[:6]
+
+    def _refresh_counts(self) -> None:
+        session, pages = self.session, self._pages
+        doubts = len(session.doubts())
+        done = [p for p in pages if p.progress == "done"]
+        failed = sum(p.progress == "failed" for p in pages)
+        bare = sum(not p.tables for p in done)
+        settled = session.doubts_in_all() - doubts
+        counted = {
+            "gather": (_count(len(pages), "page") if pages else "nothing yet", bool(failed)),
+            "rule": (_count(len(session.tables), "table") if done else "", bool(bare)),
+            "proof": (_count(doubts, "doubt") if doubts else
+                      ("all settled" if settled else "no doubts" if session.tables else ""),
+                      doubts > 0),
+            "send": ("ready" if session.tables and not doubts else "", False),
+        }
+        reached = {"gather": bool(pages), "square": bool(done), "rule": bool(session.tables),
+                   "proof": bool(session.tables) and not doubts, "settle": False, "send": False}
+        stops = tuple(
+            Stop(name, name.capitalize(), *counted.get(name, (_NOT_BUILT, False)),
+                 built=name in self._stations, reached=reached[name])
+            for name in ("gather", "square", "rule", "proof", "settle", "send"))
+        self.line.show_stops(stops, self._at)
+        if session.tables:
+            self.expected.setText(
+                f"Expected wrong cells among those not looked at: {session.expected_wrong():.1f}")
+        else:
+            self.expected.setText("")
+        self._refresh_ribbon()
+
+    def _refresh_ribbon(self) -> None:
+        doubtful: dict[int, int] = {}
+        settled: dict[int, int] = {}
+        for table in self.session.tables:
+            doubtful[table.page_id] = doubtful.get(table.page_id, 0) + sum(
+                c.in_doubt for c in table.cells)
+            settled[table.page_id] = settled.get(table.page_id, 0) + sum(
+                c.settled is not None for c in table.cells)
+        shown = []
+        for page in self._pages:
+            open_doubts = doubtful.get(page.id, 0)
+            state = page.progress if page.progress != "done" else (
+                "doubtful" if open_doubts else "settled" if settled.get(page.id) else "done")
+            words = {"doubtful": _count(open_doubts, "doubt"), "settled": "all doubts settled",
+                     "failed": page.trouble, "waiting": "waiting to be read",
+                     "done": "no doubts" if page.tables else "no table found"}[state]
+            tip = f"{page.source_name}, page {page.number}: {words}"
+            shown.append(RibbonPage(page.id, state, tip, self._small.get(page.id)))
+        self.ribbon.show_pages(tuple(shown), self._page_id)
+
+    def say(self, text: str, *, trouble: bool = False) -> None:
+        """Say something in the status line; trouble is told by words and colour."""
+        self.message.setObjectName("trouble" if trouble else "quiet")
+        style = self.message.style()
+        if style is not None:
+            style.polish(self.message)
+        self.message.setText(text)
+        self.message.setToolTip(text)
+
+    def _show_progress(self, done: int, total: int, seconds_left: float) -> None:
+        left = f", about {max(1, round(seconds_left))} s left" if seconds_left >= 0 else ""
+        self._running.setText(f"Reading {done + 1} of {total}{left}")
+        self.progress.setMaximum(total)
+        self.progress.setValue(done)
+        for widget in (self._running, self.progress, self.stop_button):
+            widget.show()
+
+    def _finish(self, stopped: bool) -> None:  # noqa: FBT001 - a slot
+        for widget in (self._running, self.progress, self.stop_button):
+            widget.hide()
+        if stopped:
+            self.say("Stopped. Pages that were done stay done; Ctrl+O adds more and goes on.")
+        else:
+            doubts = len(self.session.doubts())
+            hint = "Ctrl+4 goes to the doubts." if doubts else "Ctrl+6 goes to Send."
+            self.say(f"Read {_count(len(self._pages), 'page')}: "
+                     f"{_count(len(self.session.tables), 'table')}, {_count(doubts, 'doubt')}. "
+                     f"{hint}")
+
+    # --- going about --------------------------------------------------------------------------
+
+    def go_to(self, station: str) -> None:
+        """Go to a station."""
+        if station not in self._stations:
+            return
+        self._at = station
+        self._stack.setCurrentWidget(self._stations[station])
+        if station == "rule":
+            self._show_page()
+        elif station == "send":
+            self.send.refresh()
+        elif station == "proof":
+            self.proof.refresh()
+        self._stations[station].setFocus()
+        self._refresh_counts()
+
+    def go_to_page(self, page_id: int) -> None:
+        """Put a page at hand; in Proof, its first table."""
+        self._page_id = page_id
+        self.session.go_to_page(page_id)
+        if self._at == "rule":
+            self._show_page()
+        self._refresh_ribbon()
+        self._stations[self._at].setFocus()
+
+    def _show_lines_of(self, page_id: int) -> None:
+        self.go_to_page(page_id)
+        self.go_to("rule")
+
+    def _show_page(self) -> None:
+        page = next((p for p in self._pages if p.id == self._page_id), None)
+        waiting = ""
+        if page is None:
+            waiting = "No page yet. Ctrl+O adds scans."
+        elif page.progress != "done":
+            waiting = page.trouble or "This page is waiting to be read."
+        self.rule.show_page(self._page_id, waiting)
+
+    def _step_page(self, step: int) -> None:
+        ids = [p.id for p in self._pages]
+        if self._page_id in ids:
+            index = min(max(ids.index(self._page_id) + step, 0), len(ids) - 1)
+            self.go_to_page(ids[index])
+
+    def _follow_page(self) -> None:
+        table = self.session.table
+        if table is not None and table.page_id != self._page_id and self._at == "proof":
+            self._page_id = table.page_id
+            self._refresh_ribbon()
+
+    def _fold_ribbon(self) -> None:
+        shown = not self.ribbon.isVisible()
+        self.ribbon.setVisible(shown)
+        self._rules[2].setVisible(shown)
+
+    def _change_theme(self) -> None:
+        self._theme_name = "dark" if self._theme_name == "light" else "light"
+        self.theme = make_theme(self._theme_name)
+        self._dress()
+        self.refresh()
+
+    def _undo(self) -> None:
+        if not self.session.undo():
+            self.say("There is nothing to take back.")
+
+    def _redo(self) -> None:
+        if not self.session.redo():
+            self.say("There is nothing to do again.")
+
+    # --- dockets and files -----------------------------------------------------------------------
+
+    def choose_files(self) -> None:
+        """Ask for files and add them."""
+        patterns = " ".join(f"*{e}" for e in ENDINGS)
+        names, _ = QFileDialog.getOpenFileNames(self, "Add files", "", f"Scans ({patterns});;*")
+        if names:
+            self.add_files([Path(n) for n in names])
+
+    def add_files(self, paths: list[Path]) -> None:
+        """Add files to the docket and read them; a docket among them is opened."""
+        dockets = [p for p in paths if p.suffix == DOCKET_ENDING]
+        if dockets:
+            self.open_docket(dockets[0])
+        scans = [p for p in paths if p.suffix != DOCKET_ENDING]
+        if not scans:
+            return
+        if self.session.desk.docket.path is None:
+            self._put_on_desk(Desk(new_docket_path(self.folder, scans[0].stem)))
+        notices = self.session.desk.add_files(scans)
+        bad = [n for n in notices if n.trouble]
+        self.refresh()
+        if bad:
+            more = f" ({len(bad) - 1} more in Gather)" if len(bad) > 1 else ""
+            self.say(bad[0].text + more, trouble=True)
+        else:
+            self.say(notices[-1].text)
+        self.jobs.read_waiting()
+
+    def new_docket(self) -> None:
+        """Put the docket away and begin with an empty desk."""
+        self._put_on_desk(Desk(None))
+        self.go_to("gather")
+        self.say("")
+
+    def choose_docket(self) -> None:
+        """Ask for a docket and open it."""
+        name, _ = QFileDialog.getOpenFileName(self, "Open a docket", str(self.folder),
+                                              f"Dockets (*{DOCKET_ENDING})")
+        if name:
+            self.open_docket(Path(name))
+
+    def open_docket(self, path: Path) -> None:
+        """Open a docket and go where work is waiting."""
+        if not path.exists():
+            self.say(f"{path} is not there any more.", trouble=True)
+            return
+        try:
+            desk = Desk(path)
+        except KeelLineError as error:
+            self.say(str(error), trouble=True)
+            return
+        self._put_on_desk(desk)
+        self.go_to("proof" if self.session.doubts() else "gather")
+        self.jobs.read_waiting()
+
+    def open_demo(self, *, fresh: bool = False) -> None:
+        """Open the demo docket; its pages are read the first time."""
+        path = self.folder / f"Brannock Sound demo{DOCKET_ENDING}"
+        if fresh:
+            path = new_docket_path(self.folder, path.stem)
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            desk = Desk(path)
+            if not desk.pages():
+                desk.add_files(demo_pages())
+        except (KeelLineError, OSError) as error:
+            self.say(str(error), trouble=True)
+            return
+        self._put_on_desk(desk)
+        self.go_to("proof" if self.session.tables else "gather")
+        self.jobs.read_waiting()
+
+    def _put_on_desk(self, desk: Desk) -> None:
+        old = self.session.desk
+        self._small.clear()
+        self._page_id = -1
+        self.session.set_desk(desk)
+        old.close()
+        self.refresh()
+
+    # --- Qt's own -------------------------------------------------------------------------------
+
+    @override
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event else None
+        if event is not None and data is not None and data.hasUrls():
+            event.acceptProposedAction()
+
+    @override
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event else None
+        if data is None:
+            return
+        paths = [Path(u.toLocalFile()) for u in data.urls() if u.isLocalFile()]
+        files = [f for p in paths for f in (_files_in(p) if p.is_dir() else [p])]
+        if files:
+            self.add_files(files)
+        elif paths:
+            self.say(f"There are no scans in {paths[0].name}.", trouble=True)
+
+    @override
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        central = self.centralWidget()
+        if central is not None and self.help.isVisible():
+            self.help.setGeometry(central.rect())
+
+    @override
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self.jobs.close()
+        self.session.desk.close()
+        super().closeEvent(event)
+
+
+def _files_in(folder: Path) -> list[Path]:
+    return sorted(p for p in folder.rglob("*") if p.suffix.lower() in ENDINGS)
+
+
+def _count(number: int, noun: str) -> str:
+    return f"{number} {noun}" if number == 1 else f"{number} {noun}s"
+
+
+def _menu_icon(theme: Theme) -> QIcon:
+    """Three strokes, the lowest short: a stack of lines of a page."""
+    pixmap = QPixmap(40, 40)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    painter.setPen(QPen(theme.color("ink"), 3, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+    for y, right in ((11, 33), (20, 33), (29, 24)):
+        painter.drawLine(7, y, right, y)
+    painter.end()
+    return QIcon(pixmap)
+
+
