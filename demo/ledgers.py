@@ -41,10 +41,14 @@ def berth_dues() -> TableContent:
         cells += [CellContent(r, c, t) for c, t in enumerate(row)]
     last = len(_CALLS) + 1
     cells.append(CellContent(last, 0, "Total for March", 1, 5))
-    cells += [CellContent(last, 5, str(days)), CellContent(last, 6, ""),
-              CellContent(last, 7, f"{total:,.2f}")]
-    return TableContent(tuple(cells), last + 1, (1.62, 0.78, 0.66, 0.78, 0.78, 0.58, 0.8, 1.1),
-                        "lllllrrr", 1)
+    cells += [
+        CellContent(last, 5, str(days)),
+        CellContent(last, 6, ""),
+        CellContent(last, 7, f"{total:,.2f}"),
+    ]
+    return TableContent(
+        tuple(cells), last + 1, (1.62, 0.78, 0.66, 0.78, 0.78, 0.58, 0.8, 1.1), "lllllrrr", 1
+    )
 
 
 _BUOYS = (
@@ -74,10 +78,12 @@ def buoy_inspections() -> TableContent:
     headings = ("Buoy", "Mark", "Depth m", "Inspected", "Finding", "Next, months")
     cells = [CellContent(0, c, t) for c, t in enumerate(headings)]
     for r, row in enumerate(_BUOYS, 1):
-        cells += [CellContent(r, c, t.replace(", ", ",\n") if c == 4 else t)
-                  for c, t in enumerate(row)]
-    return TableContent(tuple(cells), len(_BUOYS) + 1, (1.2, 1.25, 0.8, 1.05, 1.65, 1.05),
-                        "llrllr", 1)
+        cells += [
+            CellContent(r, c, t.replace(", ", ",\n") if c == 4 else t) for c, t in enumerate(row)
+        ]
+    return TableContent(
+        tuple(cells), len(_BUOYS) + 1, (1.2, 1.25, 0.8, 1.05, 1.65, 1.05), "llrllr", 1
+    )
 
 
 def buoy_parts() -> TableContent:
@@ -108,12 +114,18 @@ _TALLY = (
 def cargo_tally() -> TableContent:
     """Return the cargo tally that was faxed to the agent: headings of two levels."""
     cells = [
-        CellContent(0, 0, "Cargo", 2, 1), CellContent(0, 1, "Pieces", 2, 1),
-        CellContent(0, 2, "Weight", 1, 3), CellContent(0, 5, "Tally", 1, 2),
-        CellContent(1, 2, "tons"), CellContent(1, 3, "cwt"), CellContent(1, 4, "qrs"),
-        CellContent(1, 5, "landed"), CellContent(1, 6, "short"),
+        CellContent(0, 0, "Cargo", 2, 1),
+        CellContent(0, 1, "Pieces", 2, 1),
+        CellContent(0, 2, "Weight", 1, 3),
+        CellContent(0, 5, "Tally", 1, 2),
+        CellContent(1, 2, "tons"),
+        CellContent(1, 3, "cwt"),
+        CellContent(1, 4, "qrs"),
+        CellContent(1, 5, "landed"),
+        CellContent(1, 6, "short"),
     ]
     for r, row in enumerate(_TALLY, 2):
         cells += [CellContent(r, c, t) for c, t in enumerate(row)]
-    return TableContent(tuple(cells), len(_TALLY) + 2, (1.9, 0.9, 0.75, 0.75, 0.75, 0.95, 0.8),
-                        "lrrrrrr", 2)
+    return TableContent(
+        tuple(cells), len(_TALLY) + 2, (1.9, 0.9, 0.75, 0.75, 0.75, 0.95, 0.8), "lrrrrrr", 2
+    )

@@ -34,10 +34,20 @@ def make_ledger() -> MadePage:
     sheet = Sheet(300)
     sheet.write((0.62, 1.0), "BRANNOCK SOUND HARBOUR OFFICE", face, 11, rng, 0.6)
     sheet.write((0.62, 1.32), "Berth dues, March 1974", face, 11, rng, 0.6)
-    style = Style(face, face, point=10.5, pitch_em=2.3, rule_pt=0.7, rule_level=40, frame="double",
-                  strike=0.55)
+    style = Style(
+        face,
+        face,
+        point=10.5,
+        pitch_em=2.3,
+        rule_pt=0.7,
+        rule_level=40,
+        frame="double",
+        strike=0.55,
+    )
     sheet.draw_table(berth_dues(), (0.6, 1.6), style, rng)
-    sheet.write((0.62, 9.2), "Carried to the quarter's account. I. Strome, clerk", face, 10.5, rng, 0.6)
+    sheet.write(
+        (0.62, 9.2), "Carried to the quarter's account. I. Strome, clerk", face, 10.5, rng, 0.6
+    )
     return finish_page(sheet, rng, condition="clean", angle_deg=2.3, family=face.family)
 
 
@@ -70,17 +80,22 @@ def main() -> None:
     """Write the pages and the truth."""
     PAGE_DIR.mkdir(exist_ok=True)
     ledger, cards, tally = make_ledger(), make_cards(), make_tally()
-    Image.fromarray(ledger.grey).save(PAGE_DIR / "1-berth-dues-ledger.jpg", quality=82,
-                                      dpi=(300, 300))
+    Image.fromarray(ledger.grey).save(
+        PAGE_DIR / "1-berth-dues-ledger.jpg", quality=82, dpi=(300, 300)
+    )
     # Sixteen greys, as many office scanners keep: the file is a tenth of the size.
     greys = (np.round(cv2.medianBlur(cards.grey, 3) / 17) * 17).astype(np.uint8)
     Image.fromarray(greys).save(PAGE_DIR / "2-buoy-inspections.png", dpi=(300, 300), optimize=True)
     Image.fromarray(tally.grey > 127).save(
-        PAGE_DIR / "3-cargo-tally-fax.tif", compression="group4", dpi=(204, 196))
+        PAGE_DIR / "3-cargo-tally-fax.tif", compression="group4", dpi=(204, 196)
+    )
     names = ("1-berth-dues-ledger.jpg", "2-buoy-inspections.png", "3-cargo-tally-fax.tif")
     truth = {
-        name: {"angle_deg": page.angle_deg, "dpi": [page.x_dpi, page.y_dpi],
-               "tables": [asdict(t) for t in page.tables]}
+        name: {
+            "angle_deg": page.angle_deg,
+            "dpi": [page.x_dpi, page.y_dpi],
+            "tables": [asdict(t) for t in page.tables],
+        }
         for name, page in zip(names, (ledger, cards, tally), strict=True)
     }
     TRUTH_FILE.write_bytes(msgspec.json.format(msgspec.json.encode(truth), indent=1))

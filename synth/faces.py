@@ -42,8 +42,9 @@ def _deb(package: str, split: Split, kind: Kind, **families: str) -> list[Family
 
 
 def _web(split: Split, kind: Kind, names: str) -> list[Family]:
-    patterns = tuple(f"*-latin-{w}-{s}.woff2" for w, s in (
-        (400, "normal"), (700, "normal"), (400, "italic")))
+    patterns = tuple(
+        f"*-latin-{w}-{s}.woff2" for w, s in ((400, "normal"), (700, "normal"), (400, "italic"))
+    )
     return [
         Family(name.replace("-", " ").title(), kind, split, f"npm:@fontsource/{name}", patterns)
         for name in names.split()
@@ -52,73 +53,159 @@ def _web(split: Split, kind: Kind, names: str) -> list[Family]:
 
 CATALOGUE: tuple[Family, ...] = (
     # --- trained on: Debian ------------------------------------------------------------------
-    *_deb("fonts-liberation", "train", "sans",
-          Liberation_Sans="LiberationSans-*.ttf"),
+    *_deb("fonts-liberation", "train", "sans", Liberation_Sans="LiberationSans-*.ttf"),
     *_deb("fonts-liberation", "train", "serif", Liberation_Serif="LiberationSerif-*.ttf"),
     *_deb("fonts-liberation", "train", "mono", Liberation_Mono="LiberationMono-*.ttf"),
-    *_deb("fonts-liberation", "train", "narrow", Liberation_Sans_Narrow="LiberationSansNarrow-*.ttf"),
+    *_deb(
+        "fonts-liberation", "train", "narrow", Liberation_Sans_Narrow="LiberationSansNarrow-*.ttf"
+    ),
     *_deb("fonts-dejavu-core", "train", "sans", DejaVu_Sans="DejaVuSans.ttf DejaVuSans-Bold.ttf"),
-    *_deb("fonts-dejavu-core", "train", "serif", DejaVu_Serif="DejaVuSerif.ttf DejaVuSerif-Bold.ttf"),
+    *_deb(
+        "fonts-dejavu-core", "train", "serif", DejaVu_Serif="DejaVuSerif.ttf DejaVuSerif-Bold.ttf"
+    ),
     *_deb("fonts-dejavu-core", "train", "mono", DejaVu_Sans_Mono="DejaVuSansMono*.ttf"),
-    *_deb("fonts-dejavu-extra", "train", "narrow",
-          DejaVu_Sans_Condensed="DejaVuSansCondensed.ttf DejaVuSansCondensed-Bold.ttf"),
+    *_deb(
+        "fonts-dejavu-extra",
+        "train",
+        "narrow",
+        DejaVu_Sans_Condensed="DejaVuSansCondensed.ttf DejaVuSansCondensed-Bold.ttf",
+    ),
     *_deb("fonts-freefont-otf", "train", "serif", FreeSerif="FreeSerif*.otf"),
     *_deb("fonts-freefont-otf", "train", "mono", FreeMono="FreeMono*.otf"),
     *_deb("fonts-crosextra-carlito", "train", "sans", Carlito="Carlito-*.ttf"),
-    *_deb("fonts-lmodern", "train", "serif",
-          LM_Roman="lmroman10-regular.otf lmroman10-bold.otf lmroman10-italic.otf"),
+    *_deb(
+        "fonts-lmodern",
+        "train",
+        "serif",
+        LM_Roman="lmroman10-regular.otf lmroman10-bold.otf lmroman10-italic.otf",
+    ),
     *_deb("fonts-lmodern", "train", "typewriter", LM_Mono="lmmono10-regular.otf lmmonolt10-*.otf"),
-    *_deb("fonts-texgyre", "train", "serif", TG_Pagella="texgyrepagella-*.otf",
-          TG_Schola="texgyreschola-*.otf", TG_Bonum="texgyrebonum-*.otf"),
-    *_deb("fonts-texgyre", "train", "sans", TG_Adventor="texgyreadventor-*.otf",
-          TG_Heros="texgyreheros-*.otf"),
+    *_deb(
+        "fonts-texgyre",
+        "train",
+        "serif",
+        TG_Pagella="texgyrepagella-*.otf",
+        TG_Schola="texgyreschola-*.otf",
+        TG_Bonum="texgyrebonum-*.otf",
+    ),
+    *_deb(
+        "fonts-texgyre",
+        "train",
+        "sans",
+        TG_Adventor="texgyreadventor-*.otf",
+        TG_Heros="texgyreheros-*.otf",
+    ),
     *_deb("fonts-texgyre", "train", "narrow", TG_Heros_Cn="texgyreheroscn-*.otf"),
     *_deb("fonts-texgyre", "train", "typewriter", TG_Cursor="texgyrecursor-*.otf"),
     *_deb("fonts-sil-gentiumplus", "train", "serif", Gentium_Plus="GentiumPlus-*.ttf"),
     *_deb("fonts-sil-charis", "train", "serif", Charis_SIL="CharisSIL-*.ttf"),
     *_deb("fonts-sil-andika", "train", "sans", Andika="Andika-*.ttf"),
     *_deb("fonts-ebgaramond", "train", "serif", EB_Garamond="EBGaramond12-*.otf"),
-    *_deb("fonts-linuxlibertine", "train", "serif",
-          Linux_Libertine="LinLibertine_R.otf LinLibertine_RB.otf LinLibertine_RI.otf"),
-    *_deb("fonts-linuxlibertine", "train", "sans",
-          Linux_Biolinum="LinBiolinum_R.otf LinBiolinum_RB.otf LinBiolinum_RI.otf"),
-    *_deb("fonts-cantarell", "train", "sans",
-          Cantarell="Cantarell-Regular.otf Cantarell-Bold.otf"),
-    *_deb("fonts-roboto-unhinted", "train", "sans",
-          Roboto="Roboto-Regular.ttf Roboto-Bold.ttf Roboto-Italic.ttf Roboto-Light.ttf"),
-    *_deb("fonts-roboto-unhinted", "train", "narrow",
-          Roboto_Condensed="RobotoCondensed-Regular.ttf RobotoCondensed-Bold.ttf"),
-    *_deb("fonts-open-sans", "train", "sans",
-          Open_Sans="OpenSans-Regular.ttf OpenSans-Bold.ttf OpenSans-Italic.ttf"),
-    *_deb("fonts-open-sans", "train", "narrow", Open_Sans_Cond="OpenSans-CondLight.ttf OpenSans-CondBold.ttf"),
+    *_deb(
+        "fonts-linuxlibertine",
+        "train",
+        "serif",
+        Linux_Libertine="LinLibertine_R.otf LinLibertine_RB.otf LinLibertine_RI.otf",
+    ),
+    *_deb(
+        "fonts-linuxlibertine",
+        "train",
+        "sans",
+        Linux_Biolinum="LinBiolinum_R.otf LinBiolinum_RB.otf LinBiolinum_RI.otf",
+    ),
+    *_deb("fonts-cantarell", "train", "sans", Cantarell="Cantarell-Regular.otf Cantarell-Bold.otf"),
+    *_deb(
+        "fonts-roboto-unhinted",
+        "train",
+        "sans",
+        Roboto="Roboto-Regular.ttf Roboto-Bold.ttf Roboto-Italic.ttf Roboto-Light.ttf",
+    ),
+    *_deb(
+        "fonts-roboto-unhinted",
+        "train",
+        "narrow",
+        Roboto_Condensed="RobotoCondensed-Regular.ttf RobotoCondensed-Bold.ttf",
+    ),
+    *_deb(
+        "fonts-open-sans",
+        "train",
+        "sans",
+        Open_Sans="OpenSans-Regular.ttf OpenSans-Bold.ttf OpenSans-Italic.ttf",
+    ),
+    *_deb(
+        "fonts-open-sans",
+        "train",
+        "narrow",
+        Open_Sans_Cond="OpenSans-CondLight.ttf OpenSans-CondBold.ttf",
+    ),
     *_deb("fonts-lato", "train", "sans", Lato="Lato-Regular.ttf Lato-Bold.ttf Lato-Italic.ttf"),
     *_deb("fonts-inconsolata", "train", "mono", Inconsolata="Inconsolata.otf"),
-    *_deb("fonts-courier-prime", "train", "typewriter",
-          Courier_Prime="Courier?Prime.otf Courier?Prime?Bold.otf Courier?Prime?Italic.otf"),
+    *_deb(
+        "fonts-courier-prime",
+        "train",
+        "typewriter",
+        Courier_Prime="Courier?Prime.otf Courier?Prime?Bold.otf Courier?Prime?Italic.otf",
+    ),
     *_deb("fonts-ocr-b", "train", "mono", OCR_B="OCRB.otf"),
     *_deb("fonts-go", "train", "sans", Go="Go-Regular.ttf Go-Bold.ttf Go-Italic.ttf"),
     *_deb("fonts-go", "train", "mono", Go_Mono="Go-Mono.ttf Go-Mono-Bold.ttf"),
-    *_deb("fonts-inter", "train", "sans", Inter="Inter-Regular.otf Inter-Bold.otf Inter-Italic.otf"),
-    *_deb("fonts-jetbrains-mono", "train", "mono",
-          JetBrains_Mono="JetBrainsMono-Regular.ttf JetBrainsMono-Bold.ttf"),
-    *_deb("fonts-anonymous-pro", "train", "mono", Anonymous_Pro="Anonymous?Pro.ttf Anonymous?Pro?B.ttf"),
+    *_deb(
+        "fonts-inter", "train", "sans", Inter="Inter-Regular.otf Inter-Bold.otf Inter-Italic.otf"
+    ),
+    *_deb(
+        "fonts-jetbrains-mono",
+        "train",
+        "mono",
+        JetBrains_Mono="JetBrainsMono-Regular.ttf JetBrainsMono-Bold.ttf",
+    ),
+    *_deb(
+        "fonts-anonymous-pro",
+        "train",
+        "mono",
+        Anonymous_Pro="Anonymous?Pro.ttf Anonymous?Pro?B.ttf",
+    ),
     *_deb("fonts-oldstandard", "train", "serif", Old_Standard="OldStandard-*.ttf"),
     *_deb("fonts-opendin", "train", "sans", Open_DIN="OSP-DIN.ttf"),
-    *_deb("fonts-vollkorn", "train", "serif",
-          Vollkorn="Vollkorn-Regular.ttf Vollkorn-Bold.ttf Vollkorn-Italic.ttf"),
+    *_deb(
+        "fonts-vollkorn",
+        "train",
+        "serif",
+        Vollkorn="Vollkorn-Regular.ttf Vollkorn-Bold.ttf Vollkorn-Italic.ttf",
+    ),
     *_deb("fonts-yrsa-rasa", "train", "serif", Yrsa="Yrsa-Regular.ttf Yrsa-Bold.ttf"),
     *_deb("fonts-gnutypewriter", "train", "typewriter", GNU_Typewriter="GNUTypewriter.ttf"),
-    *_deb("fonts-tlwg-typewriter-ttf", "train", "typewriter", Tlwg_Typewriter="TlwgTypewriter*.ttf"),
+    *_deb(
+        "fonts-tlwg-typewriter-ttf", "train", "typewriter", Tlwg_Typewriter="TlwgTypewriter*.ttf"
+    ),
     *_deb("fonts-tlwg-typo-ttf", "train", "typewriter", Tlwg_Typo="TlwgTypo*.ttf"),
     *_deb("fonts-quattrocento", "train", "serif", Quattrocento="Quattrocento-Regular.otf"),
-    *_deb("fonts-cabin", "train", "sans", Cabin="Cabin-Regular.otf Cabin-Bold.otf Cabin-Italic.otf"),
-    *_deb("fonts-adf-baskervald", "train", "serif",
-          Baskervald="BaskervaldADFStd.otf BaskervaldADFStd-Bold.otf BaskervaldADFStd-Italic.otf"),
-    *_deb("fonts-adf-gillius", "train", "sans",
-          Gillius="GilliusADF-Regular.otf GilliusADF-Bold.otf GilliusADF-Italic.otf"),
-    *_deb("fonts-adf-gillius", "train", "narrow", Gillius_Cond="GilliusADF-Cond.otf GilliusADF-BoldCond.otf"),
-    *_deb("fonts-adf-universalis", "train", "sans",
-          Universalis="UniversalisADFStd-Regular.otf UniversalisADFStd-Bold.otf"),
+    *_deb(
+        "fonts-cabin", "train", "sans", Cabin="Cabin-Regular.otf Cabin-Bold.otf Cabin-Italic.otf"
+    ),
+    *_deb(
+        "fonts-adf-baskervald",
+        "train",
+        "serif",
+        Baskervald="BaskervaldADFStd.otf BaskervaldADFStd-Bold.otf BaskervaldADFStd-Italic.otf",
+    ),
+    *_deb(
+        "fonts-adf-gillius",
+        "train",
+        "sans",
+        Gillius="GilliusADF-Regular.otf GilliusADF-Bold.otf GilliusADF-Italic.otf",
+    ),
+    *_deb(
+        "fonts-adf-gillius",
+        "train",
+        "narrow",
+        Gillius_Cond="GilliusADF-Cond.otf GilliusADF-BoldCond.otf",
+    ),
+    *_deb(
+        "fonts-adf-universalis",
+        "train",
+        "sans",
+        Universalis="UniversalisADFStd-Regular.otf UniversalisADFStd-Bold.otf",
+    ),
     *_deb("fonts-manrope", "train", "sans", Manrope="Manrope-Regular.ttf Manrope-Bold.ttf"),
     *_deb("fonts-mononoki", "train", "mono", Mononoki="mononoki-Regular.ttf mononoki-Bold.ttf"),
     *_deb("fonts-dosis", "train", "narrow", Dosis="Dosis-Book.otf Dosis-Bold.otf"),
@@ -126,26 +213,46 @@ CATALOGUE: tuple[Family, ...] = (
     *_deb("fonts-tuffy", "train", "sans", Tuffy="Tuffy.ttf Tuffy_Bold.ttf Tuffy_Italic.ttf"),
     *_deb("fonts-goudybookletter", "train", "serif", Goudy_Bookletter="GoudyBookletter1911.otf"),
     *_deb("fonts-routed-gothic", "train", "sans", Routed_Gothic="routed-gothic.ttf"),
-    *_deb("fonts-routed-gothic", "train", "narrow", Routed_Gothic_Narrow="routed-gothic-narrow.ttf"),
+    *_deb(
+        "fonts-routed-gothic", "train", "narrow", Routed_Gothic_Narrow="routed-gothic-narrow.ttf"
+    ),
     *_deb("fonts-oxygen", "train", "sans", Oxygen="Oxygen-Sans.ttf Oxygen-Sans-Bold.ttf"),
     *_deb("fonts-3270", "train", "mono", IBM_3270="3270-Regular.ttf 3270SemiCondensed-Regular.ttf"),
     *_deb("fonts-glasstty", "train", "dots", Glass_TTY="Glass_TTY_VT220.ttf"),
     # --- trained on: web font packages -----------------------------------------------------
-    *_web("train", "mono", "ibm-plex-mono source-code-pro roboto-mono ubuntu-mono space-mono dm-mono"
-          " martian-mono azeret-mono xanh-mono nova-mono"),
-    *_web("train", "sans", "ibm-plex-sans source-sans-3 fira-sans work-sans nunito-sans rubik mulish"
-          " exo-2 alegreya-sans josefin-sans lekton"),
-    *_web("train", "serif", "ibm-plex-serif source-serif-4 merriweather libre-baskerville crimson-text"
-          " lora bitter arvo zilla-slab noto-serif playfair-display spectral alegreya rokkitt"
-          " libre-caslon-text newsreader antic-slab kameron trocchi"),
+    *_web(
+        "train",
+        "mono",
+        "ibm-plex-mono source-code-pro roboto-mono ubuntu-mono space-mono dm-mono"
+        " martian-mono azeret-mono xanh-mono nova-mono",
+    ),
+    *_web(
+        "train",
+        "sans",
+        "ibm-plex-sans source-sans-3 fira-sans work-sans nunito-sans rubik mulish"
+        " exo-2 alegreya-sans josefin-sans lekton",
+    ),
+    *_web(
+        "train",
+        "serif",
+        "ibm-plex-serif source-serif-4 merriweather libre-baskerville crimson-text"
+        " lora bitter arvo zilla-slab noto-serif playfair-display spectral alegreya rokkitt"
+        " libre-caslon-text newsreader antic-slab kameron trocchi",
+    ),
     *_web("train", "typewriter", "cutive"),
-    *_web("train", "narrow", "fira-sans-condensed oswald saira-condensed encode-sans-condensed"
-          " asap-condensed sofia-sans-condensed"),
+    *_web(
+        "train",
+        "narrow",
+        "fira-sans-condensed oswald saira-condensed encode-sans-condensed"
+        " asap-condensed sofia-sans-condensed",
+    ),
     *_web("train", "dots", "vt323 pixelify-sans"),
     # --- tuning and calibration --------------------------------------------------------------
     *_deb("fonts-crosextra-caladea", "val", "serif", Caladea="Caladea-*.ttf"),
     *_deb("fonts-karla", "val", "sans", Karla="Karla-Regular.otf Karla-Bold.otf Karla-Italic.otf"),
-    *_deb("fonts-compagnon", "val", "typewriter", Compagnon="Compagnon-Roman.otf Compagnon-Bold.otf"),
+    *_deb(
+        "fonts-compagnon", "val", "typewriter", Compagnon="Compagnon-Roman.otf Compagnon-Bold.otf"
+    ),
     *_deb("fonts-hermit", "val", "mono", Hermit="Hermit-medium.otf"),
     *_web("val", "sans", "titillium-web noto-sans"),
     *_web("val", "serif", "neuton cardo"),
@@ -156,7 +263,9 @@ CATALOGUE: tuple[Family, ...] = (
     *_deb("fonts-paratype", "held", "serif", PT_Serif="PTF55F.ttf PTF75F.ttf PTF56F.ttf"),
     *_deb("fonts-paratype", "held", "mono", PT_Mono="PTM55F.ttf PTM75F.ttf"),
     *_deb("fonts-paratype", "held", "narrow", PT_Sans_Narrow="PTN57F.ttf PTN77F.ttf"),
-    *_deb("fonts-clear-sans", "held", "sans", Clear_Sans="ClearSans-Regular.ttf ClearSans-Bold.ttf"),
+    *_deb(
+        "fonts-clear-sans", "held", "sans", Clear_Sans="ClearSans-Regular.ttf ClearSans-Bold.ttf"
+    ),
     *_web("held", "typewriter", "special-elite cutive-mono"),
     *_web("held", "serif", "gelasio noticia-text domine"),
     *_web("held", "sans", "public-sans libre-franklin hind"),
@@ -195,8 +304,13 @@ def load_faces(split: Split) -> tuple[Face, ...]:
     records = json.loads(INDEX_FILE.read_text(encoding="utf-8"))
     return tuple(
         Face(
-            family=r["family"], kind=r["kind"], split=r["split"], path=FONT_DIR / r["path"],
-            chars=frozenset(r["chars"]), cap_ratio=r["cap_ratio"], bold=r["bold"],
+            family=r["family"],
+            kind=r["kind"],
+            split=r["split"],
+            path=FONT_DIR / r["path"],
+            chars=frozenset(r["chars"]),
+            cap_ratio=r["cap_ratio"],
+            bold=r["bold"],
             italic=r["italic"],
         )
         for r in records

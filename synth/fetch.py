@@ -76,8 +76,11 @@ def _describe(path: Path, family: Family) -> dict[str, object] | None:
     top, bottom = font.getbbox("H", anchor="ls")[1::2]
     stem = path.stem.lower().replace(" ", "")
     return {
-        "family": family.name, "kind": family.kind, "split": family.split,
-        "path": str(path.relative_to(FONT_DIR)), "chars": chars,
+        "family": family.name,
+        "kind": family.kind,
+        "split": family.split,
+        "path": str(path.relative_to(FONT_DIR)),
+        "chars": chars,
         "cap_ratio": (bottom - top) / em,
         "bold": "bold" in stem or "700" in stem or stem.endswith(("75f", "77f", "rb")),
         "italic": any(mark in stem for mark in ("italic", "oblique", "56f")) or stem.endswith("ri"),

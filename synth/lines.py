@@ -23,8 +23,13 @@ from synth.text import Group, make_text
 LINES_A_SHEET = 20
 CONDITION_SHARES = {"clean": 0.36, "office": 0.2, "copy": 0.17, "fax": 0.17, "photo": 0.10}
 # Capital heights on the picture in px: 300 dpi text is 20 to 42 high, office scans are smaller.
-CAP_RANGE_PX = {"clean": (17, 44), "office": (10.5, 24), "copy": (15, 36), "fax": (19, 40),
-                "photo": (10, 24)}
+CAP_RANGE_PX = {
+    "clean": (17, 44),
+    "office": (10.5, 24),
+    "copy": (15, 36),
+    "fax": (19, 40),
+    "photo": (10, 24),
+}
 _EASY_SHARES = {"clean": 0.7, "office": 0.15, "copy": 0.05, "fax": 0.05, "photo": 0.05}
 
 
@@ -55,6 +60,7 @@ class _Placed:
 
 
 def _fit_text(rng: Rng, face: Face, allowed: Collection[str], *, held: bool) -> tuple[str, Group]:
+    text, group = make_text(rng, held=held)
     for _ in range(8):
         text, group = make_text(rng, held=held)
         if len(text) <= 44 and all(c in face.chars and c in allowed for c in text):
@@ -64,8 +70,14 @@ def _fit_text(rng: Rng, face: Face, allowed: Collection[str], *, held: bool) -> 
 
 
 def _draw_line(
-    draw: ImageDraw.ImageDraw, font: ImageFont.FreeTypeFont, text: str, at: tuple[float, float],
-    rng: Rng, *, spacing: float, strike: float,
+    draw: ImageDraw.ImageDraw,
+    font: ImageFont.FreeTypeFont,
+    text: str,
+    at: tuple[float, float],
+    rng: Rng,
+    *,
+    spacing: float,
+    strike: float,
 ) -> list[tuple[float, float]]:
     """Draw one line and return the left and right of each character."""
     x, y = at
@@ -112,16 +124,30 @@ def _draw_remains(grey: Grey, placed: list[_Placed], cap_px: float, rng: Rng) ->
         left, right = round(line.left), round(line.right)
         if rng.random() < 0.10:  # a rule or an underline below, now and then through descenders
             y = round(line.baseline + cap_px * rng.uniform(0.18, 0.5))
-            start = left - round(cap_px) if rng.random() < 0.6 else int(rng.integers(left, right + 1))
+            start = (
+                left - round(cap_px) if rng.random() < 0.6 else int(rng.integers(left, right + 1))
+            )
             cv2.line(grey, (start, y), (right + round(cap_px), y), int(rng.integers(0, 120)), width)
         if rng.random() < 0.07:
             y = round(line.baseline - cap_px * rng.uniform(1.35, 1.7))
-            cv2.line(grey, (left - round(cap_px), y), (right + round(cap_px), y), int(rng.integers(0, 120)), width)
+            cv2.line(
+                grey,
+                (left - round(cap_px), y),
+                (right + round(cap_px), y),
+                int(rng.integers(0, 120)),
+                width,
+            )
         for x in (left - cap_px * rng.uniform(0.3, 0.9), right + cap_px * rng.uniform(0.3, 0.9)):
             if rng.random() < 0.07:
                 top = line.baseline - cap_px * rng.uniform(0.4, 2.0)
                 low = line.baseline + cap_px * rng.uniform(-0.2, 0.8)
-                cv2.line(grey, (round(x), round(top)), (round(x), round(low)), int(rng.integers(0, 120)), width)
+                cv2.line(
+                    grey,
+                    (round(x), round(top)),
+                    (round(x), round(low)),
+                    int(rng.integers(0, 120)),
+                    width,
+                )
         if rng.random() < 0.015:  # struck out
             y = round(line.baseline - cap_px * 0.4)
             cv2.line(grey, (left, y), (right, y), 60, max(1, width // 2))
@@ -132,8 +158,13 @@ def _draw_remains(grey: Grey, placed: list[_Placed], cap_px: float, rng: Rng) ->
 
 
 def make_sheet(
-    rng: Rng, faces: tuple[Face, ...], allowed: Collection[str], recipe: LineRecipe, *,
-    held: bool = False, easy: bool = False,
+    rng: Rng,
+    faces: tuple[Face, ...],
+    allowed: Collection[str],
+    recipe: LineRecipe,
+    *,
+    held: bool = False,
+    easy: bool = False,
 ) -> list[LineSample]:
     """Draw a sheet of lines and cut it into prepared samples.
 
@@ -160,13 +191,16 @@ def make_sheet(
     shares = _EASY_SHARES if easy else CONDITION_SHARES
     condition = str(rng.choice(list(shares), p=list(shares.values())))
     cap_px = float(rng.uniform(*CAP_RANGE_PX[condition]))
-    font = ImageFont.truetype(str(face.path), cap_px / face.cap_ratio,
-                              layout_engine=ImageFont.Layout.BASIC)
+    font = ImageFont.truetype(
+        str(face.path), cap_px / face.cap_ratio, layout_engine=ImageFont.Layout.BASIC
+    )
     typed = face.kind == "typewriter" or (face.kind == "mono" and rng.random() < 0.3)
     strike = float(rng.uniform(0.2, 1.0)) if typed and rng.random() < 0.75 else 0.0
     spacing = 0.0
     if rng.random() < 0.22 or strike:
-        spacing = cap_px * float(rng.choice([-0.04, 0.05, 0.1, 0.2, 0.45], p=[.25, .3, .25, .12, .08]))
+        spacing = cap_px * float(
+            rng.choice([-0.04, 0.05, 0.1, 0.2, 0.45], p=[0.25, 0.3, 0.25, 0.12, 0.08])
+        )
         spacing = 0.0 if strike and rng.random() < 0.7 else spacing
     pitch = cap_px * rng.uniform(1.75, 3.2)
     texts = [_fit_text(rng, face, allowed, held=held) for _ in range(LINES_A_SHEET)]
@@ -195,7 +229,9 @@ def make_sheet(
         grey = fax(grey, rng, dpi=dpi, fine=bool(rng.random() < 0.6))
         back = 204 / dpi
         # Square proportions again, at the fax's own width, as the page is squared.
-        grey = cv2.resize(grey, (round(cols * back), round(rows * back)), interpolation=cv2.INTER_LINEAR)
+        grey = cv2.resize(
+            grey, (round(cols * back), round(rows * back)), interpolation=cv2.INTER_LINEAR
+        )
     else:
         back = 1.0
         grey = CONDITIONS[condition](grey, rng)
@@ -203,15 +239,31 @@ def make_sheet(
             grey = flatten_light(grey)
     middle = page.width / 2
     return [
-        _cut(grey, line, back, cap_px, slope * ((line.left + line.right) / 2 - middle), rng, recipe,
-             condition, family)
+        _cut(
+            np.asarray(grey, np.uint8),
+            line,
+            back,
+            cap_px,
+            slope * ((line.left + line.right) / 2 - middle),
+            rng,
+            recipe,
+            condition,
+            family,
+        )
         for line in placed
     ]
 
 
 def _cut(
-    grey: Grey, line: _Placed, back: float, cap_px: float, drop: float, rng: Rng,
-    recipe: LineRecipe, condition: str, family: str,
+    grey: Grey,
+    line: _Placed,
+    back: float,
+    cap_px: float,
+    drop: float,
+    rng: Rng,
+    recipe: LineRecipe,
+    condition: str,
+    family: str,
 ) -> LineSample:
     """Cut one line out of the sheet with the errors that a real line finder makes."""
     cap = cap_px * back * float(np.exp(rng.normal(0, 0.045)))

@@ -1,4 +1,4 @@
-"""Whole pages with ruled tables and their truth, as scanners, copiers and fax machines give them."""
+"""Whole pages with ruled tables and their truth, as scanners, copiers and faxes give them."""
 
 from __future__ import annotations
 
@@ -107,15 +107,23 @@ class Sheet:
         size = (round(self.size_in[0] * self.dpi), round(self.size_in[1] * self.dpi))
         self.image = Image.new("L", size, 255)
 
-    def write(self, at_in: tuple[float, float], text: str, face: Face, point: float, rng: Rng,
-              strike: float = 0.0) -> None:
+    def write(
+        self,
+        at_in: tuple[float, float],
+        text: str,
+        face: Face,
+        point: float,
+        rng: Rng,
+        strike: float = 0.0,
+    ) -> None:
         """Write one line with its baseline's left end at ``at_in`` (inches)."""
         font = _font(face, point, self.dpi)
         at = (at_in[0] * self.dpi, at_in[1] * self.dpi)
         _write(ImageDraw.Draw(self.image), at, text, font, rng, strike)
 
-    def draw_table(self, content: TableContent, at_in: tuple[float, float], style: Style,
-                   rng: Rng) -> TableTruth:
+    def draw_table(
+        self, content: TableContent, at_in: tuple[float, float], style: Style, rng: Rng
+    ) -> TableTruth:
         """Draw a ruled table with its top left corner at ``at_in`` (inches); return its truth."""
         em = style.point / 72 * self.dpi
         draw = ImageDraw.Draw(self.image)
@@ -130,23 +138,42 @@ class Sheet:
         self._rule(draw, content, xs, ys, style)
         truths = []
         for cell in content.cells:
-            box = (float(xs[cell.col]), float(ys[cell.row]), float(xs[cell.col + cell.col_span]),
-                   float(ys[cell.row + cell.row_span]))
+            box = (
+                float(xs[cell.col]),
+                float(ys[cell.row]),
+                float(xs[cell.col + cell.col_span]),
+                float(ys[cell.row + cell.row_span]),
+            )
             face = style.bold if cell.row < content.header_rows else style.face
             align = "c" if cell.col_span > 1 else content.align[cell.col]
             self._fill(draw, box, cell.text, face, style, align, rng)
-            truths.append(CellTruth(cell.row, cell.col, cell.row_span, cell.col_span, cell.text, box))
-        truth = TableTruth(content.rows, len(content.widths_in), content.header_rows,
-                           (float(xs[0]), float(ys[0]), float(xs[-1]), float(ys[-1])), tuple(truths))
+            truths.append(
+                CellTruth(cell.row, cell.col, cell.row_span, cell.col_span, cell.text, box)
+            )
+        truth = TableTruth(
+            content.rows,
+            len(content.widths_in),
+            content.header_rows,
+            (float(xs[0]), float(ys[0]), float(xs[-1]), float(ys[-1])),
+            tuple(truths),
+        )
         self.tables.append(truth)
         return truth
 
-    def _rule(self, draw: ImageDraw.ImageDraw, content: TableContent, xs: np.ndarray,
-              ys: np.ndarray, style: Style) -> None:
+    def _rule(
+        self,
+        draw: ImageDraw.ImageDraw,
+        content: TableContent,
+        xs: np.ndarray,
+        ys: np.ndarray,
+        style: Style,
+    ) -> None:
         width = max(1, round(style.rule_pt / 72 * self.dpi))
         for cell in content.cells:
-            corners = [(xs[cell.col], ys[cell.row]),
-                       (xs[cell.col + cell.col_span], ys[cell.row + cell.row_span])]
+            corners = [
+                (xs[cell.col], ys[cell.row]),
+                (xs[cell.col + cell.col_span], ys[cell.row + cell.row_span]),
+            ]
             box = [round(float(v)) for p in corners for v in p]
             for a, b in (((0, 1), (2, 1)), ((0, 3), (2, 3)), ((0, 1), (0, 3)), ((2, 1), (2, 3))):
                 draw.line([box[a[0]], box[a[1]], box[b[0]], box[b[1]]], style.rule_level, width)
@@ -155,11 +182,22 @@ class Sheet:
             draw.rectangle(outer, outline=style.rule_level, width=width * 3)
         elif style.frame == "double":
             off = round(0.028 * self.dpi)
-            draw.rectangle([outer[0] - off, outer[1] - off, outer[2] + off, outer[3] + off],
-                           outline=style.rule_level, width=width)
+            draw.rectangle(
+                [outer[0] - off, outer[1] - off, outer[2] + off, outer[3] + off],
+                outline=style.rule_level,
+                width=width,
+            )
 
-    def _fill(self, draw: ImageDraw.ImageDraw, box: tuple[float, float, float, float], text: str,
-              face: Face, style: Style, align: str, rng: Rng) -> None:
+    def _fill(
+        self,
+        draw: ImageDraw.ImageDraw,
+        box: tuple[float, float, float, float],
+        text: str,
+        face: Face,
+        style: Style,
+        align: str,
+        rng: Rng,
+    ) -> None:
         if not text:
             return
         font = _font(face, style.point, self.dpi)
@@ -170,18 +208,28 @@ class Sheet:
         first = middle + cap / 2 - (len(lines) - 1) * style.leading_em * em / 2
         for i, line in enumerate(lines):
             length = font.getlength(line)
-            x = {"l": box[0] + style.pad_em * em, "r": box[2] - style.pad_em * em - length,
-                 "c": (box[0] + box[2] - length) / 2}[align]
+            x = {
+                "l": box[0] + style.pad_em * em,
+                "r": box[2] - style.pad_em * em - length,
+                "c": (box[0] + box[2] - length) / 2,
+            }[align]
             _write(draw, (x, first + i * style.leading_em * em), line, font, rng, style.strike)
 
 
 def _font(face: Face, point: float, dpi: float) -> ImageFont.FreeTypeFont:
-    return ImageFont.truetype(str(face.path), point / 72 * dpi,
-                              layout_engine=ImageFont.Layout.BASIC)
+    return ImageFont.truetype(
+        str(face.path), point / 72 * dpi, layout_engine=ImageFont.Layout.BASIC
+    )
 
 
-def _write(draw: ImageDraw.ImageDraw, at: tuple[float, float], text: str,
-           font: ImageFont.FreeTypeFont, rng: Rng, strike: float) -> None:
+def _write(
+    draw: ImageDraw.ImageDraw,
+    at: tuple[float, float],
+    text: str,
+    font: ImageFont.FreeTypeFont,
+    rng: Rng,
+    strike: float,
+) -> None:
     if strike == 0:
         draw.text(at, text, font=font, fill=0, anchor="ls")
         return
@@ -193,8 +241,14 @@ def _write(draw: ImageDraw.ImageDraw, at: tuple[float, float], text: str,
         x += font.getlength(char)
 
 
-def finish_page(sheet: Sheet, rng: Rng, *, condition: str, angle_deg: float, family: str = "",
-                ) -> MadePage:
+def finish_page(
+    sheet: Sheet,
+    rng: Rng,
+    *,
+    condition: str,
+    angle_deg: float,
+    family: str = "",
+) -> MadePage:
     """Lay the sheet crooked by ``angle_deg`` (clockwise) and send it through a machine.
 
     ``condition`` is one of ``CONDITIONS`` or ``fax`` / ``fax-coarse`` (204x196, 204x98 dpi).
@@ -231,9 +285,14 @@ def _column_maker(rng: Rng, allowed: frozenset[str], *, held: bool) -> tuple[str
         return f"{value:,.{places}f}" if rng.random() > 0.04 else f"({value:,.{places}f})"
 
     makers: list[tuple[object, str]] = [
-        (money, "r"), (money, "r"), (lambda: str(rng.integers(0, top)), "r"),
-        (lambda: make_number(rng), "r"), (lambda: make_date(rng), "l"), (lambda: make_code(rng), "l"),
-        (lambda: make_name(rng, held=held), "l"), (lambda: make_word(rng, held=held), "l"),
+        (money, "r"),
+        (money, "r"),
+        (lambda: str(rng.integers(0, top)), "r"),
+        (lambda: make_number(rng), "r"),
+        (lambda: make_date(rng), "l"),
+        (lambda: make_code(rng), "l"),
+        (lambda: make_name(rng, held=held), "l"),
+        (lambda: make_word(rng, held=held), "l"),
         (lambda: make_phrase(rng, held=held), "l"),
     ]
     maker, align = makers[kind]
@@ -260,8 +319,14 @@ def _wrap(text: str, font: ImageFont.FreeTypeFont, room: float) -> str:
     return "\n".join(lines[:3])
 
 
-def make_table(rng: Rng, style: Style, allowed: frozenset[str], room_in: tuple[float, float], *,
-               held: bool = False) -> TableContent:
+def make_table(
+    rng: Rng,
+    style: Style,
+    allowed: frozenset[str],
+    room_in: tuple[float, float],
+    *,
+    held: bool = False,
+) -> TableContent:
     """Make up a table that fits into ``room_in`` (width, height in inches)."""
     face_chars = style.face.chars & style.bold.chars & allowed
     cols = int(rng.integers(3, 9))
@@ -280,8 +345,9 @@ def make_table(rng: Rng, style: Style, allowed: frozenset[str], room_in: tuple[f
     def put(row: int, col: int, text: str, row_span: int = 1, col_span: int = 1) -> None:
         room = (sum(widths[col : col + col_span]) - 2.4 * style.pad_em * em_in) * 100
         used = bold if row < header_rows else font
-        cells.append(CellContent(row, col, _wrap(_clean(text, face_chars), used, room), row_span,
-                                 col_span))
+        cells.append(
+            CellContent(row, col, _wrap(_clean(text, face_chars), used, room), row_span, col_span)
+        )
 
     group = int(rng.integers(1, cols - 2)) if headed else -1
     size = int(rng.integers(2, min(4, cols - group))) if headed else 0
@@ -320,8 +386,10 @@ def choose_style(rng: Rng, faces: Sequence[Face]) -> Style:
     bold = next((f for f in own if f.bold and not f.italic), plain)
     typed = plain.kind == "typewriter"
     return Style(
-        face=plain, bold=bold if rng.random() < 0.6 and not typed else plain,
-        point=float(rng.uniform(7.5, 12)), pitch_em=float(rng.uniform(1.55, 2.6)),
+        face=plain,
+        bold=bold if rng.random() < 0.6 and not typed else plain,
+        point=float(rng.uniform(7.5, 12)),
+        pitch_em=float(rng.uniform(1.55, 2.6)),
         rule_pt=float(rng.choice([0.3, 0.5, 0.75, 1.0])),
         rule_level=int(rng.choice([0, 0, 60, 120])),
         frame=str(rng.choice(["single", "double", "thick"])),
@@ -329,8 +397,16 @@ def choose_style(rng: Rng, faces: Sequence[Face]) -> Style:
     )
 
 
-def make_page(rng: Rng, faces: Sequence[Face], allowed: frozenset[str], *, condition: str = "clean",
-              dpi: float = 300.0, most_skew_deg: float = 5.0, held: bool = False) -> MadePage:
+def make_page(
+    rng: Rng,
+    faces: Sequence[Face],
+    allowed: frozenset[str],
+    *,
+    condition: str = "clean",
+    dpi: float = 300.0,
+    most_skew_deg: float = 5.0,
+    held: bool = False,
+) -> MadePage:
     """Make a page of one or two ruled tables, sometimes with a title and a line of text."""
     style = choose_style(rng, faces)
     if condition not in {"clean", "office"}:  # machines of one bit lose lines that are grey or thin
@@ -354,5 +430,4 @@ def make_page(rng: Rng, faces: Sequence[Face], allowed: frozenset[str], *, condi
         if bottom - top < 2.0:
             break
     angle = float(rng.uniform(-most_skew_deg, most_skew_deg)) if rng.random() < 0.8 else 0.0
-    return finish_page(sheet, rng, condition=condition, angle_deg=angle,
-                       family=style.face.family)
+    return finish_page(sheet, rng, condition=condition, angle_deg=angle, family=style.face.family)

@@ -21,7 +21,9 @@ def _smooth_noise(rng: Rng, shape: tuple[int, int], grain_px: float) -> NDArray[
     rows = max(2, int(shape[0] / grain_px) + 2)
     cols = max(2, int(shape[1] / grain_px) + 2)
     small = rng.standard_normal((rows, cols), dtype=np.float32)
-    return cv2.resize(small, (shape[1], shape[0]), interpolation=cv2.INTER_CUBIC)
+    return np.asarray(
+        cv2.resize(small, (shape[1], shape[0]), interpolation=cv2.INTER_CUBIC), np.float32
+    )
 
 
 @cache
@@ -39,13 +41,17 @@ def _white_noise(rng: Rng, shape: tuple[int, int]) -> NDArray[np.float32]:
     return pool[start : start + count].reshape(shape)
 
 
-def _clip(values: NDArray[np.float32]) -> Grey:
-    return np.clip(values, 0, 255).astype(np.uint8)
+def _blur(grey: Grey, sigma_px: float) -> Grey:
+    return np.asarray(cv2.GaussianBlur(grey, (0, 0), sigma_px), np.uint8)
+
+
+def _clip(values: NDArray[np.floating]) -> Grey:
+    return np.asarray(np.clip(values, 0, 255), np.uint8)
 
 
 def spread_ink(grey: Grey, amount_px: float, soft_px: float) -> Grey:
     """Thicken (positive) or thin (negative) strokes by about ``amount_px`` and soften them."""
-    blurred = cv2.GaussianBlur(grey, (0, 0), max(soft_px, 0.4)).astype(np.float32)
+    blurred = _blur(grey, max(soft_px, 0.4)).astype(np.float32)
     slope = 255.0 / (2.5 * max(soft_px, 0.4))
     return _clip(128 + (blurred - 128 - amount_px * slope * 0.35) * 1.6)
 
@@ -83,7 +89,7 @@ def compress(grey: Grey, quality: int) -> Grey:
 
 def scan(grey: Grey, rng: Rng) -> Grey:
     """Scan as an office flatbed does: slight blur, slight noise, mild compression."""
-    out = cv2.GaussianBlur(grey, (0, 0), rng.uniform(0.45, 0.95))
+    out = _blur(grey, rng.uniform(0.45, 0.95))
     out = fade(out, rng, rng.uniform(225, 252), rng.uniform(10, 75), rng.choice([0.0, 0.25]))
     out = add_grain(out, rng, rng.uniform(1, 7))
     if rng.random() < 0.5:
@@ -93,9 +99,9 @@ def scan(grey: Grey, rng: Rng) -> Grey:
 
 def office_scan(grey: Grey, rng: Rng) -> Grey:
     """Scan at low resolution with strong compression, some blur and bleed-through."""
-    out = cv2.GaussianBlur(grey, (0, 0), rng.uniform(0.5, 0.95))
+    out = _blur(grey, rng.uniform(0.5, 0.95))
     if rng.random() < 0.3:
-        back = cv2.GaussianBlur(cv2.flip(grey, 1), (0, 0), 1.5)
+        back = _blur(np.asarray(cv2.flip(grey, 1), np.uint8), 1.5)
         weight = rng.uniform(0.04, 0.16)
         out = _clip(out.astype(np.float32) - weight * (255.0 - back.astype(np.float32)))
     out = fade(out, rng, rng.uniform(205, 250), rng.uniform(20, 110), rng.choice([0.0, 0.3]))
@@ -108,12 +114,12 @@ def photocopy(grey: Grey, rng: Rng, generations: int = 1) -> Grey:
     out = grey
     for _ in range(generations):
         soft = rng.uniform(0.7, 1.25)
-        blurred = cv2.GaussianBlur(out, (0, 0), soft).astype(np.float32)
+        blurred = _blur(out, soft).astype(np.float32)
         toner = _smooth_noise(rng, grey.shape, rng.uniform(2.5, 7)) * rng.uniform(4, 20)
         centre = 128 + rng.uniform(-38, 45)
         out = _clip(128 + (blurred - centre + toner) * rng.uniform(2.2, 5))
         out = add_specks(out, rng, rng.uniform(0, 120), 0.7)
-    out = cv2.GaussianBlur(out, (0, 0), rng.uniform(0.4, 0.8))
+    out = _blur(out, rng.uniform(0.4, 0.8))
     out = fade(out, rng, rng.uniform(225, 252), rng.uniform(5, 60))
     return add_grain(out, rng, rng.uniform(1, 6))
 
@@ -126,7 +132,7 @@ def fax(grey: Grey, rng: Rng, *, dpi: float, fine: bool) -> Grey:
     """
     rows, cols = grey.shape
     size = (max(1, round(cols * 204 / dpi)), max(1, round(rows * (196 if fine else 98) / dpi)))
-    soft = cv2.GaussianBlur(grey, (0, 0), rng.uniform(0.4, 0.8) * dpi / 204)
+    soft = _blur(grey, rng.uniform(0.4, 0.8) * dpi / 204)
     small = cv2.resize(soft, size, interpolation=cv2.INTER_AREA).astype(np.float32)
     small += _white_noise(rng, small.shape) * rng.uniform(4, 22)
     level = 128 + rng.uniform(0, 50)
@@ -138,20 +144,22 @@ def fax(grey: Grey, rng: Rng, *, dpi: float, fine: bool) -> Grey:
 
 def photograph(grey: Grey, rng: Rng) -> Grey:
     """Photograph by hand: lens blur, some motion, uneven light, sensor noise, compression."""
-    out = cv2.GaussianBlur(grey, (0, 0), rng.uniform(0.5, 1.1))
+    out = _blur(grey, rng.uniform(0.5, 1.1))
     if rng.random() < 0.4:
         length = int(rng.integers(2, 4))
         kernel = np.zeros((length, length), np.float32)
         kernel[length // 2 if rng.random() < 0.5 else slice(None), :] = 1
         if rng.random() < 0.5:
             kernel = kernel.T
-        out = cv2.filter2D(out, -1, kernel / kernel.sum())
+        out = np.asarray(cv2.filter2D(out, -1, kernel / kernel.sum()), np.uint8)
     out = fade(out, rng, rng.uniform(170, 235), rng.uniform(25, 90))
     rows, cols = grey.shape
     slope = np.outer(np.linspace(-1, 1, rows), [rng.uniform(-0.18, 0.18)] * cols)
     slope += np.outer(np.ones(rows), np.linspace(-1, 1, cols) * rng.uniform(-0.18, 0.18))
-    light = 1 + slope.astype(np.float32) + 0.04 * _smooth_noise(rng, grey.shape, max(rows, cols) / 4)
-    out = _clip(out * light)
+    light = (
+        1 + slope.astype(np.float32) + 0.04 * _smooth_noise(rng, grey.shape, max(rows, cols) / 4)
+    )
+    out = _clip(out.astype(np.float32) * light)
     out = add_grain(out, rng, rng.uniform(3, 11))
     return compress(out, int(rng.integers(60, 92)))
 

@@ -16,16 +16,77 @@ Rng = np.random.Generator
 
 WORD_DIR = Path(__file__).resolve().parent.parent / ".cache" / "words"
 WORD_PACKAGES = (
-    "wbritish", "wamerican", "wfrench", "wngerman", "wspanish", "witalian", "wdutch",
-    "wportuguese", "wswedish", "wdanish", "wnorwegian",
+    "wbritish",
+    "wamerican",
+    "wfrench",
+    "wngerman",
+    "wspanish",
+    "witalian",
+    "wdutch",
+    "wportuguese",
+    "wswedish",
+    "wdanish",
+    "wnorwegian",
 )
 HELD_SHARE = 10  # one word in ten is kept out of training
 
-MONTHS = ("January February March April May June July August September October November "
-          "December").split()
-DAYS = "Monday Tuesday Wednesday Thursday Friday Saturday Sunday".split()
-UNITS = ("kg t cwt lb oz g mg l ml gal m cm mm km ft in yd nm kn h min s days hrs pcs doz bags "
-         "casks brl bbl kW V A Hz °C °F m² m³ % ‰").split()
+MONTHS = [
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+]
+DAYS = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"]
+UNITS = [
+    "kg",
+    "t",
+    "cwt",
+    "lb",
+    "oz",
+    "g",
+    "mg",
+    "l",
+    "ml",
+    "gal",
+    "m",
+    "cm",
+    "mm",
+    "km",
+    "ft",
+    "in",
+    "yd",
+    "nm",
+    "kn",
+    "h",
+    "min",
+    "s",
+    "days",
+    "hrs",
+    "pcs",
+    "doz",
+    "bags",
+    "casks",
+    "brl",
+    "bbl",
+    "kW",
+    "V",
+    "A",
+    "Hz",
+    "°C",
+    "°F",
+    "m²",
+    "m³",
+    "%",
+    "‰",
+]
 CURRENCIES = ("£", "$", "€", "¥", "¢", "kr", "Fr", "£ ", "$ ", "€ ")
 LOWER = "abcdefghijklmnopqrstuvwxyz"
 UPPER = LOWER.upper()
@@ -66,48 +127,66 @@ def _grouped(digits: str, separator: str) -> str:
     return separator.join(parts)
 
 
+def _either(rng: Rng, options: list[tuple[float, Callable[[], str]]]) -> str:
+    """Draw one of the weighted makers and return what it makes; the rest of 1 makes nothing."""
+    roll = rng.random()
+    for weight, make in options:
+        if roll < weight:
+            return make()
+        roll -= weight
+    return ""
+
+
 def make_number(rng: Rng) -> str:
     """Draw a number in one of the forms that ledgers and forms use."""
-    digits = _digits(rng, int(rng.choice([1, 2, 3, 4, 5, 6, 7, 9], p=[.1, .2, .22, .2, .13, .08, .05, .02])))
+    body = _plain_number(rng)
+    front = _either(
+        rng,
+        [
+            (0.08, lambda: _pick(rng, ("-", "–", "+", "±", "- ", "-"))),
+            (0.10, lambda: _pick(rng, CURRENCIES)),
+            (0.03, lambda: _pick(rng, ("<", ">", "~", "c. ", "No. ", "№ ", "@ ", "x", "× "))),
+        ],
+    )
+    if front:
+        return front + body
+    if rng.random() < 0.05:
+        return f"({body})"
+    back = _either(
+        rng,
+        [
+            (0.09, lambda: _pick(rng, ("%", " %", "%"))),
+            (0.14, lambda: _pick(rng, ("", " ", " ")) + _pick(rng, UNITS)),
+            (0.05, lambda: _pick(rng, ("-", " CR", " DR", "c", "d", "s", "°"))),
+            (0.06, lambda: _pick(rng, MARKS)),
+        ],
+    )
+    return body + back
+
+
+def _plain_number(rng: Rng) -> str:
+    counts, shares = [1, 2, 3, 4, 5, 6, 7, 9], [0.1, 0.2, 0.22, 0.2, 0.13, 0.08, 0.05, 0.02]
+    digits = _digits(rng, int(rng.choice(counts, p=shares)))
     if len(digits) > 1 and digits[0] == "0" and rng.random() < 0.8:
         digits = str(rng.integers(1, 10)) + digits[1:]
-    form = rng.random()
     comma, point = (",", ".") if rng.random() < 0.72 else (".", ",")
     if rng.random() < 0.12:
         comma = _pick(rng, (" ", "'", " "))
     body = _grouped(digits, comma) if rng.random() < 0.6 else digits
-    if form < 0.5:
-        body += point + _digits(rng, int(rng.choice([1, 2, 3, 4], p=[.25, .55, .14, .06])))
-    elif form < 0.53:
-        body += _pick(rng, ("½", "¼", "¾", " ½", " 1/2", " 3/4", " 7/8"))
-    elif form < 0.56:
-        body += "/" + _digits(rng, int(rng.integers(1, 4)))
-    elif form < 0.59:
-        body += _pick(rng, ("-", "–", " - ", " to ")) + _digits(rng, len(digits))
-    elif form < 0.61:
-        body += _pick(rng, ("E", "e")) + _pick(rng, ("+", "-", "")) + _digits(rng, 2)
-    elif form < 0.63:
-        body = f"{digits[:3]}-{_digits(rng, 2)}-{_digits(rng, 2)}"
-    elif form < 0.65:
-        body = f"{digits[:2]}°{_digits(rng, 2)}'" + _pick(rng, ("", "N", "W", ' 30"'))
-    wrap = rng.random()
-    if wrap < 0.08:
-        body = _pick(rng, ("-", "–", "+", "±", "- ", "-")) + body
-    elif wrap < 0.12:
-        body = f"({body})"
-    elif wrap < 0.22:
-        body = _pick(rng, CURRENCIES) + body
-    elif wrap < 0.29:
-        body = body + _pick(rng, ("%", " %", "%"))
-    elif wrap < 0.40:
-        body = body + _pick(rng, ("", " ", " ")) + _pick(rng, UNITS)
-    elif wrap < 0.44:
-        body = body + _pick(rng, ("-", " CR", " DR", "c", "d", "s", "°"))
-    elif wrap < 0.47:
-        body = _pick(rng, ("<", ">", "~", "c. ", "No. ", "№ ", "@ ", "x", "× ")) + body
-    if rng.random() < 0.05:
-        body += _pick(rng, MARKS)
-    return body
+    places = int(rng.choice([1, 2, 3, 4], p=[0.25, 0.55, 0.14, 0.06]))
+    if rng.random() < 0.5:
+        return body + point + _digits(rng, places)
+    return body + _either(
+        rng,
+        [
+            (0.06, lambda: _pick(rng, ("½", "¼", "¾", " ½", " 1/2", " 3/4", " 7/8"))),
+            (0.06, lambda: "/" + _digits(rng, int(rng.integers(1, 4)))),
+            (0.06, lambda: _pick(rng, ("-", "–", " - ", " to ")) + _digits(rng, len(digits))),
+            (0.04, lambda: _pick(rng, "Ee") + _pick(rng, ("+", "-", "")) + _digits(rng, 2)),
+            (0.04, lambda: f"-{_digits(rng, 2)}-{_digits(rng, 2)}"),
+            (0.04, lambda: f"°{_digits(rng, 2)}'" + _pick(rng, ("", "N", "W", ' 30"'))),
+        ],
+    )
 
 
 def make_date(rng: Rng) -> str:
@@ -120,54 +199,102 @@ def make_date(rng: Rng) -> str:
     sep = _pick(rng, "/.-")
     two = f"{year % 100:02d}"
     clock = f"{rng.integers(24):02d}{_pick(rng, ':.:')}{rng.integers(60):02d}"
+    half = _pick(rng, ("am", "pm", "a.m.", "p.m.", "AM"))
     forms: list[str] = [
-        f"{day} {name} {year}", f"{day} {name}", f"{name} {day}, {year}", f"{day:02d}{sep}{month + 1:02d}{sep}{year}",
-        f"{day}{sep}{month + 1}{sep}{two}", f"{year}-{month + 1:02d}-{day:02d}", f"{name} {year}",
-        f"{day}-{name}-{two}", f"{year}", f"{year}/{two}", f"{year}-{two}", clock, f"{clock}:{rng.integers(60):02d}",
-        f"{rng.integers(1, 13)}.{rng.integers(60):02d} {_pick(rng, ('am', 'pm', 'a.m.', 'p.m.', 'AM'))}",
-        f"{_pick(rng, DAYS)[:3]} {day} {name}", f"{day}{_pick(rng, ('st', 'nd', 'rd', 'th'))} {name}",
-        f"{day}–{day + 3} {name}", f"Q{rng.integers(1, 5)} {year}", f"{name} '{two}", f"{rng.integers(24):02d}{rng.integers(60):02d}",
-        f"Week {rng.integers(1, 53)}", f"{_pick(rng, DAYS)}", f"{name}",
+        f"{day} {name} {year}",
+        f"{day} {name}",
+        f"{name} {day}, {year}",
+        f"{day:02d}{sep}{month + 1:02d}{sep}{year}",
+        f"{day}{sep}{month + 1}{sep}{two}",
+        f"{year}-{month + 1:02d}-{day:02d}",
+        f"{name} {year}",
+        f"{day}-{name}-{two}",
+        f"{year}",
+        f"{year}/{two}",
+        f"{year}-{two}",
+        clock,
+        f"{clock}:{rng.integers(60):02d}",
+        f"{rng.integers(1, 13)}.{rng.integers(60):02d} {half}",
+        f"{_pick(rng, DAYS)[:3]} {day} {name}",
+        f"{day}{_pick(rng, ('st', 'nd', 'rd', 'th'))} {name}",
+        f"{day}–{day + 3} {name}",
+        f"Q{rng.integers(1, 5)} {year}",
+        f"{name} '{two}",
+        f"{rng.integers(24):02d}{rng.integers(60):02d}",
+        f"Week {rng.integers(1, 53)}",
+        f"{_pick(rng, DAYS)}",
+        f"{name}",
     ]
     return _pick(rng, forms)
 
 
 def make_code(rng: Rng) -> str:
     """Draw an account, part or register code."""
-    form = int(rng.integers(11))
-    capitals = "".join(_pick(rng, UPPER) for _ in range(int(rng.integers(1, 4))))
-    if form == 0:
-        return f"{capitals} {_digits(rng, int(rng.integers(1, 5)))}"
-    if form == 9:  # a letter and a figure apart, as berths, bays and grid squares are written
-        return f"{_pick(rng, UPPER)} {_digits(rng, int(rng.integers(1, 3)))}"
-    if form == 10:
-        return f"{_digits(rng, int(rng.integers(1, 3)))} {_pick(rng, UPPER + LOWER)}"
-    if form == 1:
-        return f"{capitals}{_pick(rng, ('-', '/', '.', ''))}{_digits(rng, int(rng.integers(2, 6)))}"
-    if form == 2:
-        return f"{_digits(rng, 2)}-{capitals}-{_digits(rng, 3)}"
-    if form == 3:
-        mixed = UPPER + "0123456789" * 2
-        return "".join(_pick(rng, mixed) for _ in range(int(rng.integers(3, 9))))
-    if form == 4:
-        mixed = UPPER + LOWER + "0123456789"
-        return "".join(_pick(rng, mixed) for _ in range(int(rng.integers(3, 8))))
-    if form == 5:
-        return f"{_digits(rng, 4)}/{_digits(rng, 2)}{_pick(rng, ('', 'A', 'B', 'c'))}"
-    if form == 6:
-        return f"#{_digits(rng, int(rng.integers(2, 6)))}"
-    if form == 7:
-        return f"{_pick(rng, UPPER)}{_pick(rng, ('', '. ', '.'))}{_pick(rng, UPPER)}{_pick(rng, ('', '.'))}"
-    return f"{_digits(rng, 3)}.{_digits(rng, 3)}.{_digits(rng, 2)}"
+
+    def some(pool: str, low: int, high: int) -> str:
+        return "".join(_pick(rng, pool) for _ in range(int(rng.integers(low, high))))
+
+    capitals, figures = some(UPPER, 1, 4), some("0123456789", 1, 5)
+    stop = _pick(rng, ("", ". ", "."))
+    forms = [
+        f"{capitals} {figures}",
+        f"{capitals}{_pick(rng, ('-', '/', '.', ''))}{_digits(rng, int(rng.integers(2, 6)))}",
+        f"{_digits(rng, 2)}-{capitals}-{_digits(rng, 3)}",
+        some(UPPER + "0123456789" * 2, 3, 9),
+        some(UPPER + LOWER + "0123456789", 3, 8),
+        f"{_digits(rng, 4)}/{_digits(rng, 2)}{_pick(rng, ('', 'A', 'B', 'c'))}",
+        f"#{_digits(rng, int(rng.integers(2, 6)))}",
+        f"{_pick(rng, UPPER)}{stop}{_pick(rng, UPPER)}{stop.strip()}",
+        f"{_digits(rng, 3)}.{_digits(rng, 3)}.{_digits(rng, 2)}",
+        # A letter and a figure apart, as berths, bays and grid squares are written.
+        f"{_pick(rng, UPPER)} {some('0123456789', 1, 3)}",
+        f"{some('0123456789', 1, 3)} {_pick(rng, UPPER + LOWER)}",
+    ]
+    return _pick(rng, forms)
 
 
 def make_pseudo_word(rng: Rng) -> str:
     """Draw a pronounceable word that is in no dictionary."""
-    onsets = "b br c ch d dr f fl g gr h j k kl l m n p pr qu r s sh sk st t th tr v w y z".split()
-    vowels = "a e i o u ai ea ee oo ou y".split()
+    onsets = [
+        "b",
+        "br",
+        "c",
+        "ch",
+        "d",
+        "dr",
+        "f",
+        "fl",
+        "g",
+        "gr",
+        "h",
+        "j",
+        "k",
+        "kl",
+        "l",
+        "m",
+        "n",
+        "p",
+        "pr",
+        "qu",
+        "r",
+        "s",
+        "sh",
+        "sk",
+        "st",
+        "t",
+        "th",
+        "tr",
+        "v",
+        "w",
+        "y",
+        "z",
+    ]
+    vowels = ["a", "e", "i", "o", "u", "ai", "ea", "ee", "oo", "ou", "y"]
     codas = ["", "", "n", "r", "l", "ck", "nd", "st", "rt", "m", "s", "x", "th", "ng"]
     count = int(rng.integers(1, 4))
-    return "".join(_pick(rng, onsets) + _pick(rng, vowels) + _pick(rng, codas) for _ in range(count))
+    return "".join(
+        _pick(rng, onsets) + _pick(rng, vowels) + _pick(rng, codas) for _ in range(count)
+    )
 
 
 def _case(rng: Rng, word: str) -> str:
@@ -211,10 +338,21 @@ def make_name(rng: Rng, *, held: bool = False) -> str:
     """Draw a made-up person, vessel or place."""
     first, last = make_pseudo_word(rng).capitalize(), _word(rng, held=held).capitalize()
     forms = [
-        f"{first} {last}", f"{first[0]}. {last}", f"{last}, {first[0]}.", f"{first} of {last}",
-        f"{last} & Co.", f"{first} {_pick(rng, ('II', 'III', 'IV', 'V'))}", f"Mrs {last}", f"{first}",
-        f"{last} Ltd", f"St {last}", f"{first[0]}.{last[0]}. {last}", f"{first.upper()} {last.upper()}",
-        f"Capt. {last}", f"{first}-{last}", f"{last} ({first[0]})",
+        f"{first} {last}",
+        f"{first[0]}. {last}",
+        f"{last}, {first[0]}.",
+        f"{first} of {last}",
+        f"{last} & Co.",
+        f"{first} {_pick(rng, ('II', 'III', 'IV', 'V'))}",
+        f"Mrs {last}",
+        f"{first}",
+        f"{last} Ltd",
+        f"St {last}",
+        f"{first[0]}.{last[0]}. {last}",
+        f"{first.upper()} {last.upper()}",
+        f"Capt. {last}",
+        f"{first}-{last}",
+        f"{last} ({first[0]})",
     ]
     return _pick(rng, forms)
 
@@ -235,7 +373,9 @@ def make_phrase(rng: Rng, *, held: bool = False) -> str:
     if rng.random() < 0.12:
         words[-2] += _pick(rng, ",:;")
     if rng.random() < 0.15:
-        words.insert(1, _pick(rng, ("&", "-", "–", "—", "of", "the", "to", "/", "+", "a", "in", "per", "I")))
+        words.insert(
+            1, _pick(rng, ("&", "-", "–", "—", "of", "the", "to", "/", "+", "a", "in", "per", "I"))
+        )
     if rng.random() < 0.15:
         words[-1] += _pick(rng, (".", "…", "!", "?", "."))
     return " ".join(words)
@@ -255,16 +395,59 @@ def make_symbols(rng: Rng) -> str:
         base = list(make_pseudo_word(rng))
         base.insert(int(rng.integers(len(base) + 1)), _pick(rng, RARE + PUNCT + ACCENTED))
         return "".join(base)
-    return _pick(rng, ("-", "–", "—", "nil", "✓", "*", "do.", "N/A", "n/a", "\"", "..", "…", "0", "1",
-                       "x", "X", "I", "l", "O", "No", "a", "A", "•", "§", "'", "7", "- -", "--", "=", "+"))
+    return _pick(
+        rng,
+        (
+            "-",
+            "–",
+            "—",
+            "nil",
+            "✓",
+            "*",
+            "do.",
+            "N/A",
+            "n/a",
+            '"',
+            "..",
+            "…",
+            "0",
+            "1",
+            "x",
+            "X",
+            "I",
+            "l",
+            "O",
+            "No",
+            "a",
+            "A",
+            "•",
+            "§",
+            "'",
+            "7",
+            "- -",
+            "--",
+            "=",
+            "+",
+        ),
+    )
 
 
 _MAKERS: dict[Group, Callable[..., str]] = {
-    "number": make_number, "date": make_date, "code": make_code, "name": make_name,
-    "word": make_word, "phrase": make_phrase, "symbols": make_symbols,
+    "number": make_number,
+    "date": make_date,
+    "code": make_code,
+    "name": make_name,
+    "word": make_word,
+    "phrase": make_phrase,
+    "symbols": make_symbols,
 }
 GROUP_SHARES: dict[Group, float] = {
-    "number": 0.33, "date": 0.12, "code": 0.12, "name": 0.11, "word": 0.15, "phrase": 0.10,
+    "number": 0.33,
+    "date": 0.12,
+    "code": 0.12,
+    "name": 0.11,
+    "word": 0.15,
+    "phrase": 0.10,
     "symbols": 0.07,
 }
 

@@ -1,6 +1,7 @@
-"""Render training material through the product's own pipeline: pages are made, degraded, squared,
-ruled and cut as the reader cuts them. Slower than :mod:`training.render`, and what it shows of
-rule stubs, neighbours and cut letters no drawn line shows.
+"""Render training material through the product's own pipeline.
+
+Pages are made, degraded, squared, ruled and cut as the reader cuts them. That is slower than
+:mod:`training.render`, and shows rule stubs, neighbours and cut letters as no drawn line does.
 
 Run as ``python -m training.crops --shards 12``.
 """
@@ -31,8 +32,18 @@ from training.render import LINES_A_SHARD, MATERIAL_DIR, save_shard
 log = logging.getLogger(__name__)
 
 _SEED = {"train": 11, "val": 12, "held": 13}
-_CONDITIONS = ("clean", "office", "copy", "fax", "clean", "fax-coarse", "office", "photo", "clean",
-               "fax")
+_CONDITIONS = (
+    "clean",
+    "office",
+    "copy",
+    "fax",
+    "clean",
+    "fax-coarse",
+    "office",
+    "photo",
+    "clean",
+    "fax",
+)
 
 
 def cut_page(rng: np.random.Generator, split: Split, condition: str) -> Iterator[LineSample]:
@@ -41,9 +52,17 @@ def cut_page(rng: np.random.Generator, split: Split, condition: str) -> Iterator
     Cells whose lines were not found as they are written are left out; so are pages whose grid
     was not found.
     """
-    dpi = float(rng.choice([200, 300, 300, 300, 400])) if condition in {"clean", "office"} else 300.0
-    page = make_page(rng, load_faces(split), frozenset(ALPHABET), condition=condition, dpi=dpi,
-                     held=split != "train")
+    dpi = (
+        float(rng.choice([200, 300, 300, 300, 400])) if condition in {"clean", "office"} else 300.0
+    )
+    page = make_page(
+        rng,
+        load_faces(split),
+        frozenset(ALPHABET),
+        condition=condition,
+        dpi=dpi,
+        held=split != "train",
+    )
     squared = square_page(Page(page.grey, Resolution(page.x_dpi, page.y_dpi), "made", 1, "scan"))
     grids = find_grids(squared.pixels, squared.dpi)
     if len(grids) != len(page.tables):

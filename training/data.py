@@ -57,8 +57,14 @@ def load_shard(path: Path) -> list[Line]:
         spans, texts = data["spans"], data["texts"]
         groups, conditions, families = data["groups"], data["conditions"], data["families"]
     return [
-        Line(pixels[:, lefts[i] : lefts[i + 1]], str(texts[i]), spans[starts[i] : starts[i + 1]],
-             str(groups[i]), str(conditions[i]), str(families[i]))
+        Line(
+            pixels[:, lefts[i] : lefts[i + 1]],
+            str(texts[i]),
+            spans[starts[i] : starts[i + 1]],
+            str(groups[i]),
+            str(conditions[i]),
+            str(families[i]),
+        )
         for i in range(len(widths))
     ]
 
@@ -114,14 +120,16 @@ def collate(lines: Sequence[Line], rng: np.random.Generator | None, step_px: int
     return Batch(tensor, widths, targets, lengths, frame_tensor)
 
 
-def _vary(pixels: Tensor, frames: Tensor, widths: Tensor, rng: np.random.Generator,
-          step_px: int) -> tuple[Tensor, Tensor, Tensor]:
+def _vary(
+    pixels: Tensor, frames: Tensor, widths: Tensor, rng: np.random.Generator, step_px: int
+) -> tuple[Tensor, Tensor, Tensor]:
     count, _, height, width = pixels.shape
     stretch = float(np.exp(rng.normal(0, 0.08))) if rng.random() < 0.6 else 1.0
     steps = max(4, round(width * stretch / step_px))
     if steps * step_px != width:
-        pixels = functional.interpolate(pixels, size=(height, steps * step_px), mode="bilinear",
-                                        align_corners=False)
+        pixels = functional.interpolate(
+            pixels, size=(height, steps * step_px), mode="bilinear", align_corners=False
+        )
         source = (torch.arange(steps) + 0.5) * (frames.shape[1] / steps)
         frames = frames[:, source.long().clamp(max=frames.shape[1] - 1)]
         widths = (widths * (steps * step_px / width)).long().clamp(min=step_px * 4)
@@ -130,8 +138,10 @@ def _vary(pixels: Tensor, frames: Tensor, widths: Tensor, rng: np.random.Generat
     pixels = (pixels.clamp(min=1e-4).pow(power) * gain).clamp(0, 1)
     if rng.random() < 0.5:
         sigma = float(rng.uniform(0.01, 0.06))
-        pixels = pixels + torch.from_numpy(
-            rng.standard_normal(tuple(pixels.shape), dtype=np.float32)) * sigma
+        pixels = (
+            pixels
+            + torch.from_numpy(rng.standard_normal(tuple(pixels.shape), dtype=np.float32)) * sigma
+        )
     if rng.random() < 0.5:
         shift = int(rng.choice([-1, 1]))
         pixels = torch.roll(pixels, shift, dims=2)

@@ -59,8 +59,9 @@ def summarise(scores: list[Score]) -> dict[str, dict[str, float]]:
         kinds[score.line.condition].append(score)
     return {
         kind: {
-            "wrong": round(100 * sum(s.errors for s in own)
-                           / max(1, sum(len(s.line.text) for s in own)), 2),
+            "wrong": round(
+                100 * sum(s.errors for s in own) / max(1, sum(len(s.line.text) for s in own)), 2
+            ),
             "right": round(100 * sum(s.errors == 0 for s in own) / len(own), 2),
             "lines": len(own),
         }

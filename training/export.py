@@ -54,10 +54,12 @@ def store_halved(model: onnx.ModelProto) -> None:
             continue
         name = init.name
         halved = numpy_helper.from_array(
-            numpy_helper.to_array(init).astype(np.float16), name + "_half")
+            numpy_helper.to_array(init).astype(np.float16), name + "_half"
+        )
         init.CopyFrom(halved)
-        casts.append(onnx.helper.make_node("Cast", [name + "_half"], [name],
-                                           to=onnx.TensorProto.FLOAT))
+        casts.append(
+            onnx.helper.make_node("Cast", [name + "_half"], [name], to=onnx.TensorProto.FLOAT)
+        )
     for cast in reversed(casts):
         model.graph.node.insert(0, cast)
 
@@ -78,20 +80,39 @@ def main(checkpoint: Path, into: Path) -> None:
     example = torch.zeros(2, 1, TrainConfig().recipe.height, 128)
     target = into / "reader.onnx"
     torch.onnx.export(
-        WithProbabilities(net), (example,), str(target), input_names=["lines"],
-        output_names=["probabilities"], dynamo=False, opset_version=17,
-        dynamic_axes={"lines": {0: "batch", 3: "width"}, "probabilities": {0: "batch", 1: "steps"}})
+        WithProbabilities(net),
+        (example,),
+        str(target),
+        input_names=["lines"],
+        output_names=["probabilities"],
+        dynamo=False,
+        opset_version=17,
+        dynamic_axes={"lines": {0: "batch", 3: "width"}, "probabilities": {0: "batch", 1: "steps"}},
+    )
     model = onnx.load(str(target))
     store_halved(model)
     onnx.save(model, str(target))
     recipe = TrainConfig().recipe
-    (into / "reader.json").write_text(json.dumps({
-        "alphabet": ALPHABET,
-        "line": {"height": recipe.height, "baseline": recipe.baseline, "cap": recipe.cap,
-                 "margin": recipe.margin, "step": recipe.step},
-        "material_version": MATERIAL_VERSION, "steps_trained": int(state["step"]),
-        "figures": figures,
-    }, ensure_ascii=False, indent=1), encoding="utf-8")
+    (into / "reader.json").write_text(
+        json.dumps(
+            {
+                "alphabet": ALPHABET,
+                "line": {
+                    "height": recipe.height,
+                    "baseline": recipe.baseline,
+                    "cap": recipe.cap,
+                    "margin": recipe.margin,
+                    "step": recipe.step,
+                },
+                "material_version": MATERIAL_VERSION,
+                "steps_trained": int(state["step"]),
+                "figures": figures,
+            },
+            ensure_ascii=False,
+            indent=1,
+        ),
+        encoding="utf-8",
+    )
     log.info("%s: %d bytes, %s", target.name, target.stat().st_size, figures["all"])
 
 

@@ -13,8 +13,9 @@ class Residual(nn.Module):
         super().__init__()
         pad = dilation * (width // 2)
         self.body = nn.Sequential(
-            nn.Conv2d(channels, channels, (1, width), padding=(0, pad), dilation=(1, dilation),
-                      bias=False),
+            nn.Conv2d(
+                channels, channels, (1, width), padding=(0, pad), dilation=(1, dilation), bias=False
+            ),
             nn.BatchNorm2d(channels),
             nn.ReLU(inplace=True),
             nn.Conv2d(channels, channels, 1, bias=False),
@@ -35,10 +36,14 @@ class LineNet(nn.Module):
     def __init__(self, classes: int, channels: int = 144) -> None:
         super().__init__()
 
-        def stage(a: int, b: int, kernel: int, stride: tuple[int, int],
-                  padding: tuple[int, int]) -> list[nn.Module]:
-            return [nn.Conv2d(a, b, kernel, stride, padding, bias=False), nn.BatchNorm2d(b),
-                    nn.ReLU(inplace=True)]
+        def stage(
+            a: int, b: int, kernel: int, stride: tuple[int, int], padding: tuple[int, int]
+        ) -> list[nn.Module]:
+            return [
+                nn.Conv2d(a, b, kernel, stride, padding, bias=False),
+                nn.BatchNorm2d(b),
+                nn.ReLU(inplace=True),
+            ]
 
         self.stem = nn.Sequential(
             *stage(1, 24, 5, (2, 2), (2, 2)),
@@ -47,7 +52,9 @@ class LineNet(nn.Module):
             *stage(96, channels, 3, (1, 1), (0, 1)),
         )
         self.blocks = nn.Sequential(
-            Residual(channels, 5), Residual(channels, 7), Residual(channels, 5, 2),
+            Residual(channels, 5),
+            Residual(channels, 7),
+            Residual(channels, 5, 2),
             Residual(channels, 7),
         )
         self.drop = nn.Dropout(0.1)

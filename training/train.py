@@ -45,8 +45,17 @@ def line_loss(net: nn.Module, batch: Batch, frame_weight: float) -> Tensor:
     logits = net(batch.pixels.contiguous(memory_format=torch.channels_last))
     logs = functional.log_softmax(logits, dim=2)
     steps = (batch.widths // 2).clamp(max=logs.shape[1])
-    ctc = functional.ctc_loss(logs.transpose(0, 1), batch.targets, steps, batch.lengths,
-                              reduction="sum", zero_infinity=True) / batch.lengths.sum()
+    ctc = (
+        functional.ctc_loss(
+            logs.transpose(0, 1),
+            batch.targets,
+            steps,
+            batch.lengths,
+            reduction="sum",
+            zero_infinity=True,
+        )
+        / batch.lengths.sum()
+    )
     if frame_weight <= 0:
         return ctc
     frames = batch.frames[:, : logs.shape[1]]
@@ -54,8 +63,9 @@ def line_loss(net: nn.Module, batch: Batch, frame_weight: float) -> Tensor:
     return ctc + frame_weight * 4.0 * wide
 
 
-def stream_batches(config: TrainConfig, shards: int, start_block: int, skip: int,
-                   material: Path) -> Iterator[tuple[int, int, Batch]]:
+def stream_batches(
+    config: TrainConfig, shards: int, start_block: int, skip: int, material: Path
+) -> Iterator[tuple[int, int, Batch]]:
     """Yield (block, place in block, batch) for ever, from a given place on."""
     block = start_block
     blocks = math.ceil(shards / config.block_shards)
@@ -80,16 +90,24 @@ def save_checkpoint(path: Path, state: dict[str, object]) -> None:
     part.replace(path)
 
 
-def train(config: TrainConfig, shards: int, run: Path, *, material: Path = MATERIAL_DIR,
-          stop_after: int | None = None, init: Path | None = None) -> LineNet:
+def train(
+    config: TrainConfig,
+    shards: int,
+    run: Path,
+    *,
+    material: Path = MATERIAL_DIR,
+    stop_after: int | None = None,
+    init: Path | None = None,
+) -> LineNet:
     """Train to ``config.steps`` (or ``stop_after``), going on from the run's checkpoint if any."""
     run.mkdir(parents=True, exist_ok=True)
     torch.manual_seed(config.seed)
     net = LineNet(len(ALPHABET) + 1, config.channels).to(memory_format=torch.channels_last)
     if init is not None:
         net.load_state_dict(torch.load(init, weights_only=True)["net"])
-    optimiser = torch.optim.AdamW(net.parameters(), lr=config.peak_rate,
-                                  weight_decay=config.weight_decay, betas=(0.9, 0.98))
+    optimiser = torch.optim.AdamW(
+        net.parameters(), lr=config.peak_rate, weight_decay=config.weight_decay, betas=(0.9, 0.98)
+    )
     step, block, place = 0, 0, -1
     checkpoint = run / "checkpoint.pt"
     if checkpoint.exists():
@@ -119,12 +137,25 @@ def train(config: TrainConfig, shards: int, run: Path, *, material: Path = MATER
         value = loss.item()
         mean_loss = value if math.isnan(mean_loss) else 0.98 * mean_loss + 0.02 * value
         if step % 100 == 0:
-            log.info("step %d loss %.4f rate %.5f, %.0f lines/s", step, mean_loss,
-                     learning_rate(config, step), seen / (time.monotonic() - started))
+            log.info(
+                "step %d loss %.4f rate %.5f, %.0f lines/s",
+                step,
+                mean_loss,
+                learning_rate(config, step),
+                seen / (time.monotonic() - started),
+            )
         if step % config.check_every == 0 or step == (stop_after or config.steps):
-            save_checkpoint(checkpoint, {
-                "net": net.state_dict(), "optimiser": optimiser.state_dict(), "step": step,
-                "block": block, "place": place, "random": torch.get_rng_state()})
+            save_checkpoint(
+                checkpoint,
+                {
+                    "net": net.state_dict(),
+                    "optimiser": optimiser.state_dict(),
+                    "step": step,
+                    "block": block,
+                    "place": place,
+                    "random": torch.get_rng_state(),
+                },
+            )
             if val:
                 figures = summarise(score_lines(net, val))
                 log.info("step %d validation %s", step, json.dumps(figures["all"]))
@@ -143,8 +174,16 @@ def train(config: TrainConfig, shards: int, run: Path, *, material: Path = MATER
 @click.option("--init", type=click.Path(path_type=Path), help="Checkpoint to begin from.")
 @click.option("--material", type=click.Path(path_type=Path), default=MATERIAL_DIR)
 @click.option("--threads", default=1, show_default=True)
-def main(name: str, steps: int, shards: int, channels: int, rate: float, init: Path | None,
-         material: Path, threads: int) -> None:
+def main(
+    name: str,
+    steps: int,
+    shards: int,
+    channels: int,
+    rate: float,
+    init: Path | None,
+    material: Path,
+    threads: int,
+) -> None:
     """Train the recogniser, going on where an earlier run of the same name stopped."""
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(message)s")
     torch.set_num_threads(threads)

@@ -8,6 +8,7 @@ from pathlib import Path
 import click
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+from typing_extensions import override
 
 from keel_line import __version__
 from keel_line.desk.desk import SEND_FORMATS, Desk
@@ -19,6 +20,7 @@ from keel_line.settings import UNSEEN
 class FileOrCommand(click.Group):
     """A group whose first word may also be a file: ``keel-line scan.png`` opens the window."""
 
+    @override
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         """Send words that are no command to the hidden ``window`` command."""
         words = [a for a in args if not a.startswith("-")]
@@ -57,11 +59,21 @@ def demo(*, fresh: bool) -> None:
 
 @main.command()
 @click.argument("inputs", nargs=-1, required=True, type=click.Path(path_type=Path))
-@click.option("-o", "--output", required=True, type=click.Path(path_type=Path, allow_dash=True),
-              help=f"Target; its ending says the format ({', '.join(SEND_FORMATS)}). "
-                   "'-' writes JSON to standard output.")
-@click.option(f"--{UNSEEN.name}", default=UNSEEN.default, show_default=True,
-              type=click.FloatRange(UNSEEN.low, UNSEEN.high), help=UNSEEN.help)
+@click.option(
+    "-o",
+    "--output",
+    required=True,
+    type=click.Path(path_type=Path, allow_dash=True),
+    help=f"Target; its ending says the format ({', '.join(SEND_FORMATS)}). "
+    "'-' writes JSON to standard output.",
+)
+@click.option(
+    f"--{UNSEEN.name}",
+    default=UNSEEN.default,
+    show_default=True,
+    type=click.FloatRange(UNSEEN.low, UNSEEN.high),
+    help=UNSEEN.help,
+)
 @click.option("--jobs", default=None, type=click.IntRange(1), help="Worker processes.")
 def convert(inputs: tuple[Path, ...], output: Path, unseen: float, jobs: int | None) -> None:
     """Convert scans to a spreadsheet or JSON without the window."""
@@ -100,9 +112,15 @@ def _take_in(desk: Desk, inputs: tuple[Path, ...], console: Console) -> bool:
 
 def _work(desk: Desk, jobs: int | None, console: Console) -> bool:
     total = len(desk.waiting())
-    with Progress(TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(),
-                  TimeRemainingColumn(), console=console, transient=True,
-                  disable=not console.is_terminal) as bar:
+    with Progress(
+        TextColumn("{task.description}"),
+        BarColumn(),
+        MofNCompleteColumn(),
+        TimeRemainingColumn(),
+        console=console,
+        transient=True,
+        disable=not console.is_terminal,
+    ) as bar:
         task = bar.add_task("Reading pages", total=total)
 
         def show(done: int, _total: int) -> None:
@@ -118,11 +136,17 @@ def _work(desk: Desk, jobs: int | None, console: Console) -> bool:
         if page.progress == "failed":
             console.print(page.trouble, style="red", markup=False)
         elif not page.tables:
-            console.print(f"{page.source_name}, page {page.number}: no ruled table was found.",
-                          style="yellow", markup=False)
+            console.print(
+                f"{page.source_name}, page {page.number}: no ruled table was found.",
+                style="yellow",
+                markup=False,
+            )
         if page.unsure:
-            console.print(f"{page.source_name}, page {page.number}: left as it lay, because "
-                          f"{page.unsure}.", style="yellow", markup=False)
+            console.print(
+                f"{page.source_name}, page {page.number}: left as it lay, because {page.unsure}.",
+                style="yellow",
+                markup=False,
+            )
     return any(p.progress == "failed" for p in desk.pages())
 
 
@@ -137,7 +161,9 @@ def _send(desk: Desk, output: Path, console: Console) -> None:
             console.print(f"Wrote {path}", markup=False)
         console.print(
             f"{len(tables)} tables, {cells} cells, {doubts} to look at; "
-            f"about {wrong:.1f} wrong among the others.", markup=False)
+            f"about {wrong:.1f} wrong among the others.",
+            markup=False,
+        )
 
 
 def run() -> None:

@@ -23,7 +23,11 @@ class Setting:
 
 
 UNSEEN = Setting(
-    name="unseen", default=1.0, low=0.1, high=100.0, unit="in a thousand",
+    name="unseen",
+    default=1.0,
+    low=0.1,
+    high=100.0,
+    unit="in a thousand",
     label="Wrong cells that may pass unseen",
     help="How many wrong cells in a thousand may go unflagged. Fewer means more cells to look at.",
 )

@@ -22,7 +22,9 @@ from keel_line.send.workbook import write_workbook
 from keel_line.settings import UNSEEN
 
 SEND_FORMATS: dict[str, str] = {
-    ".xlsx": "Workbook", ".csv": "Comma-separated text", ".json": "JSON with the evidence",
+    ".xlsx": "Workbook",
+    ".csv": "Comma-separated text",
+    ".json": "JSON with the evidence",
 }
 
 
@@ -104,7 +106,11 @@ class Desk:
             self.docket.store_page(response.page_id, response.finding)
 
     def run(
-        self, executor: Executor, *, threads: int = 1, ahead: int = 4,
+        self,
+        executor: Executor,
+        *,
+        threads: int = 1,
+        ahead: int = 4,
         progress: Callable[[int, int], None] | None = None,
         cancelled: Callable[[], bool] | None = None,
     ) -> list[PageResponse]:
@@ -174,7 +180,8 @@ class Desk:
         """Settle cells as they stand."""
         self.docket.settle(
             [(c.id, Settled(c.text, c.settled is not None and c.settled.by_hand)) for c in cells],
-            _clerk(), why,
+            _clerk(),
+            why,
         )
 
     def replace(self, cell: CellState, text: str, why: str = "typed") -> None:
@@ -222,10 +229,17 @@ class Desk:
         """Return each usable source's pages and tables as JSON documents."""
         pages, tables = self.pages(), self.tables()
         return [
-            (s, make_document(s.name, s.sha256,
-                              [p for p in pages if p.source_id == s.id and p.progress == "done"],
-                              tables))
-            for s in self.sources() if not s.trouble
+            (
+                s,
+                make_document(
+                    s.name,
+                    s.sha256,
+                    [p for p in pages if p.source_id == s.id and p.progress == "done"],
+                    tables,
+                ),
+            )
+            for s in self.sources()
+            if not s.trouble
         ]
 
     def json_lines(self) -> list[bytes]:
@@ -248,7 +262,7 @@ class Desk:
 
 
 def _clerk() -> str:
-    """The desktop's user name, for the history."""
+    """Return the desktop's user name, for the history."""
     try:
         return getpass.getuser()
     except (KeyError, OSError):

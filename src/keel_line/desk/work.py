@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import multiprocessing
 import os
+from collections.abc import Callable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from dataclasses import dataclass
 from functools import cache
 
 import cv2
 import numpy as np
+from typing_extensions import ParamSpec, TypeVar, override
 
 from keel_line.docket.store import EncodedTable, PageFinding, encode_table
 from keel_line.errors import KeelLineError
@@ -21,6 +23,9 @@ from keel_line.read.reader import Reader
 from keel_line.rule.grids import find_grids
 from keel_line.rule.headings import count_heading_rows
 from keel_line.square.straighten import square_page
+
+_P = ParamSpec("_P")
+_T = TypeVar("_T")
 
 SMALL_HEIGHT_PX = 112
 _PICTURE_QUALITY = 88
@@ -72,7 +77,8 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
         return PageResponse(request.page_id, None, str(error))
     except MemoryError:
         return PageResponse(
-            request.page_id, None,
+            request.page_id,
+            None,
             f"Page {request.number} of {request.source_name} is too large for this machine's "
             "memory. Scan it at 300 dpi.",
         )
@@ -89,10 +95,19 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
         tables.append(encode_table(grid, own, heading, ""))
     rows, cols = squared.pixels.shape
     state = PageState(
-        id=request.page_id, source_id=0, source_name=request.source_name, number=request.number,
-        progress="done", kind=page.kind, size_px=(page.pixels.shape[1], page.pixels.shape[0]),
-        resolution=page.resolution, squared_size_px=(cols, rows), dpi=squared.dpi,
-        transform=squared.transform, angle_deg=squared.angle_deg, unsure=squared.unsure,
+        id=request.page_id,
+        source_id=0,
+        source_name=request.source_name,
+        number=request.number,
+        progress="done",
+        kind=page.kind,
+        size_px=(page.pixels.shape[1], page.pixels.shape[0]),
+        resolution=page.resolution,
+        squared_size_px=(cols, rows),
+        dpi=squared.dpi,
+        transform=squared.transform,
+        angle_deg=squared.angle_deg,
+        unsure=squared.unsure,
         tables=len(tables),
     )
     big, small = _pictures(squared)
@@ -133,9 +148,10 @@ def start_pool(workers: int | None = None) -> Executor:
 class InlineExecutor(Executor):
     """Runs each job at once in the caller's thread; for tests and for single pages."""
 
-    def submit(self, fn, /, *args, **kwargs):  # type: ignore[no-untyped-def, override]  # as Executor
+    @override
+    def submit(self, fn: Callable[_P, _T], /, *args: _P.args, **kwargs: _P.kwargs) -> Future[_T]:
         """Run the job and return its finished future."""
-        future: Future[object] = Future()
+        future: Future[_T] = Future()
         try:
             future.set_result(fn(*args, **kwargs))
         except BaseException as error:  # noqa: BLE001 - a future carries whatever was raised

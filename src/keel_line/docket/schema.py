@@ -46,7 +46,8 @@ MIGRATIONS: tuple[Migration, ...] = (
             header_rows INTEGER NOT NULL, caption TEXT NOT NULL DEFAULT ''
         );
         CREATE TABLE cell (
-            id INTEGER PRIMARY KEY, table_id INTEGER NOT NULL REFERENCES found_table ON DELETE CASCADE,
+            id INTEGER PRIMARY KEY,
+            table_id INTEGER NOT NULL REFERENCES found_table ON DELETE CASCADE,
             place TEXT NOT NULL, evidence TEXT NOT NULL,
             settled TEXT, by_hand INTEGER NOT NULL DEFAULT 0
         );
@@ -54,7 +55,8 @@ MIGRATIONS: tuple[Migration, ...] = (
         CREATE TABLE change (
             id INTEGER PRIMARY KEY, at TEXT NOT NULL, who TEXT NOT NULL,
             cell_id INTEGER NOT NULL REFERENCES cell ON DELETE CASCADE,
-            before TEXT, before_by_hand INTEGER NOT NULL, after TEXT, after_by_hand INTEGER NOT NULL,
+            before TEXT, before_by_hand INTEGER NOT NULL,
+            after TEXT, after_by_hand INTEGER NOT NULL,
             why TEXT NOT NULL, state TEXT NOT NULL DEFAULT 'done'
         );
         CREATE INDEX change_of_cell ON change (cell_id);
@@ -77,7 +79,9 @@ def prepare(connection: sqlite3.Connection, name: str) -> None:
         (version,) = connection.execute("PRAGMA user_version").fetchone()
         (tables,) = connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
     except sqlite3.DatabaseError as error:
-        raise DocketError(f"{name} is not a docket. Open it as a scan, or choose another.") from error
+        raise DocketError(
+            f"{name} is not a docket. Open it as a scan, or choose another."
+        ) from error
     if application != APPLICATION_ID and tables:
         raise DocketError(f"{name} is another program's file, not a docket. Choose another.")
     if version > len(MIGRATIONS):

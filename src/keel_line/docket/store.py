@@ -58,8 +58,10 @@ def encode_table(
     encode = msgspec.json.encode
     return EncodedTable(
         encode(_Frame(grid.box, grid.x_lines, grid.y_lines, grid.rules)),
-        tuple(encode(c) for c in grid.cells), tuple(encode(r) for r in readings),
-        header_rows, caption,
+        tuple(encode(c) for c in grid.cells),
+        tuple(encode(r) for r in readings),
+        header_rows,
+        caption,
     )
 
 
@@ -116,9 +118,11 @@ class Docket:
                 (name, sha256, data, pages, _now()),
             ).lastrowid
             return [
-                _id(db.execute(
-                    "INSERT INTO page (source_id, number) VALUES (?, ?)", (source, number)
-                ))
+                _id(
+                    db.execute(
+                        "INSERT INTO page (source_id, number) VALUES (?, ?)", (source, number)
+                    )
+                )
                 for number in range(1, pages + 1)
             ]
 
@@ -127,7 +131,8 @@ class Docket:
         with self._writing() as db:
             db.execute(
                 "INSERT INTO source (name, sha256, data, pages, trouble, added)"
-                " VALUES (?, '', x'', 0, ?, ?)", (name, trouble, _now()),
+                " VALUES (?, '', x'', 0, ?, ?)",
+                (name, trouble, _now()),
             )
 
     def has_source(self, sha256: str) -> bool:
@@ -165,10 +170,17 @@ class Docket:
                 "UPDATE page SET progress = 'done', trouble = '', kind = ?, width_px = ?,"
                 " height_px = ?, resolution = ?, squared_width_px = ?, squared_height_px = ?,"
                 " dpi = ?, transform = ?, angle_deg = ?, unsure = ? WHERE id = ?",
-                (state.kind, *state.size_px, msgspec.json.encode(state.resolution).decode(),
-                 *state.squared_size_px, state.dpi,
-                 msgspec.json.encode(state.transform).decode(), state.angle_deg, state.unsure,
-                 page_id),
+                (
+                    state.kind,
+                    *state.size_px,
+                    msgspec.json.encode(state.resolution).decode(),
+                    *state.squared_size_px,
+                    state.dpi,
+                    msgspec.json.encode(state.transform).decode(),
+                    state.angle_deg,
+                    state.unsure,
+                    page_id,
+                ),
             )
             db.execute(
                 "INSERT OR REPLACE INTO picture (page_id, squared, small) VALUES (?, ?, ?)",
@@ -181,24 +193,34 @@ class Docket:
     def _insert_table(
         db: sqlite3.Connection, page_id: int, position: int, table: EncodedTable
     ) -> None:
-        number = db.execute("SELECT count(*) + 1 FROM found_table").fetchone()[0]
-        table_id = _id(db.execute(
-            "INSERT INTO found_table (page_id, position, name, frame, header_rows, caption)"
-            " VALUES (?, ?, ?, ?, ?, ?)",
-            (page_id, position, table.caption or f"Table {number}", table.frame.decode(),
-             table.header_rows, table.caption),
-        ))
+        table_id = _id(
+            db.execute(
+                "INSERT INTO found_table (page_id, position, name, frame, header_rows, caption)"
+                " VALUES (?, ?, ?, ?, ?, ?)",
+                (
+                    page_id,
+                    position,
+                    table.caption,
+                    table.frame.decode(),
+                    table.header_rows,
+                    table.caption,
+                ),
+            )
+        )
         db.executemany(
             "INSERT INTO cell (table_id, place, evidence) VALUES (?, ?, ?)",
-            ((table_id, place.decode(), evidence.decode())
-             for place, evidence in zip(table.places, table.evidence, strict=True)),
+            (
+                (table_id, place.decode(), evidence.decode())
+                for place, evidence in zip(table.places, table.evidence, strict=True)
+            ),
         )
 
     def store_failure(self, page_id: int, trouble: str) -> None:
         """Mark a page as one that could not be worked on."""
         with self._writing() as db:
-            db.execute("UPDATE page SET progress = 'failed', trouble = ? WHERE id = ?",
-                       (trouble, page_id))
+            db.execute(
+                "UPDATE page SET progress = 'failed', trouble = ? WHERE id = ?", (trouble, page_id)
+            )
 
     def squared_picture(self, page_id: int) -> bytes | None:
         """Return the compressed picture of a squared page, None before it was worked on."""
@@ -218,13 +240,18 @@ class Docket:
     # --- tables -----------------------------------------------------------------------------
 
     def tables(self, least_confidence: float) -> list[TableState]:
-        """Return all tables in page order; cells less sure than ``least_confidence`` are flagged."""
+        """Return all tables in page order; cells below ``least_confidence`` are flagged."""
         rows = self._db.execute(
             "SELECT t.id, t.name, t.page_id, p.number, s.name, t.frame, t.header_rows, t.caption"
-            " FROM found_table t JOIN page p ON p.id = t.page_id JOIN source s ON s.id = p.source_id"
+            " FROM found_table t JOIN page p ON p.id = t.page_id"
+            " JOIN source s ON s.id = p.source_id"
             " ORDER BY p.source_id, p.number, t.position"
         ).fetchall()
-        return [self._table(row, least_confidence) for row in rows]
+        names = _name_tables([(str(r[1]), str(r[4]), _int(r[3])) for r in rows])
+        return [
+            self._table((row[0], name, *row[2:]), least_confidence)
+            for row, name in zip(rows, names, strict=True)
+        ]
 
     def cell(self, cell_id: int, least_confidence: float) -> CellState:
         """Return one cell as it stands now."""
@@ -239,22 +266,29 @@ class Docket:
             _cell_state(record, least_confidence)
             for record in self._db.execute(
                 "SELECT id, place, evidence, settled, by_hand FROM cell WHERE table_id = ?"
-                " ORDER BY id", (table_id,)
+                " ORDER BY id",
+                (table_id,),
             )
         )
         frame = msgspec.json.decode(str(frame_json), type=_Frame)
-        grid = Grid(frame.box, frame.x_lines, frame.y_lines, tuple(c.cell for c in cells),
-                    frame.rules)
+        grid = Grid(
+            frame.box, frame.x_lines, frame.y_lines, tuple(c.cell for c in cells), frame.rules
+        )
         return TableState(
-            _int(table_id), str(name), _int(page_id), _int(number), str(source), grid,
-            _int(header_rows), str(caption), cells,
+            _int(table_id),
+            str(name),
+            _int(page_id),
+            _int(number),
+            str(source),
+            grid,
+            _int(header_rows),
+            str(caption),
+            cells,
         )
 
     # --- settling, undo and redo ----------------------------------------------------------------
 
-    def settle(
-        self, cells: Iterable[tuple[int, Settled | None]], who: str, why: str
-    ) -> list[int]:
+    def settle(self, cells: Iterable[tuple[int, Settled | None]], who: str, why: str) -> list[int]:
         """Settle cells (None takes the settlement back) as one change; return the ids settled.
 
         What was undone before can no longer be redone, but stays in the history.
@@ -273,8 +307,10 @@ class Docket:
                     " after_by_hand, why) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
                     (_now(), who, cell_id, before, before_by_hand, after, by_hand, why),
                 )
-                db.execute("UPDATE cell SET settled = ?, by_hand = ? WHERE id = ?",
-                           (after, by_hand, cell_id))
+                db.execute(
+                    "UPDATE cell SET settled = ?, by_hand = ? WHERE id = ?",
+                    (after, by_hand, cell_id),
+                )
                 done.append(cell_id)
         return done
 
@@ -290,13 +326,15 @@ class Docket:
         with self._writing() as db:
             row = db.execute(
                 f"SELECT id, cell_id, {side}, {side}_by_hand FROM change WHERE state = ?"  # noqa: S608 - our own names
-                f" ORDER BY id {order} LIMIT 1", (state,)
+                f" ORDER BY id {order} LIMIT 1",
+                (state,),
             ).fetchone()
             if row is None:
                 return None
             change, cell_id, text, by_hand = row
-            db.execute("UPDATE cell SET settled = ?, by_hand = ? WHERE id = ?",
-                       (text, by_hand, cell_id))
+            db.execute(
+                "UPDATE cell SET settled = ?, by_hand = ? WHERE id = ?", (text, by_hand, cell_id)
+            )
             db.execute("UPDATE change SET state = ? WHERE id = ?", (becomes, change))
             return int(cell_id)
 
@@ -305,11 +343,21 @@ class Docket:
         rows = self._db.execute(
             "SELECT c.id, c.at, c.who, c.cell_id, cell.evidence, c.before, c.after, c.why, c.state"
             " FROM change c JOIN cell ON cell.id = c.cell_id"
-            " WHERE ?1 IS NULL OR c.cell_id = ?1 ORDER BY c.id", (cell_id,)
+            " WHERE ?1 IS NULL OR c.cell_id = ?1 ORDER BY c.id",
+            (cell_id,),
         )
         return [
-            ChangeRecord(i, at, who, cell, msgspec.json.decode(evidence, type=Reading).text,
-                         before, after, why, state != "done")
+            ChangeRecord(
+                i,
+                at,
+                who,
+                cell,
+                msgspec.json.decode(evidence, type=Reading).text,
+                before,
+                after,
+                why,
+                state != "done",
+            )
             for i, at, who, cell, evidence, before, after, why, state in rows
         ]
 
@@ -326,6 +374,23 @@ class Docket:
             db.execute("INSERT OR REPLACE INTO setting (name, value) VALUES (?, ?)", (name, value))
 
 
+def _name_tables(tables: list[tuple[str, str, int]]) -> list[str]:
+    """Name tables that have no name of their own after their source.
+
+    ``tables`` are (own name, source, page). A source's only table is called as the source is;
+    several are numbered through, with the page where there is more than one.
+    """
+    out = []
+    for i, (own, source, page) in enumerate(tables):
+        stem = Path(source).stem
+        same = [t for t in tables if t[1] == source]
+        number = sum(t[1] == source for t in tables[: i + 1])
+        pages = len({t[2] for t in same}) > 1
+        numbered = f"{stem} {number}" if len(same) > 1 else stem
+        out.append(own or (f"{numbered}, page {page}" if pages else numbered))
+    return out
+
+
 def _now() -> str:
     return datetime.now(UTC).isoformat(timespec="milliseconds")
 
@@ -339,18 +404,43 @@ def _int(value: object) -> int:
 
 
 def _page_state(row: Sequence[object]) -> PageState:
-    (page_id, source_id, source, number, progress, trouble, kind, width, height, resolution,
-     squared_width, squared_height, dpi, transform, angle, unsure, tables) = row
+    (
+        page_id,
+        source_id,
+        source,
+        number,
+        progress,
+        trouble,
+        kind,
+        width,
+        height,
+        resolution,
+        squared_width,
+        squared_height,
+        dpi,
+        transform,
+        angle,
+        unsure,
+        tables,
+    ) = row
     decode = msgspec.json.decode
     return msgspec.convert(
         {
-            "id": page_id, "source_id": source_id, "source_name": source, "number": number,
-            "progress": progress, "trouble": trouble, "kind": kind,
+            "id": page_id,
+            "source_id": source_id,
+            "source_name": source,
+            "number": number,
+            "progress": progress,
+            "trouble": trouble,
+            "kind": kind,
             "size_px": (width, height),
             "resolution": decode(str(resolution)) if resolution else Resolution(300, 300),
-            "squared_size_px": (squared_width, squared_height), "dpi": dpi,
+            "squared_size_px": (squared_width, squared_height),
+            "dpi": dpi,
             "transform": decode(str(transform)) if transform else Transform(),
-            "angle_deg": angle, "unsure": unsure, "tables": tables,
+            "angle_deg": angle,
+            "unsure": unsure,
+            "tables": tables,
         },
         PageState,
     )
@@ -360,7 +450,9 @@ def _cell_state(record: Sequence[object], least_confidence: float) -> CellState:
     cell_id, place, evidence, settled, by_hand = record
     reading = msgspec.json.decode(str(evidence), type=Reading)
     return CellState(
-        _int(cell_id), msgspec.json.decode(str(place), type=Cell), reading,
+        _int(cell_id),
+        msgspec.json.decode(str(place), type=Cell),
+        reading,
         None if settled is None else Settled(str(settled), bool(by_hand)),
         reading.confidence < least_confidence,
     )

@@ -12,7 +12,17 @@ from keel_line.gather.pictures import count_picture_pages, load_picture_page
 from keel_line.model.page import Page
 
 PICTURE_ENDINGS = (
-    ".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".bmp", ".pbm", ".pgm", ".ppm", ".pnm",
+    ".png",
+    ".jpg",
+    ".jpeg",
+    ".tif",
+    ".tiff",
+    ".webp",
+    ".bmp",
+    ".pbm",
+    ".pgm",
+    ".ppm",
+    ".pnm",
 )
 ENDINGS = (*PICTURE_ENDINGS, ".pdf")
 

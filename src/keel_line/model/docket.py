@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 from keel_line.model.geometry import Transform
@@ -37,10 +37,10 @@ class PageState:
     trouble: str = ""
     kind: PageKind = "scan"
     size_px: tuple[int, int] = (0, 0)
-    resolution: Resolution = Resolution(300, 300)
+    resolution: Resolution = field(default_factory=lambda: Resolution(300, 300))
     squared_size_px: tuple[int, int] = (0, 0)
     dpi: float = 300.0
-    transform: Transform = Transform()
+    transform: Transform = field(default_factory=Transform)
     angle_deg: float = 0.0
     unsure: str = ""
     tables: int = 0

@@ -59,7 +59,7 @@ class Transform:
 
     def to_original(self, points: ArrayLike) -> NDArray[np.float64]:
         """Map points of the squared page, shape (n, 2), onto the picture as it came."""
-        return _apply(np.linalg.inv(self.matrix), points)
+        return _apply(np.asarray(np.linalg.inv(self.matrix), np.float64), points)
 
     def box_on_original(self, box: Box) -> NDArray[np.float64]:
         """Return the corners of a squared-page box on the picture as it came.

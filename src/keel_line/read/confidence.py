@@ -16,7 +16,14 @@ import msgspec
 from keel_line.read.network import DATA_DIR
 
 FEATURES = (
-    "margin", "lowest", "doubtful", "length", "size", "unexplained", "unsure_line", "dirt",
+    "margin",
+    "lowest",
+    "doubtful",
+    "length",
+    "size",
+    "unexplained",
+    "unsure_line",
+    "dirt",
 )
 """Names of the features in the order of the model's weights.
 

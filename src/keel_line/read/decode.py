@@ -62,10 +62,12 @@ def decode_line(probs: NDArray[np.float32], alphabet: str) -> Decoded:
     if places is None:
         places = align(probs, best)
     places = places[lead : lead + len(text)]
-    chances = np.array([
-        float(probs[int(a) : max(int(b), int(a) + 1), c].max())
-        for c, (a, b) in zip(inner, places, strict=True)
-    ])
+    chances = np.array(
+        [
+            float(probs[int(a) : max(int(b), int(a) + 1), c].max())
+            for c, (a, b) in zip(inner, places, strict=True)
+        ]
+    )
     ordered = sorted(texts.items(), key=lambda item: -item[1])
     ordered.sort(key=lambda item: item[0] != text)
     return Decoded(text, tuple(ordered), places, chances)
@@ -100,9 +102,7 @@ def search_beams(probs: NDArray[np.float32]) -> list[tuple[tuple[int, ...], floa
         if top <= 0:
             break
         # Scaled so that long lines do not run out of numbers; ratios are what counts.
-        beams = {
-            p: (b / top, n / top) for p, (b, n) in ranked if (b + n) / top > _FORGET
-        }
+        beams = {p: (b / top, n / top) for p, (b, n) in ranked if (b + n) / top > _FORGET}
     total = sum(b + n for b, n in beams.values())
     return sorted(((p, (b + n) / total) for p, (b, n) in beams.items()), key=lambda i: -i[1])
 

@@ -67,7 +67,8 @@ def take_ink(crop: Grey, depth: float, cap_px: float, rule_px: float) -> CellInk
     own = float(np.percentile(ink, 99.5)) if ink.size else 0.0
     level = max(_LEAST_DEPTH, 0.42 * min(max(own, 0.35 * depth), depth))
     binary = (ink > level).astype(np.uint8)
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(binary, connectivity=8)
+    count, labels, table, _ = cv2.connectedComponentsWithStats(binary, connectivity=8)
+    stats = np.asarray(table, np.int32)
     keep = np.ones(count, bool)
     keep[0] = False
     dirt = 0
@@ -103,14 +104,19 @@ def _is_rule_remain(
         return False
     if near_end and height <= thin and width >= 3 * height:
         return True
-    if near_side and width <= thin and (height >= 1.6 * cap_px or (touches_side and height >= 3 * width)):
+    if (
+        near_side
+        and width <= thin
+        and (height >= 1.6 * cap_px or (touches_side and height >= 3 * width))
+    ):
         return True
     small = max(width, height) <= thin
     if small and (touches_side or touches_end):
         return True
     # A corner of the frame: long on both sides with little ink in between.
     return bool(
-        (touches_side or touches_end) and area < 0.25 * width * height
+        (touches_side or touches_end)
+        and area < 0.25 * width * height
         and (width > 0.6 * cols and height > 0.6 * rows)
     )
 

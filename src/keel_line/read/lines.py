@@ -49,9 +49,7 @@ def find_lines(ink: CellInk, cap_px: float) -> list[TextLine]:
     edges = [0]
     edges += [(a[1] + b[0]) // 2 for a, b in zip(bands, bands[1:], strict=False)]
     edges.append(ink.mask.shape[0])
-    return [
-        _measure(ink, band, (edges[i], edges[i + 1]), cap_px) for i, band in enumerate(bands)
-    ]
+    return [_measure(ink, band, (edges[i], edges[i + 1]), cap_px) for i, band in enumerate(bands)]
 
 
 def _bands(ink: CellInk, cap_px: float) -> list[tuple[int, int]]:
@@ -90,9 +88,7 @@ def _bands(ink: CellInk, cap_px: float) -> list[tuple[int, int]]:
     return [(a, b) for a, b in merged]
 
 
-def _measure(
-    ink: CellInk, band: tuple[int, int], rows: tuple[int, int], cap_px: float
-) -> TextLine:
+def _measure(ink: CellInk, band: tuple[int, int], rows: tuple[int, int], cap_px: float) -> TextLine:
     centres = ink.parts[:, 1] + ink.parts[:, 3] / 2
     own = ink.parts[(centres >= band[0]) & (centres <= band[1])]
     if len(own) == 0:

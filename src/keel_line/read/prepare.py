@@ -69,7 +69,8 @@ def prepare_line(crop: Grey, baseline_px: float, cap_px: float, recipe: LineReci
     source = crop
     if scale < 1.0:
         sigma = 0.42 * (1.0 / scale - 0.3)
-        source = cv2.GaussianBlur(crop, (0, 0), sigma) if sigma > 0.3 else crop
+        if sigma > 0.3:
+            source = np.asarray(cv2.GaussianBlur(crop, (0, 0), sigma), np.uint8)
     # Pixel centres: prepared (x + 0.5) = scale * (crop x + 0.5) + margin.
     to_prepared = np.array(
         [
@@ -86,4 +87,4 @@ def prepare_line(crop: Grey, baseline_px: float, cap_px: float, recipe: LineReci
         borderValue=paper,
     )
     inked = (paper - moved.astype(np.float32)) * (255.0 / contrast)
-    return np.clip(inked, 0, 255).astype(np.uint8)
+    return np.asarray(np.clip(inked, 0, 255), np.uint8)

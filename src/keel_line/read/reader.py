@@ -87,25 +87,34 @@ class Reader:
     def _conclude(self, cell: PreparedCell, decoded: list[Decoded]) -> Reading:
         """Put a cell's lines together into one reading with its confidence."""
         model = self.network.hash
-        kept = [(line, left, d) for line, left, d in
-                zip(cell.lines, cell.lefts, decoded, strict=True) if d.text]
+        kept = [
+            (line, left, d)
+            for line, left, d in zip(cell.lines, cell.lefts, decoded, strict=True)
+            if d.text
+        ]
         if not kept and cell.ink.is_blank:
             sure = blank_confidence(cell.ink.dirt_px, cell.cap_px)
             reasons = () if sure > 0.99 else ("Looks blank, but there are specks in it.",)
             return Reading("", sure, reasons=reasons, model=model)
         if not kept:
-            return Reading("", 0.3, reasons=("There is ink here that could not be read.",),
-                           model=model)
-        chars = tuple(c for i, (line, left, d) in enumerate(kept)
-                      for c in self._place(cell, line, left, d, i))
+            return Reading(
+                "", 0.3, reasons=("There is ink here that could not be read.",), model=model
+            )
+        chars = tuple(
+            c for i, (line, left, d) in enumerate(kept) for c in self._place(cell, line, left, d, i)
+        )
         text = "\n".join(d.text for _, _, d in kept)
         features = _features(cell, [line for line, _, _ in kept], [d for _, _, d in kept], chars)
         confidence = estimate_confidence(self.calibration, features)
         runners_up = _runners_up([d for _, _, d in kept])
         return Reading(
-            text, confidence, chars, runners_up,
+            text,
+            confidence,
+            chars,
+            runners_up,
             _reasons(chars, runners_up, dict(zip(FEATURES, features, strict=True))),
-            tuple(zip(FEATURES, (round(f, 4) for f in features), strict=True)), model,
+            tuple(zip(FEATURES, (round(f, 4) for f in features), strict=True)),
+            model,
         )
 
     def _place(
@@ -122,11 +131,18 @@ class Reader:
         highs = [*cuts, float(middles[-1] + half)] if len(middles) else []
         top = cell.origin[1] + line.baseline - line.cap_px
         return [
-            CharReading(char, round(float(chance), 4),
-                        (round(float(x0), 1), round(top, 1), round(float(x1), 1),
-                         round(top + line.cap_px * 1.25, 1)), number)
-            for char, chance, x0, x1 in
-            zip(decoded.text, decoded.chances, lows, highs, strict=True)
+            CharReading(
+                char,
+                round(float(chance), 4),
+                (
+                    round(float(x0), 1),
+                    round(top, 1),
+                    round(float(x1), 1),
+                    round(top + line.cap_px * 1.25, 1),
+                ),
+                number,
+            )
+            for char, chance, x0, x1 in zip(decoded.text, decoded.chances, lows, highs, strict=True)
         ]
 
 
@@ -180,15 +196,24 @@ def _share_baselines(
             row_line = float(np.median(shared)) - origin[1]
             if abs(row_line - lines[0].baseline) < 0.8 * cap_px:
                 one = lines[0]
-                out.append([TextLine(one.top, one.bottom, one.left, one.right, row_line,
-                                     cap_px, sure=False)])
+                out.append(
+                    [
+                        TextLine(
+                            one.top, one.bottom, one.left, one.right, row_line, cap_px, sure=False
+                        )
+                    ]
+                )
                 continue
         out.append(lines)
     return out
 
 
 def _prepare_cell(
-    cell: Cell, origin: tuple[int, int], ink: CellInk, lines: list[TextLine], cap_px: float,
+    cell: Cell,
+    origin: tuple[int, int],
+    ink: CellInk,
+    lines: list[TextLine],
+    cap_px: float,
     network: Network,
 ) -> PreparedCell:
     lefts, pictures = [], []
@@ -204,7 +229,9 @@ def _prepare_cell(
 
 
 def _features(
-    cell: PreparedCell, lines: list[TextLine], decoded: list[Decoded],
+    cell: PreparedCell,
+    lines: list[TextLine],
+    decoded: list[Decoded],
     chars: tuple[CharReading, ...],
 ) -> tuple[float, ...]:
     best = 1.0
@@ -235,8 +262,11 @@ def _unexplained(cell: PreparedCell, chars: tuple[CharReading, ...]) -> float:
     for char in chars:
         x0, y0, x1, y1 = char.box
         rows = _span(y0 - reach - cell.origin[1], y1 + reach - cell.origin[1], mask.shape[0])
-        cols = _span(x0 - 0.15 * cell.cap_px - cell.origin[0],
-                     x1 + 0.15 * cell.cap_px - cell.origin[0], mask.shape[1])
+        cols = _span(
+            x0 - 0.15 * cell.cap_px - cell.origin[0],
+            x1 + 0.15 * cell.cap_px - cell.origin[0],
+            mask.shape[1],
+        )
         explained[rows, cols] = True
     return float((mask & ~explained).sum() / total)
 
@@ -260,8 +290,20 @@ def _runners_up(decoded: list[Decoded]) -> tuple[RunnerUp, ...]:
     return tuple(out[:_MOST_RUNNERS_UP])
 
 
-_ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth",
-             "tenth", "eleventh", "twelfth")
+_ORDINALS = (
+    "first",
+    "second",
+    "third",
+    "fourth",
+    "fifth",
+    "sixth",
+    "seventh",
+    "eighth",
+    "ninth",
+    "tenth",
+    "eleventh",
+    "twelfth",
+)
 
 
 def _reasons(
@@ -270,8 +312,9 @@ def _reasons(
     """Say in the clerk's words why a cell may be wrong; the weightiest first."""
     reasons = []
     visible: list[NDArray[np.str_] | CharReading] = [c for c in chars if c.char != " "]
-    weak = [(i, c) for i, c in enumerate(visible)
-            if isinstance(c, CharReading) and c.probability < 0.9]
+    weak = [
+        (i, c) for i, c in enumerate(visible) if isinstance(c, CharReading) and c.probability < 0.9
+    ]
     if len(weak) > 3:
         reasons.append(f"{len(weak)} characters are unclear.")
     elif weak:

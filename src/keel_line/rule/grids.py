@@ -62,9 +62,7 @@ def build_grids(field: RuleField, rules: list[Rule]) -> list[Grid]:
 
 
 def _inside(box: Box, other: Box) -> bool:
-    return (
-        box[0] >= other[0] and box[1] >= other[1] and box[2] <= other[2] and box[3] <= other[3]
-    )
+    return box[0] >= other[0] and box[1] >= other[1] and box[2] <= other[2] and box[3] <= other[3]
 
 
 def _group(rules: list[Rule], touch: float) -> list[list[Rule]]:
@@ -178,9 +176,7 @@ def _edges(
     return tops, lefts
 
 
-def _is_ruled(
-    ink: NDArray[np.uint8], line: _Line, start: float, end: float, dpi: float
-) -> bool:
+def _is_ruled(ink: NDArray[np.uint8], line: _Line, start: float, end: float, dpi: float) -> bool:
     """Tell whether a side of a cell is ruled.
 
     The ends are left out: at a crossing every line has the other's ink.
@@ -200,9 +196,7 @@ def _is_ruled(
     return False
 
 
-def _spans(
-    tops: NDArray[np.bool_], lefts: NDArray[np.bool_]
-) -> list[tuple[int, int, int, int]]:
+def _spans(tops: NDArray[np.bool_], lefts: NDArray[np.bool_]) -> list[tuple[int, int, int, int]]:
     """Join neighbouring cells whose shared side is missing into rectangles.
 
     Returns (row, col, row end, col end) for each cell, in reading order. A group that is no
@@ -220,8 +214,11 @@ def _spans(
             while c1 < cols and not lefts[r, c1] and not taken[r, c1]:
                 c1 += 1
             r1 = r + 1
-            while r1 < rows and not tops[r1, c:c1].any() and not lefts[r1, c + 1 : c1].any() and (
-                lefts[r1, c] and lefts[r1, c1]
+            while (
+                r1 < rows
+                and not tops[r1, c:c1].any()
+                and not lefts[r1, c + 1 : c1].any()
+                and (lefts[r1, c] and lefts[r1, c1])
             ):
                 r1 += 1
             taken[r:r1, c:c1] = True
@@ -229,10 +226,8 @@ def _spans(
     return spans
 
 
-def _cell_box(
-    y_lines: list[_Line], x_lines: list[_Line], span: tuple[int, int, int, int]
-) -> Box:
-    """The cell's inside: between the inner edges of its rules, at the cell's own place."""
+def _cell_box(y_lines: list[_Line], x_lines: list[_Line], span: tuple[int, int, int, int]) -> Box:
+    """Return the cell's inside: between the inner edges of its rules, at its own place."""
     r0, c0, r1, c1 = span
     top, low, left, right = y_lines[r0], y_lines[r1], x_lines[c0], x_lines[c1]
     mid_y = (top.rules[0].position + low.rules[0].position) / 2
@@ -244,7 +239,7 @@ def _cell_box(
 
 
 def _inner(line: _Line, along: float, towards: float) -> float:
-    """The edge of a line (of its nearest rule, where it is double) on the cell's side."""
+    """Return a line's edge (its nearest rule's, where it is double) on the cell's side."""
     covering = [r for r in line.rules if r.start - 5 <= along <= r.end + 5] or list(line.rules)
     places = [r.at(along) for r in covering]
     nearest = covering[int(np.argmin([abs(p - towards) for p in places]))]

@@ -109,8 +109,9 @@ def _trace(
         if segment is not None:
             segments.append(segment)
     measured = [_measure(s, ink, dpi) for s in _join(segments, dpi)]
-    kept = sorted((m for m in measured if m is not None and m.length >= least),
-                  key=lambda r: r.level)
+    kept = sorted(
+        (m for m in measured if m is not None and m.length >= least), key=lambda r: r.level
+    )
     if not kept:
         return []
     # What shines through from the back of the sheet is far fainter than the page's own lines.
@@ -180,8 +181,10 @@ def _measure(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
     """Measure the line's thickness, strength and level; None where it is no ruling line."""
     seen = look_along(ink, rule, rule.start, rule.end, dpi)
     thick = seen.thickness_px > max(3, dpi * _THICK_IN)
-    if (thick and rule.length < dpi / 2) or abs(rule.slope) > _STEEPEST or (
-        seen.thickness_px > max(4, dpi * _THICKEST_IN)
+    if (
+        (thick and rule.length < dpi / 2)
+        or abs(rule.slope) > _STEEPEST
+        or (seen.thickness_px > max(4, dpi * _THICKEST_IN))
     ):
         return None
     whole = seen.clear >= _LEAST_CLEAR or (
@@ -190,9 +193,7 @@ def _measure(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
     broken = seen.is_broken_line and rule.length >= dpi and not thick
     if not whole and not broken:
         return None
-    return replace(
-        rule, thickness_px=seen.thickness_px, strength=seen.inked, level=seen.level
-    )
+    return replace(rule, thickness_px=seen.thickness_px, strength=seen.inked, level=seen.level)
 
 
 @dataclass(frozen=True)
@@ -229,7 +230,11 @@ class Look:
 
 
 def look_along(
-    ink: NDArray[np.uint8], rule: Rule, start: float, end: float, dpi: float,
+    ink: NDArray[np.uint8],
+    rule: Rule,
+    start: float,
+    end: float,
+    dpi: float,
     level: float | None = None,
 ) -> Look:
     """Look along a line from ``start`` to ``end``; ``ink`` is turned so that it runs across.

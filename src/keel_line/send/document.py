@@ -76,7 +76,10 @@ def _cell(state: CellState) -> dict[str, object]:
     cell = state.cell
     settled = state.settled is not None
     return {
-        "row": cell.row, "col": cell.col, "row_span": cell.row_span, "col_span": cell.col_span,
+        "row": cell.row,
+        "col": cell.col,
+        "row_span": cell.row_span,
+        "col_span": cell.col_span,
         "text": state.text,
         "confidence": 1.0 if settled else round(state.reading.confidence, 4),
         "flagged": state.in_doubt,

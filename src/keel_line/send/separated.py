@@ -37,8 +37,7 @@ def write_csv(tables: Sequence[TableState], target: Path) -> list[Path]:
         targets = [target]
     else:
         targets = [
-            target.with_name(f"{target.stem}-{i}{target.suffix}")
-            for i in range(1, len(tables) + 1)
+            target.with_name(f"{target.stem}-{i}{target.suffix}") for i in range(1, len(tables) + 1)
         ]
     everything = [as_rows(t) for t in tables] or [[]]
     for path, rows in zip(targets, everything, strict=True):

@@ -28,16 +28,22 @@ def write_workbook(tables: Sequence[TableState], target: Path) -> None:
 
 
 def _write(tables: Sequence[TableState], part: Path) -> None:
-    with xlsxwriter.Workbook(str(part), {"strings_to_formulas": False,
-                                         "strings_to_urls": False}) as book:
+    with xlsxwriter.Workbook(
+        str(part), {"strings_to_formulas": False, "strings_to_urls": False}
+    ) as book:
         formats: dict[tuple[str, bool], object] = {}
 
         def look(number_format: str, *, heading: bool) -> object:
             key = (number_format, heading)
             if key not in formats:
-                formats[key] = book.add_format({
-                    "num_format": number_format, "bold": heading, "text_wrap": True,
-                    "valign": "top" if not heading else "vcenter"})
+                formats[key] = book.add_format(
+                    {
+                        "num_format": number_format,
+                        "bold": heading,
+                        "text_wrap": True,
+                        "valign": "top" if not heading else "vcenter",
+                    }
+                )
             return formats[key]
 
         names: set[str] = set()
@@ -50,8 +56,14 @@ def _write(tables: Sequence[TableState], part: Path) -> None:
                 number = None if heading else parse_number(text)
                 style = look(number.format if number else "General", heading=heading)
                 if cell.row_span > 1 or cell.col_span > 1:
-                    sheet.merge_range(cell.row, cell.col, cell.row + cell.row_span - 1,
-                                      cell.col + cell.col_span - 1, "", style)
+                    sheet.merge_range(
+                        cell.row,
+                        cell.col,
+                        cell.row + cell.row_span - 1,
+                        cell.col + cell.col_span - 1,
+                        "",
+                        style,
+                    )
                 else:
                     longest = max(map(len, text.split("\n")))
                     widths[cell.col] = max(widths[cell.col], min(longest * 1.1 + 2, 60))
@@ -68,7 +80,7 @@ def _write(tables: Sequence[TableState], part: Path) -> None:
 
 
 def name_sheet(wanted: str, taken: set[str]) -> str:
-    """Return a sheet name that spreadsheets allow and that is not taken yet; adds it to ``taken``.
+    r"""Return a sheet name that spreadsheets allow and that is not taken yet; adds it to ``taken``.
 
     Names are at most 31 characters, without ``[]:*?/\\`` or a quote at either end, and differ in
     more than case.

@@ -58,8 +58,9 @@ def _edge_points(
     factor = min(1.0, side_px / max(grey.shape))
     small = grey
     if factor < 1.0:
-        small = cv2.resize(grey, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
-    soft = cv2.GaussianBlur(flatten_light(np.asarray(small, np.uint8)), (0, 0), 0.8)
+        shrunk = cv2.resize(grey, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
+        small = np.asarray(shrunk, np.uint8)
+    soft = cv2.GaussianBlur(flatten_light(small), (0, 0), 0.8)
     signed = soft.astype(np.int16)
     sets = []
     rng = np.random.default_rng(0)

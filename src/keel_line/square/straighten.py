@@ -55,17 +55,6 @@ def square_page(page: Page) -> SquaredPage:
     return SquaredPage(np.asarray(pixels, np.uint8), dpi, transform, angle, unsure)
 
 
-def redo_square(page: Page, transform: Transform, size_px: tuple[int, int], dpi: float,
-                angle_deg: float) -> SquaredPage:
-    """Square a page by a known transform, as a reopened docket does; ``size_px`` is (cols, rows)."""
-    pixels = cv2.warpAffine(
-        page.pixels, transform.matrix[:2], size_px, flags=cv2.INTER_CUBIC,
-        borderMode=cv2.BORDER_CONSTANT,
-        borderValue=float(np.percentile(page.pixels[::8, ::8], 80)),
-    )
-    return SquaredPage(np.asarray(pixels, np.uint8), dpi, transform, angle_deg)
-
-
 def _turn(size: tuple[int, int], angle_deg: float) -> tuple[np.ndarray, tuple[int, int]]:
     """Return the turn by -angle about the middle and the size that holds all of the page."""
     width, height = size

@@ -38,11 +38,13 @@ def make_window(app: QApplication) -> Window:
     """Make the window with an empty desk; a fault in it is said, and the docket is safe."""
     window = Window(Desk(None), docket_folder(), theme_name="dark" if _is_dark(app) else "light")
 
-    def report(kind: type[BaseException], error: BaseException,
-               trace: TracebackType | None) -> None:
+    def report(
+        kind: type[BaseException], error: BaseException, trace: TracebackType | None
+    ) -> None:
         log.error("fault in the window", exc_info=(kind, error, trace))
-        window.say("A fault in Keel Line stopped this step. What was settled is saved.",
-                   trouble=True)
+        window.say(
+            "A fault in Keel Line stopped this step. What was settled is saved.", trouble=True
+        )
 
     sys.excepthook = report
     return window

@@ -24,7 +24,9 @@ class Command:
 COMMANDS: tuple[Command, ...] = (
     Command("add-files", "Add files…", ("Ctrl+O",), "window", "Add scans to this docket"),
     Command("new-docket", "New docket", ("Ctrl+N",), "window", "Begin another piece of work"),
-    Command("open-docket", "Open a docket…", ("Ctrl+Shift+O",), "window", "Go on with earlier work"),
+    Command(
+        "open-docket", "Open a docket…", ("Ctrl+Shift+O",), "window", "Go on with earlier work"
+    ),
     Command("open-demo", "Open the demo docket", (), "window", "See how it goes on made-up pages"),
     Command("undo", "Take back", ("Ctrl+Z",), "window", "Take the last change back"),
     Command("redo", "Do again", ("Ctrl+Shift+Z", "Ctrl+Y"), "window", "Make it again"),
@@ -37,34 +39,84 @@ COMMANDS: tuple[Command, ...] = (
     Command("theme", "Light or dark", ("Ctrl+Shift+D",), "window", "Change between light and dark"),
     Command("keys", "All keys", ("F1",), "window", "Show this sheet"),
     Command("quit", "Quit", ("Ctrl+Q",), "window", "Everything is saved already"),
-    Command("previous-page", "Page before", ("PgUp",), "rule", "Look at the page before", bound=False),
+    Command(
+        "previous-page", "Page before", ("PgUp",), "rule", "Look at the page before", bound=False
+    ),
     Command("next-page", "Page after", ("PgDown",), "rule", "Look at the page after", bound=False),
     Command("zoom-in", "Nearer", ("+",), "rule", "Look nearer", bound=False),
     Command("zoom-out", "Further", ("-",), "rule", "Step back", bound=False),
-    Command("to-proof", "On to the doubts", ("Return",), "rule", "The lines are right: go on",
-            bound=False),
-    Command("accept", "Accept, next doubt", ("Return",), "proof",
-            "Settle the cell as it stands and go to the next doubt", bound=False),
-    Command("back", "Doubt before", ("Shift+Return",), "proof", "Go back to the doubt before",
-            bound=False),
-    Command("type", "Put right", ("any letter",), "proof", "Start typing the right value",
-            bound=False),
-    Command("mend", "Mend the reading", ("F2",), "proof", "Change a part of the reading",
-            bound=False),
-    Command("take", "Take a reading", ("Alt+1", "Alt+5"), "proof",
-            "Alt with its number takes one of the readings offered", bound=False),
-    Command("empty", "Empty the cell", ("Backspace",), "proof", "The cell is blank on the paper",
-            bound=False),
-    Command("arrows", "To any cell", ("arrows",), "proof", "Go to the cell beside, above, below",
-            bound=False),
-    Command("next-table", "Table after", ("Ctrl+PgDown",), "proof", "Go to the next table",
-            bound=False),
-    Command("previous-table", "Table before", ("Ctrl+PgUp",), "proof", "Go to the table before",
-            bound=False),
+    Command(
+        "to-proof",
+        "On to the doubts",
+        ("Return",),
+        "rule",
+        "The lines are right: go on",
+        bound=False,
+    ),
+    Command(
+        "accept",
+        "Accept, next doubt",
+        ("Return",),
+        "proof",
+        "Settle the cell as it stands and go to the next doubt",
+        bound=False,
+    ),
+    Command(
+        "back",
+        "Doubt before",
+        ("Shift+Return",),
+        "proof",
+        "Go back to the doubt before",
+        bound=False,
+    ),
+    Command(
+        "type", "Put right", ("any letter",), "proof", "Start typing the right value", bound=False
+    ),
+    Command(
+        "mend", "Mend the reading", ("F2",), "proof", "Change a part of the reading", bound=False
+    ),
+    Command(
+        "take",
+        "Take a reading",
+        ("Alt+1", "Alt+5"),
+        "proof",
+        "Alt with its number takes one of the readings offered",
+        bound=False,
+    ),
+    Command(
+        "empty",
+        "Empty the cell",
+        ("Backspace",),
+        "proof",
+        "The cell is blank on the paper",
+        bound=False,
+    ),
+    Command(
+        "arrows",
+        "To any cell",
+        ("arrows",),
+        "proof",
+        "Go to the cell beside, above, below",
+        bound=False,
+    ),
+    Command(
+        "next-table", "Table after", ("Ctrl+PgDown",), "proof", "Go to the next table", bound=False
+    ),
+    Command(
+        "previous-table",
+        "Table before",
+        ("Ctrl+PgUp",),
+        "proof",
+        "Go to the table before",
+        bound=False,
+    ),
 )
 
 _SHOWN = {
-    "Return": "Enter", "PgDown": "Page down", "PgUp": "Page up", "any letter": "type",
+    "Return": "Enter",
+    "PgDown": "Page down",
+    "PgUp": "Page up",
+    "any letter": "type",
     "arrows": "arrow keys",
 }
 

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing_extensions import override
-
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
+from typing_extensions import override
 
 from keel_line.ui.commands import COMMANDS, Command, show_keys
 from keel_line.ui.theme import Theme
@@ -60,8 +59,9 @@ class HelpSheet(QWidget):
         painter.drawText(sheet.adjusted(32, 22, 0, 0), Qt.AlignmentFlag.AlignLeft, "All keys")
         painter.setFont(theme.font(0.95))
         painter.setPen(theme.color("quiet"))
-        painter.drawText(sheet.adjusted(0, 26, -32, 0), Qt.AlignmentFlag.AlignRight,
-                         "Any key puts this away")
+        painter.drawText(
+            sheet.adjusted(0, 26, -32, 0), Qt.AlignmentFlag.AlignRight, "Any key puts this away"
+        )
         wide = (sheet.width() - 64) / 2
         columns = {"window": 0, "rule": 1, "proof": 1}
         tops = [sheet.top() + 70, sheet.top() + 70]
@@ -71,25 +71,38 @@ class HelpSheet(QWidget):
             left = sheet.left() + 32 + column * wide
             tops[column] = self._paint_group(painter, heading, own, left, tops[column], wide - 24)
 
-    def _paint_group(self, painter: QPainter, heading: str, commands: list[Command], left: float,
-                     top: float, wide: float) -> float:
+    def _paint_group(
+        self,
+        painter: QPainter,
+        heading: str,
+        commands: list[Command],
+        left: float,
+        top: float,
+        wide: float,
+    ) -> float:
         theme = self._theme
-        line = theme.point * 2.0
+        line = theme.em * 1.56
         painter.setFont(theme.bold(1.05))
         painter.setPen(theme.color("teal"))
         painter.drawText(QRectF(left, top, wide, line), Qt.AlignmentFlag.AlignVCenter, heading)
         top += line
-        key_wide = max(QFontMetricsF(theme.bold(0.95)).horizontalAdvance(show_keys(c))
-                       for c in COMMANDS) + 16
+        key_wide = (
+            max(QFontMetricsF(theme.bold(0.95)).horizontalAdvance(show_keys(c)) for c in COMMANDS)
+            + 16
+        )
         for command in commands:
             painter.setFont(theme.bold(0.95))
             painter.setPen(theme.color("ink"))
-            painter.drawText(QRectF(left, top, key_wide, line), Qt.AlignmentFlag.AlignVCenter,
-                             show_keys(command))
+            painter.drawText(
+                QRectF(left, top, key_wide, line), Qt.AlignmentFlag.AlignVCenter, show_keys(command)
+            )
             painter.setFont(theme.font(0.95))
             painter.setPen(theme.color("quiet"))
-            painter.drawText(QRectF(left + key_wide, top, wide - key_wide, line),
-                             Qt.AlignmentFlag.AlignVCenter, command.help)
+            painter.drawText(
+                QRectF(left + key_wide, top, wide - key_wide, line),
+                Qt.AlignmentFlag.AlignVCenter,
+                command.help,
+            )
             top += line
         return top + line * 0.5
 

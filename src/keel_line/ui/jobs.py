@@ -11,6 +11,7 @@ from collections import deque
 from collections.abc import Callable
 from concurrent.futures import CancelledError, Executor, Future, ThreadPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from functools import partial
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
@@ -21,6 +22,7 @@ from keel_line.model.docket import PageState
 
 log = logging.getLogger(__name__)
 _AHEAD = 3
+STOPPED, COMPLETE = True, False
 
 
 def make_image(data: bytes) -> QImage:
@@ -103,7 +105,7 @@ class Jobs(QObject):
         self._queue.clear()
         self._total = self._done = self._flying = 0
         self._flying_ids = set()
-        self.finished.emit(True)
+        self.finished.emit(STOPPED)
 
     def close(self) -> None:
         """Let every pool go."""
@@ -126,7 +128,7 @@ class Jobs(QObject):
             except (BrokenProcessPool, RuntimeError):
                 self._executor = self._make_executor()
                 future = self._executor.submit(process_page, self._desk.make_request(page))
-            future.add_done_callback(lambda f, r=run, p=page: self._answer(r, p, f))
+            future.add_done_callback(partial(self._answer, run, page))
 
     def _answer(self, run: int, page: PageState, future: Future[PageResponse]) -> None:
         """Carry an answer over to the interface thread; runs in the pool's own thread."""
@@ -135,14 +137,24 @@ class Jobs(QObject):
         except CancelledError:
             return
         except BrokenProcessPool:
-            response = PageResponse(page.id, None, (
-                f"Reading page {page.number} of {page.source_name} ran out of memory or was "
-                "stopped from outside. Add the file again to try once more."))
+            response = PageResponse(
+                page.id,
+                None,
+                (
+                    f"Reading page {page.number} of {page.source_name} ran out of memory or was "
+                    "stopped from outside. Add the file again to try once more."
+                ),
+            )
         except Exception:
             log.exception("page %d of %s", page.number, page.source_name)
-            response = PageResponse(page.id, None, (
-                f"Page {page.number} of {page.source_name} could not be read because of a fault in "
-                "Keel Line. The other pages go on."))
+            response = PageResponse(
+                page.id,
+                None,
+                (
+                    f"Page {page.number} of {page.source_name} could not be read because of "
+                    "a fault in Keel Line. The other pages go on."
+                ),
+            )
         self._answered.emit(run, response)
 
     def _take(self, run: int, response: PageResponse) -> None:
@@ -157,7 +169,7 @@ class Jobs(QObject):
         self.page_done.emit(response.page_id)
         if self._done >= self._total:
             self._total = 0
-            self.finished.emit(False)
+            self.finished.emit(COMPLETE)
             return
         self._tell()
         self._feed()

@@ -139,12 +139,7 @@ class Session(QObject):
         """Return (table, cell) of each open doubt, table by table, down each column."""
         if self._doubts is None:
             self._doubts = [
-                (t, c)
-                for t, table in enumerate(self.tables)
-                for c in sorted(
-                    (i for i, s in enumerate(table.cells) if s.in_doubt),
-                    key=lambda i, own=table: (own.cells[i].cell.col, own.cells[i].cell.row),
-                )
+                (t, c) for t, table in enumerate(self.tables) for c in _doubts_down_columns(table)
             ]
         return self._doubts
 
@@ -239,3 +234,9 @@ class Session(QObject):
         while len(self._pictures) > _PICTURES_KEPT:
             self._pictures.popitem(last=False)
         self.picture_changed.emit(page_id)
+
+
+def _doubts_down_columns(table: TableState) -> list[int]:
+    """Return the cells in doubt, down each column: the mind stays with one kind of value."""
+    found = [i for i, state in enumerate(table.cells) if state.in_doubt]
+    return sorted(found, key=lambda i: (table.cells[i].cell.col, table.cells[i].cell.row))

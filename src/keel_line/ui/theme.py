@@ -32,14 +32,36 @@ class Colours:
 
 
 LIGHT = Colours(
-    desk="#E9E6DF", sheet="#FFFFFF", ink="#22303A", quiet="#56616A", hairline="#CFC9BD",
-    well="#DDD9D0", heading="#F5F2EB", teal="#0E6E6E", teal_wash="#E1EEEC", brass="#8F5A0C",
-    brass_wash="#F6ECDC", violet="#6B4BA3", trouble="#9A3324", dark=False,
+    desk="#E9E6DF",
+    sheet="#FFFFFF",
+    ink="#22303A",
+    quiet="#56616A",
+    hairline="#CFC9BD",
+    well="#DDD9D0",
+    heading="#F5F2EB",
+    teal="#0E6E6E",
+    teal_wash="#E1EEEC",
+    brass="#8F5A0C",
+    brass_wash="#F6ECDC",
+    violet="#6B4BA3",
+    trouble="#9A3324",
+    dark=False,
 )
 DARK = Colours(
-    desk="#1D2327", sheet="#262E33", ink="#E8E6E0", quiet="#A3ADB3", hairline="#3B464D",
-    well="#171C1F", heading="#2C353B", teal="#5CC2B8", teal_wash="#23403F", brass="#E0A958",
-    brass_wash="#3F3322", violet="#B9A0EC", trouble="#EE9484", dark=True,
+    desk="#1D2327",
+    sheet="#262E33",
+    ink="#E8E6E0",
+    quiet="#A3ADB3",
+    hairline="#3B464D",
+    well="#171C1F",
+    heading="#2C353B",
+    teal="#5CC2B8",
+    teal_wash="#23403F",
+    brass="#E0A958",
+    brass_wash="#3F3322",
+    violet="#B9A0EC",
+    trouble="#EE9484",
+    dark=True,
 )
 PALETTES: dict[str, Colours] = {"light": LIGHT, "dark": DARK}
 
@@ -50,6 +72,11 @@ class Theme:
 
     colours: Colours
     point: float
+
+    @property
+    def em(self) -> float:
+        """Height of the face in px, which distances follow."""
+        return self.point * 96 / 72
 
     def color(self, name: str) -> QColor:
         """Return a colour by its field's name."""
@@ -79,7 +106,7 @@ def load_faces() -> None:
 def make_theme(name: str, scale: float = 1.0) -> Theme:
     """Make a theme by its palette's name."""
     point = QApplication.font().pointSizeF()
-    return Theme(PALETTES[name], max(8.0, min(point if point > 0 else 10.0, 24.0)) * scale)
+    return Theme(PALETTES[name], max(10.0, min(point, 24.0)) * scale)
 
 
 def apply_theme(app: QApplication, theme: Theme) -> None:
@@ -87,12 +114,18 @@ def apply_theme(app: QApplication, theme: Theme) -> None:
     c = theme.colours
     palette = QPalette()
     roles = {
-        QPalette.ColorRole.Window: c.desk, QPalette.ColorRole.WindowText: c.ink,
-        QPalette.ColorRole.Base: c.sheet, QPalette.ColorRole.Text: c.ink,
-        QPalette.ColorRole.Button: c.sheet, QPalette.ColorRole.ButtonText: c.ink,
-        QPalette.ColorRole.Highlight: c.teal, QPalette.ColorRole.HighlightedText: c.sheet,
-        QPalette.ColorRole.PlaceholderText: c.quiet, QPalette.ColorRole.ToolTipBase: c.sheet,
-        QPalette.ColorRole.ToolTipText: c.ink, QPalette.ColorRole.AlternateBase: c.heading,
+        QPalette.ColorRole.Window: c.desk,
+        QPalette.ColorRole.WindowText: c.ink,
+        QPalette.ColorRole.Base: c.sheet,
+        QPalette.ColorRole.Text: c.ink,
+        QPalette.ColorRole.Button: c.sheet,
+        QPalette.ColorRole.ButtonText: c.ink,
+        QPalette.ColorRole.Highlight: c.teal,
+        QPalette.ColorRole.HighlightedText: c.sheet,
+        QPalette.ColorRole.PlaceholderText: c.quiet,
+        QPalette.ColorRole.ToolTipBase: c.sheet,
+        QPalette.ColorRole.ToolTipText: c.ink,
+        QPalette.ColorRole.AlternateBase: c.heading,
     }
     for role, value in roles.items():
         palette.setColor(role, QColor(value))

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
-from typing_extensions import override
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import (
@@ -33,6 +32,7 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
     QWidget,
 )
+from typing_extensions import override
 
 from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import Desk
@@ -68,12 +68,16 @@ class Window(QMainWindow):
         ``light`` or ``dark``.
     """
 
-    def __init__(self, desk: Desk, folder: Path, *, theme_name: str = "light",
-                 jobs: Jobs | None = None) -> None:
+    def __init__(
+        self, desk: Desk, folder: Path, *, theme_name: str = "light", jobs: Jobs | None = None
+    ) -> None:
         super().__init__()
         self.folder = folder
         self._theme_name = theme_name
         self.theme = make_theme(theme_name)
+        app = QApplication.instance()
+        if isinstance(app, QApplication):  # before any widget, so that all take its face
+            apply_theme(app, self.theme)
         self.jobs = jobs or Jobs(desk)
         self.session = Session(desk, self.jobs)
         self._small: dict[int, QPixmap] = {}
@@ -97,7 +101,41 @@ class Window(QMainWindow):
     # --- building -----------------------------------------------------------------------------
 
     def _build(self) -> None:
-        theme = self.theme
+        self.line = LineBar(self.theme)
+        self.gather = GatherStation(self.theme)
+        self.rule = RuleStation(self.session, self.theme)
+        self.proof = ProofStation(self.session, self.theme)
+        self.send = SendStation(self.session, self.theme)
+        self._stations: dict[str, QWidget] = {
+            "gather": self.gather,
+            "rule": self.rule,
+            "proof": self.proof,
+            "send": self.send,
+        }
+        self._stack = QStackedWidget()
+        for station in self._stations.values():
+            self._stack.addWidget(station)
+        self.ribbon = PageRibbon(self.theme)
+        self._rules = [QWidget() for _ in range(3)]
+        desk = QWidget()
+        desk.setObjectName("desk")
+        column = QVBoxLayout(desk)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(self._make_top())
+        column.addWidget(self.line)
+        column.addWidget(self._rules[0])
+        column.addWidget(self._stack, 1)
+        column.addWidget(self._rules[1])
+        column.addWidget(self.ribbon)
+        column.addWidget(self._rules[2])
+        column.addLayout(self._make_bottom())
+        self.setCentralWidget(desk)
+        self.help = HelpSheet(desk, self.theme)
+        self._connect()
+        self._dress()
+
+    def _make_top(self) -> QHBoxLayout:
         self._menu_button = QToolButton()
         self._menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self._menu_button.setAccessibleName("Menu")
@@ -110,28 +148,14 @@ class Window(QMainWindow):
         top.addWidget(self._menu_button)
         top.addWidget(self._title)
         top.addStretch(1)
-        self.line = LineBar(theme)
-        self.line.chosen.connect(self.go_to)
-        self.gather = GatherStation(theme)
-        self.rule = RuleStation(self.session, theme)
-        self.proof = ProofStation(self.session, theme)
-        self.send = SendStation(self.session, theme)
-        self._stations: dict[str, QWidget] = {
-            "gather": self.gather, "rule": self.rule, "proof": self.proof, "send": self.send}
-        self._stack = QStackedWidget()
-        for station in self._stations.values():
-            self._stack.addWidget(station)
-        self.ribbon = PageRibbon(theme)
-        self.ribbon.chosen.connect(self.go_to_page)
-        self._rules = [QWidget() for _ in range(3)]
-        bottom = QHBoxLayout()
-        bottom.setContentsMargins(16, 4, 16, 7)
+        return top
+
+    def _make_bottom(self) -> QHBoxLayout:
         self.message = QLabel()
         self.message.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.message.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.progress = QProgressBar()
-        self.progress.setFixedWidth(150)
-        self.progress.setFixedHeight(8)
+        self.progress.setFixedSize(150, 8)
         self.progress.setTextVisible(False)
         self.stop_button = QToolButton()
         self.stop_button.setText("Stop")
@@ -139,28 +163,20 @@ class Window(QMainWindow):
         self._running = QLabel()
         self._running.setObjectName("quiet")
         self.expected = QLabel()
+        bottom = QHBoxLayout()
+        bottom.setContentsMargins(16, 4, 16, 7)
         bottom.addWidget(self.message, 1)
         for widget in (self._running, self.progress, self.stop_button):
             bottom.addWidget(widget)
             widget.hide()
         bottom.addSpacing(16)
         bottom.addWidget(self.expected)
-        desk = QWidget()
-        desk.setObjectName("desk")
-        column = QVBoxLayout(desk)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        column.addLayout(top)
-        column.addWidget(self.line)
-        column.addWidget(self._rules[0])
-        column.addWidget(self._stack, 1)
-        column.addWidget(self._rules[1])
-        column.addWidget(self.ribbon)
-        column.addWidget(self._rules[2])
-        column.addLayout(bottom)
-        self.setCentralWidget(desk)
-        self.help = HelpSheet(desk, theme)
-        self.help.closed.connect(lambda: self._stations[self._at].setFocus())
+        return bottom
+
+    def _connect(self) -> None:
+        self.line.chosen.connect(self.go_to)
+        self.ribbon.chosen.connect(self.go_to_page)
+        self.help.closed.connect(self._focus_station)
         self.gather.add_files.connect(self.choose_files)
         self.gather.open_demo.connect(self.open_demo)
         self.gather.open_docket.connect(self.open_docket)
@@ -168,14 +184,16 @@ class Window(QMainWindow):
         self.rule.step_page.connect(self._step_page)
         self.rule.go_on.connect(lambda: self.go_to("proof"))
         self.proof.said.connect(self.say)
-        self.send.said.connect(lambda text, bad: self.say(text, trouble=bad))
+        self.send.said.connect(self._say_of_sending)
         self.send.go_to.connect(self.go_to)
-        self._dress()
+
+    def _focus_station(self) -> None:
+        self._stations[self._at].setFocus()
+
+    def _say_of_sending(self, text: str, trouble: bool) -> None:  # noqa: FBT001 - a slot
+        self.say(text, trouble=trouble)
 
     def _dress(self) -> None:
-        app = QApplication.instance()
-        if isinstance(app, QApplication):
-            apply_theme(app, self.theme)
         self._title.setFont(self.theme.bold(1.25))
         self.expected.setFont(self.theme.bold(0.95))
         self.message.setFont(self.theme.font(0.95))
@@ -187,22 +205,41 @@ class Window(QMainWindow):
         self.progress.setStyleSheet(
             f"QProgressBar {{ border: none; background: {self.theme.colours.hairline};"
             f" border-radius: 4px; }} QProgressBar::chunk {{ background:"
-            f" {self.theme.colours.teal}; border-radius: 4px; }}")
+            f" {self.theme.colours.teal}; border-radius: 4px; }}"
+        )
         for part in (self.line, self.ribbon, self.rule, self.proof, self.send, self.help):
             part.set_theme(self.theme)
 
     def _bind(self) -> None:
         acts: dict[str, Callable[[], object]] = {
-            "add-files": self.choose_files, "new-docket": self.new_docket,
-            "open-docket": self.choose_docket, "open-demo": self.open_demo,
-            "undo": self._undo, "redo": self._redo, "stop": self.jobs.stop,
-            "gather": lambda: self.go_to("gather"), "rule": lambda: self.go_to("rule"),
-            "proof": lambda: self.go_to("proof"), "send": lambda: self.go_to("send"),
-            "ribbon": self._fold_ribbon, "theme": self._change_theme, "keys": self.help.open,
+            "add-files": self.choose_files,
+            "new-docket": self.new_docket,
+            "open-docket": self.choose_docket,
+            "open-demo": self.open_demo,
+            "undo": self._undo,
+            "redo": self._redo,
+            "stop": self.jobs.stop,
+            "gather": lambda: self.go_to("gather"),
+            "rule": lambda: self.go_to("rule"),
+            "proof": lambda: self.go_to("proof"),
+            "send": lambda: self.go_to("send"),
+            "ribbon": self._fold_ribbon,
+            "theme": self._change_theme,
+            "keys": self.help.open,
             "quit": self.close,
         }
-        in_menu = {"add-files", "new-docket", "open-docket", "open-demo", "undo", "redo", "ribbon",
-                   "theme", "keys", "quit"}
+        in_menu = {
+            "add-files",
+            "new-docket",
+            "open-docket",
+            "open-demo",
+            "undo",
+            "redo",
+            "ribbon",
+            "theme",
+            "keys",
+            "quit",
+        }
         apart = {"undo", "ribbon", "keys"}
         self.actions_by_id: dict[str, QAction] = {}
         for command in COMMANDS:
@@ -266,21 +303,37 @@ class Window(QMainWindow):
         counted = {
             "gather": (_count(len(pages), "page") if pages else "nothing yet", bool(failed)),
             "rule": (_count(len(session.tables), "table") if done else "", bool(bare)),
-            "proof": (_count(doubts, "doubt") if doubts else
-                      ("all settled" if settled else "no doubts" if session.tables else ""),
-                      doubts > 0),
+            "proof": (
+                _count(doubts, "doubt")
+                if doubts
+                else ("all settled" if settled else "no doubts" if session.tables else ""),
+                doubts > 0,
+            ),
             "send": ("ready" if session.tables and not doubts else "", False),
         }
-        reached = {"gather": bool(pages), "square": bool(done), "rule": bool(session.tables),
-                   "proof": bool(session.tables) and not doubts, "settle": False, "send": False}
+        reached = {
+            "gather": bool(pages),
+            "square": bool(done),
+            "rule": bool(session.tables),
+            "proof": bool(session.tables) and not doubts,
+            "settle": False,
+            "send": False,
+        }
         stops = tuple(
-            Stop(name, name.capitalize(), *counted.get(name, (_NOT_BUILT, False)),
-                 built=name in self._stations, reached=reached[name])
-            for name in ("gather", "square", "rule", "proof", "settle", "send"))
+            Stop(
+                name,
+                name.capitalize(),
+                *counted.get(name, (_NOT_BUILT, False)),
+                built=name in self._stations,
+                reached=reached[name],
+            )
+            for name in ("gather", "square", "rule", "proof", "settle", "send")
+        )
         self.line.show_stops(stops, self._at)
         if session.tables:
             self.expected.setText(
-                f"Expected wrong cells among those not looked at: {session.expected_wrong():.1f}")
+                f"Expected wrong cells among those not looked at: {session.expected_wrong():.1f}"
+            )
         else:
             self.expected.setText("")
         self._refresh_ribbon()
@@ -290,17 +343,26 @@ class Window(QMainWindow):
         settled: dict[int, int] = {}
         for table in self.session.tables:
             doubtful[table.page_id] = doubtful.get(table.page_id, 0) + sum(
-                c.in_doubt for c in table.cells)
+                c.in_doubt for c in table.cells
+            )
             settled[table.page_id] = settled.get(table.page_id, 0) + sum(
-                c.settled is not None for c in table.cells)
+                c.settled is not None for c in table.cells
+            )
         shown = []
         for page in self._pages:
             open_doubts = doubtful.get(page.id, 0)
-            state = page.progress if page.progress != "done" else (
-                "doubtful" if open_doubts else "settled" if settled.get(page.id) else "done")
-            words = {"doubtful": _count(open_doubts, "doubt"), "settled": "all doubts settled",
-                     "failed": page.trouble, "waiting": "waiting to be read",
-                     "done": "no doubts" if page.tables else "no table found"}[state]
+            state = (
+                page.progress
+                if page.progress != "done"
+                else ("doubtful" if open_doubts else "settled" if settled.get(page.id) else "done")
+            )
+            words = {
+                "doubtful": _count(open_doubts, "doubt"),
+                "settled": "all doubts settled",
+                "failed": page.trouble,
+                "waiting": "waiting to be read",
+                "done": "no doubts" if page.tables else "no table found",
+            }[state]
             tip = f"{page.source_name}, page {page.number}: {words}"
             shown.append(RibbonPage(page.id, state, tip, self._small.get(page.id)))
         self.ribbon.show_pages(tuple(shown), self._page_id)
@@ -330,9 +392,11 @@ class Window(QMainWindow):
         else:
             doubts = len(self.session.doubts())
             hint = "Ctrl+4 goes to the doubts." if doubts else "Ctrl+6 goes to Send."
-            self.say(f"Read {_count(len(self._pages), 'page')}: "
-                     f"{_count(len(self.session.tables), 'table')}, {_count(doubts, 'doubt')}. "
-                     f"{hint}")
+            self.say(
+                f"Read {_count(len(self._pages), 'page')}: "
+                f"{_count(len(self.session.tables), 'table')}, {_count(doubts, 'doubt')}. "
+                f"{hint}"
+            )
 
     # --- going about --------------------------------------------------------------------------
 
@@ -393,6 +457,9 @@ class Window(QMainWindow):
     def _change_theme(self) -> None:
         self._theme_name = "dark" if self._theme_name == "light" else "light"
         self.theme = make_theme(self._theme_name)
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            apply_theme(app, self.theme)
         self._dress()
         self.refresh()
 
@@ -441,8 +508,9 @@ class Window(QMainWindow):
 
     def choose_docket(self) -> None:
         """Ask for a docket and open it."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open a docket", str(self.folder),
-                                              f"Dockets (*{DOCKET_ENDING})")
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Open a docket", str(self.folder), f"Dockets (*{DOCKET_ENDING})"
+        )
         if name:
             self.open_docket(Path(name))
 
@@ -537,5 +605,3 @@ def _menu_icon(theme: Theme) -> QIcon:
         painter.drawLine(7, y, right, y)
     painter.end()
     return QIcon(pixmap)
-
-

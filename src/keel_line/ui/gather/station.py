@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing_extensions import override
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QIcon, QPixmap
@@ -18,6 +17,7 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
     QWidget,
 )
+from typing_extensions import override
 
 from keel_line.model.docket import PageState, SourceState
 from keel_line.ui.theme import Theme
@@ -65,8 +65,9 @@ class ManifestModel(QAbstractTableModel):
         return 0 if parent.isValid() else len(COLUMNS)
 
     @override
-    def headerData(self, section: int, orientation: Qt.Orientation,
-                   role: int = Qt.ItemDataRole.DisplayRole) -> object:
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> object:
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
             return COLUMNS[section]
         if role == Qt.ItemDataRole.TextAlignmentRole:
@@ -80,8 +81,9 @@ class ManifestModel(QAbstractTableModel):
             picture = self._small.get(row.id) if isinstance(row, PageState) else None
             return QIcon(picture) if picture else None
         if role == Qt.ItemDataRole.ForegroundRole and index.column() == len(COLUMNS) - 1:
-            bad = row.trouble or (isinstance(row, PageState) and row.progress == "done"
-                                  and not row.tables)
+            bad = row.trouble or (
+                isinstance(row, PageState) and row.progress == "done" and not row.tables
+            )
             return self._theme.color("trouble" if bad else "ink")
         if role in {Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole}:
             return self._text(row, index.column())
@@ -93,10 +95,16 @@ class ManifestModel(QAbstractTableModel):
             return {1: row.name, 6: row.trouble}.get(column, "")
         known = row.progress == "done"
         res = row.resolution
-        dpi = f"{res.x_dpi:.0f} dpi" if res.x_dpi == res.y_dpi else (
-            f"{res.x_dpi:.0f} × {res.y_dpi:.0f} dpi")
+        dpi = (
+            f"{res.x_dpi:.0f} dpi"
+            if res.x_dpi == res.y_dpi
+            else (f"{res.x_dpi:.0f} × {res.y_dpi:.0f} dpi")
+        )
         return (
-            "", row.source_name, str(row.number), _KINDS[row.kind] if known else "",
+            "",
+            row.source_name,
+            str(row.number),
+            _KINDS[row.kind] if known else "",
             f"{row.size_px[0]:,} × {row.size_px[1]:,} px" if known else "",
             (dpi + (" (estimated)" if res.estimated else "")) if known else "",
             describe_state(row),
@@ -160,7 +168,8 @@ class GatherStation(QWidget):
         title.setFont(self._theme.bold(1.9))
         words = QLabel(
             "Drop scans, faxes, photographs or PDFs anywhere in this window, or add them here.\n"
-            "They are straightened and read on this machine; nothing leaves it.")
+            "They are straightened and read on this machine; nothing leaves it."
+        )
         words.setObjectName("quiet")
         self._title = title
         buttons = QHBoxLayout()
@@ -206,8 +215,9 @@ class GatherStation(QWidget):
             button.clicked.connect(lambda _on, p=path: self.open_docket.emit(p))
             self._earlier.addWidget(button)
 
-    def show_rows(self, pages: list[PageState], troubled: list[SourceState],
-                  small: dict[int, QPixmap]) -> None:
+    def show_rows(
+        self, pages: list[PageState], troubled: list[SourceState], small: dict[int, QPixmap]
+    ) -> None:
         """Show the docket's pages and the sources that could not be used."""
         rows: list[PageState | SourceState] = [*pages, *troubled]
         self._stack.setCurrentIndex(1 if rows else 0)

@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing_extensions import override
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
+from typing_extensions import override
 
 from keel_line.ui.theme import Theme
 
-_KEYS = (("Enter", "accept, next"), ("Type", "put right"), ("Shift+Enter", "doubt before"),
-         ("F1", "all keys"))
+_KEYS = (
+    ("Enter", "accept, next"),
+    ("Type", "put right"),
+    ("Shift+Enter", "doubt before"),
+    ("F1", "all keys"),
+)
 
 
 @dataclass(frozen=True)
@@ -58,17 +62,20 @@ class DoubtPanel(QWidget):
         view, theme = self._view, self._theme
         if view is None:
             return
-        line = theme.point * 2.0
+        line = theme.em * 1.56
         y = 0.0
         wide = float(self.width())
 
-        def write(text: str, color: str, *, bold: bool = False, right: bool = False,
-                  scale: float = 1.0) -> None:
+        def write(
+            text: str, color: str, *, bold: bool = False, right: bool = False, scale: float = 1.0
+        ) -> None:
             painter.setFont(theme.bold(scale) if bold else theme.font(scale))
             painter.setPen(theme.color(color))
             flag = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
             box = QRectF(0, y, wide, line)
-            shown = QFontMetricsF(painter.font()).elidedText(text, Qt.TextElideMode.ElideRight, wide)
+            shown = QFontMetricsF(painter.font()).elidedText(
+                text, Qt.TextElideMode.ElideRight, wide
+            )
             painter.drawText(box, flag | Qt.AlignmentFlag.AlignVCenter, shown)
 
         write(view.heading, "ink", bold=True, scale=1.1)
@@ -77,46 +84,57 @@ class DoubtPanel(QWidget):
         write(view.place, "ink")
         y += line
         write(view.reason, "brass" if view.doubtful else "quiet")
-        y += line + theme.point * 0.5
+        y += line + theme.em * 0.39
         self._paint_readings(painter, view, y)
         self._paint_keys(painter, y)
 
     def _paint_readings(self, painter: QPainter, view: DoubtView, top: float) -> None:
         theme = self._theme
-        height = theme.point * 2.15
+        height = theme.em * 1.68
         wide = self.width() * 0.58
-        label_wide = theme.point * 3.8
+        label_wide = QFontMetricsF(theme.font(0.88)).horizontalAdvance("Alt+5") + 20
         for i, (text, note) in enumerate(view.readings):
             y = top + i * (height + 3)
             if y + height > self.height():
                 break
             box = QRectF(1, y, wide, height)
             self._boxes.append(box)
-            painter.setPen(QPen(theme.color("teal" if i == 0 else "hairline"), 1.6 if i == 0 else 1))
+            painter.setPen(
+                QPen(theme.color("teal" if i == 0 else "hairline"), 1.6 if i == 0 else 1)
+            )
             painter.setBrush(theme.color("sheet"))
             painter.drawRoundedRect(box, 3, 3)
             painter.setFont(theme.font(0.88))
             painter.setPen(theme.color("quiet"))
-            painter.drawText(box.adjusted(8, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, f"Alt+{i + 1}")
+            painter.drawText(
+                box.adjusted(8, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, f"Alt+{i + 1}"
+            )
             painter.setFont(theme.bold(1.08))
             painter.setPen(theme.color("ink"))
             note_wide = QFontMetricsF(theme.font(0.88)).horizontalAdvance(note) + 10 if note else 0
             room = wide - label_wide - 16 - note_wide
             shown = QFontMetricsF(painter.font()).elidedText(
-                text.replace("\n", " ⏎ ") or "blank", Qt.TextElideMode.ElideRight, room)
-            painter.drawText(QRectF(box.left() + label_wide, y, room, height),
-                             Qt.AlignmentFlag.AlignVCenter, shown)
+                text.replace("\n", " ⏎ ") or "blank", Qt.TextElideMode.ElideRight, room
+            )
+            painter.drawText(
+                QRectF(box.left() + label_wide, y, room, height),
+                Qt.AlignmentFlag.AlignVCenter,
+                shown,
+            )
             if note:
                 painter.setFont(theme.font(0.88))
                 painter.setPen(theme.color("quiet"))
-                painter.drawText(box.adjusted(0, 0, -8, 0),
-                                 Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, note)
+                painter.drawText(
+                    box.adjusted(0, 0, -8, 0),
+                    Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                    note,
+                )
 
     def _paint_keys(self, painter: QPainter, top: float) -> None:
         theme = self._theme
         left = self.width() * 0.58 + 18
         gap = QFontMetricsF(theme.bold(0.92)).horizontalAdvance("Shift+Enter ") + 6
-        line = theme.point * 1.75
+        line = theme.em * 1.36
         for i, (key, what) in enumerate(_KEYS):
             y = top + i * line
             painter.setFont(theme.bold(0.92))
@@ -124,8 +142,11 @@ class DoubtPanel(QWidget):
             painter.drawText(QRectF(left, y, gap, line), Qt.AlignmentFlag.AlignVCenter, key)
             painter.setFont(theme.font(0.92))
             painter.setPen(theme.color("quiet"))
-            painter.drawText(QRectF(left + gap, y, self.width() - left - gap, line),
-                             Qt.AlignmentFlag.AlignVCenter, what)
+            painter.drawText(
+                QRectF(left + gap, y, self.width() - left - gap, line),
+                Qt.AlignmentFlag.AlignVCenter,
+                what,
+            )
 
     @override
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -138,4 +159,4 @@ class DoubtPanel(QWidget):
 
     @override
     def sizeHint(self) -> QSize:
-        return QSize(440, round(self._theme.point * 18))
+        return QSize(440, round(self._theme.em * 14.04))

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing_extensions import override
-
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QTextCursor
 from PyQt6.QtWidgets import QPlainTextEdit, QWidget
+from typing_extensions import override
 
 MOST_CHARACTERS = 10_000
 
@@ -17,12 +16,14 @@ class CellEditor(QPlainTextEdit):
     committed = pyqtSignal(str)
     dropped = pyqtSignal()
 
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, parent: QWidget | None) -> None:
         super().__init__(parent)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
-        self.document().setDocumentMargin(3)
+        document = self.document()
+        if document is not None:
+            document.setDocumentMargin(3)
         self.setTabChangesFocus(True)
         self.setAccessibleName("The right value")
         self.hide()
@@ -54,6 +55,7 @@ class CellEditor(QPlainTextEdit):
         super().focusOutEvent(event)
         # A menu or another window takes the focus for a while only.
         if event is not None and event.reason() in {
-            Qt.FocusReason.MouseFocusReason, Qt.FocusReason.TabFocusReason
+            Qt.FocusReason.MouseFocusReason,
+            Qt.FocusReason.TabFocusReason,
         }:
             self.dropped.emit()

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing_extensions import override
-
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QImage, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
+from typing_extensions import override
 
 from keel_line.model.reading import CharReading
 from keel_line.model.table import CellState
@@ -63,8 +62,8 @@ class Lens(QWidget):
         theme = self._theme
         x0, y0, x1, y1 = state.cell.box
         lines = self._lines(state)
-        row = theme.point * 3.1
-        text_room = row * len(lines) + theme.point * 0.4
+        row = theme.em * 2.42
+        text_room = row * len(lines) + theme.em * 0.31
         ink_room = max(40.0, frame.height() - text_room)
         # The written part fills the lens; a wide cell with a short word need not be shown whole.
         if state.reading.chars:
@@ -72,20 +71,27 @@ class Lens(QWidget):
             right = max(c.box[2] for c in state.reading.chars) + 0.6 * (y1 - y0)
         else:
             left, right = x0 - 8, x1 + 8
-        scale = min(ink_room * 0.8 / max(8.0, y1 - y0), (frame.width() - 16) / max(8.0, right - left))
+        scale = min(
+            ink_room * 0.8 / max(8.0, y1 - y0), (frame.width() - 16) / max(8.0, right - left)
+        )
         scale = min(scale, 5.0)
         middle_x, middle_y = (left + right) / 2, (y0 + y1) / 2
         ink = QRectF(frame.left(), frame.top(), frame.width(), ink_room)
 
         def place(x: float, y: float) -> QPointF:
-            return QPointF(ink.center().x() + (x - middle_x) * scale,
-                           ink.center().y() + (y - middle_y) * scale)
+            return QPointF(
+                ink.center().x() + (x - middle_x) * scale, ink.center().y() + (y - middle_y) * scale
+            )
 
         painter.save()
         painter.setClipRect(ink)
         if self._image is not None:
-            source = QRectF(middle_x - ink.width() / 2 / scale, middle_y - ink.height() / 2 / scale,
-                            ink.width() / scale, ink.height() / scale)
+            source = QRectF(
+                middle_x - ink.width() / 2 / scale,
+                middle_y - ink.height() / 2 / scale,
+                ink.width() / scale,
+                ink.height() / scale,
+            )
             painter.fillRect(ink, QColor("#F1EFEA"))
             painter.drawImage(ink, self._image, source)
             cell = QRectF(place(x0, y0), place(x1, y1))
@@ -105,21 +111,24 @@ class Lens(QWidget):
         if not state.reading.chars:
             painter.setFont(theme.font(1.1))
             painter.setPen(theme.color("quiet"))
-            painter.drawText(QRectF(ink.left(), ink.bottom(), ink.width(), text_room),
-                             Qt.AlignmentFlag.AlignCenter,
-                             "blank" if not state.reading.text else state.reading.text)
+            painter.drawText(
+                QRectF(ink.left(), ink.bottom(), ink.width(), text_room),
+                Qt.AlignmentFlag.AlignCenter,
+                "blank" if not state.reading.text else state.reading.text,
+            )
         for i, line in enumerate(lines):
             self._paint_line(painter, line, ink.bottom() + i * row + 2, row, place)
 
-    def _paint_line(self, painter: QPainter, line: list[CharReading], top: float, row: float,
-                    place: object) -> None:
+    def _paint_line(
+        self, painter: QPainter, line: list[CharReading], top: float, row: float, place: object
+    ) -> None:
         theme = self._theme
         if not line:
             return
         assert callable(place)  # noqa: S101 - a function of the painter above
         left, right = place(line[0].box[0], 0).x(), place(line[-1].box[2], 0).x()
         room = (right - left) / len(line)
-        font = theme.font(1.0, theme.font().weight())
+        font = theme.font()
         wanted = min(row * 0.62, max(9.0, room * 1.25))
         font.setPixelSize(round(wanted))
         for char in line:
@@ -132,14 +141,17 @@ class Lens(QWidget):
             shown = "␣" if char.char == " " else char.char
             if char.char == " ":
                 painter.setPen(theme.color("hairline"))
-            painter.drawText(QPointF(middle - metrics.horizontalAdvance(shown) / 2,
-                                     top + row * 0.62), shown)
+            painter.drawText(
+                QPointF(middle - metrics.horizontalAdvance(shown) / 2, top + row * 0.62), shown
+            )
             half = min(9.0, max(2.5, (x1 - x0) * 0.38))
             doubt = 1.0 - char.probability
             height = 1.5 + doubt * row * 0.26
-            painter.fillRect(QRectF(middle - half, top + row * 0.95 - height, 2 * half, height),
-                             theme.color("brass" if doubtful else "hairline"))
+            painter.fillRect(
+                QRectF(middle - half, top + row * 0.95 - height, 2 * half, height),
+                theme.color("brass" if doubtful else "hairline"),
+            )
 
     @override
     def sizeHint(self) -> QSize:
-        return QSize(700, round(self._theme.point * 18))
+        return QSize(700, round(self._theme.em * 14.04))

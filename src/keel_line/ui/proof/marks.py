@@ -21,20 +21,30 @@ def paint_marks(painter: QPainter, theme: Theme, state: CellState, box: QRectF) 
         corner = box.topRight()
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color("brass"))
-        painter.drawPolygon(QPolygonF([
-            corner, corner - QPointF(side, 0), corner + QPointF(0, side)]))
+        painter.drawPolygon(
+            QPolygonF([corner, corner - QPointF(side, 0), corner + QPointF(0, side)])
+        )
     if state.settled is not None:
-        painter.fillRect(QRectF(box.left(), box.top() + 2, 3, box.height() - 4),
-                         theme.color("teal"))
+        painter.fillRect(
+            QRectF(box.left(), box.top() + 2, 3, box.height() - 4), theme.color("teal")
+        )
         if state.settled.by_hand:
             _paint_pen(painter, theme, QPointF(box.left() + 6, box.top() + 4))
 
 
 def _paint_pen(painter: QPainter, theme: Theme, at: QPointF) -> None:
-    """A small pen laid aslant, its nib at the lower left."""
+    """Paint a small pen laid aslant, its nib at the lower left."""
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(theme.color("teal"), 1.3))
     x, y = at.x(), at.y()
-    painter.drawPolygon(QPolygonF([
-        QPointF(x, y + 8), QPointF(x + 1, y + 5), QPointF(x + 6, y), QPointF(x + 8, y + 2),
-        QPointF(x + 3, y + 7)]))
+    painter.drawPolygon(
+        QPolygonF(
+            [
+                QPointF(x, y + 8),
+                QPointF(x + 1, y + 5),
+                QPointF(x + 6, y),
+                QPointF(x + 8, y + 2),
+                QPointF(x + 3, y + 7),
+            ]
+        )
+    )

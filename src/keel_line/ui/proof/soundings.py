@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing_extensions import override
-
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
+from typing_extensions import override
 
 from keel_line.model.table import CellState, TableState
 from keel_line.ui.theme import Theme

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import time
 from collections import deque
-from typing_extensions import override
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QStackedLayout, QVBoxLayout, QWidget
+from typing_extensions import override
 
 from keel_line.model.table import CellState, TableState
 from keel_line.ui.proof.doubt_panel import DoubtPanel, DoubtView
@@ -38,7 +38,7 @@ class ProofStation(QWidget):
         self.panel = DoubtPanel(theme)
         self.interline = Interline(theme)
         self.soundings = Soundings(theme)
-        self.editor = CellEditor(self.interline.viewport())
+        self.editor = CellEditor(self.interline.view)
         self._nothing = QLabel("No table has been read yet.")
         self._nothing.setObjectName("quiet")
         self._nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -68,7 +68,7 @@ class ProofStation(QWidget):
         self.panel.taken.connect(self.take_reading)
         self.editor.committed.connect(self._commit)
         self.editor.dropped.connect(self._drop)
-        for bar in (self.interline.verticalScrollBar(), self.interline.horizontalScrollBar()):
+        for bar in self.interline.scroll_bars:
             bar.valueChanged.connect(self._place_editor)
         session.moved.connect(self.refresh)
         session.cells_changed.connect(self.refresh)
@@ -105,26 +105,43 @@ class ProofStation(QWidget):
         open_doubts = session.doubts()
         total = session.doubts_in_all()
         if state.in_doubt:
-            before = sum(1 for d in open_doubts if session.position(*d) < session.position_at_hand())
+            before = sum(
+                1 for d in open_doubts if session.position(*d) < session.position_at_hand()
+            )
             heading = f"Doubt {total - len(open_doubts) + before + 1} of {total}"
         elif open_doubts:
             heading = "Settled" if state.settled else "Not in doubt"
         else:
             heading = "All doubts are settled" if total else "No doubts"
         place = f"{column_name(table, state.cell.col)} · row {state.cell.row + 1}"
-        key = next((s.text for s in table.cells
-                    if s.cell.row == state.cell.row and s.cell.col == 0 and s.cell.col_span == 1), "")
+        key = next(
+            (
+                s.text
+                for s in table.cells
+                if s.cell.row == state.cell.row and s.cell.col == 0 and s.cell.col_span == 1
+            ),
+            "",
+        )
         if key and state.cell.col > 0:
             place += " · " + key.replace("\n", " ")
         if state.settled is not None:
-            reason = (f"Put right by hand; read as “{state.reading.text or 'blank'}”."
-                      if state.settled.by_hand else "Accepted as read.")
+            reason = (
+                f"Put right by hand; read as “{state.reading.text or 'blank'}”."
+                if state.settled.by_hand
+                else "Accepted as read."
+            )
         elif state.reading.reasons and state.flagged:
             reason = state.reading.reasons[0]
         else:
             reason = f"Read with {state.reading.confidence:.1%} confidence."
-        return DoubtView(heading, self._pace(len(open_doubts)), place, reason, state.in_doubt,
-                         tuple((text, note) for text, note in self._readings(state)))
+        return DoubtView(
+            heading,
+            self._pace(len(open_doubts)),
+            place,
+            reason,
+            state.in_doubt,
+            tuple((text, note) for text, note in self._readings(state)),
+        )
 
     def _pace(self, left: int) -> str:
         if not left or len(self._settled_at) < 4:
@@ -138,15 +155,12 @@ class ProofStation(QWidget):
 
     @staticmethod
     def _readings(state: CellState) -> list[tuple[str, str]]:
-        readings = [(state.reading.text, "as read")]
-        for other in state.reading.runners_up:
-            if other.text != state.reading.text:
-                readings.append((other.text, ""))
-        return readings[:_MOST_READINGS]
+        others = [r.text for r in state.reading.runners_up if r.text != state.reading.text]
+        return [(state.reading.text, "as read"), *((t, "") for t in others)][:_MOST_READINGS]
 
     # --- keys ---------------------------------------------------------------------------------
 
-    def _take_key(self, event: QKeyEvent) -> None:  # noqa: C901, PLR0912 - one branch a key
+    def _take_key(self, event: QKeyEvent) -> None:
         if self._session.table is None:
             event.ignore()
             return
@@ -154,8 +168,12 @@ class ProofStation(QWidget):
         shift = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
         alt = bool(modifiers & Qt.KeyboardModifier.AltModifier)
         ctrl = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
-        arrows = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0),
-                  Qt.Key.Key_Down: (1, 0)}
+        arrows = {
+            Qt.Key.Key_Left: (0, -1),
+            Qt.Key.Key_Right: (0, 1),
+            Qt.Key.Key_Up: (-1, 0),
+            Qt.Key.Key_Down: (1, 0),
+        }
         if key in {Qt.Key.Key_Return, Qt.Key.Key_Enter}:
             if shift:
                 self._session.go_to_doubt(-1)
@@ -172,7 +190,7 @@ class ProofStation(QWidget):
         elif ctrl and key in {Qt.Key.Key_PageDown, Qt.Key.Key_PageUp}:
             self._session.go_to_table(1 if key == Qt.Key.Key_PageDown else -1)
         elif key in {Qt.Key.Key_PageDown, Qt.Key.Key_PageUp}:
-            bar = self.interline.verticalScrollBar()
+            bar, _ = self.interline.scroll_bars
             step = bar.pageStep() * (1 if key == Qt.Key.Key_PageDown else -1)
             bar.setValue(bar.value() + step)
         elif event.text() and event.text().isprintable() and not (ctrl or alt):
@@ -220,10 +238,10 @@ class ProofStation(QWidget):
         if table is None or not self.editor.isVisible():
             return
         box = self.interline.reading_box(self._session.cell.cell)
-        wide = max(box.width(), self._theme.point * 14)
-        left = min(box.left(), self.interline.viewport().width() - wide - 2)
+        wide = max(box.width(), self._theme.em * 10.92)
+        left = min(box.left(), self.interline.view.width() - wide - 2)
         lines = self.editor.toPlainText().count("\n") + 1
-        high = max(box.height(), self._theme.point * (1.7 * lines + 1.2))
+        high = max(box.height(), self._theme.em * (1.35 * lines + 1.0))
         self.editor.setGeometry(round(left), round(box.top()), round(wide), round(high))
 
     def _commit(self, text: str) -> None:

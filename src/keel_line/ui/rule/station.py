@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing_extensions import override
-
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QTableView, QVBoxLayout, QWidget
+from typing_extensions import override
 
 from keel_line.model.table import TableState
 from keel_line.ui.session import Session
@@ -27,8 +26,11 @@ class SheetModel(QAbstractTableModel):
         """Show another table."""
         self.beginResetModel()
         self._table = table
-        self._texts = {} if table is None else {
-            (s.cell.row, s.cell.col): s.text.replace("\n", " ") for s in table.cells}
+        self._texts = (
+            {}
+            if table is None
+            else {(s.cell.row, s.cell.col): s.text.replace("\n", " ") for s in table.cells}
+        )
         self.endResetModel()
 
     @override
@@ -143,15 +145,16 @@ class RuleStation(QWidget):
 
     def _describe(self, table: TableState | None, count: int) -> str:
         if table is None:
-            return self._waiting or ("Keel Line looks for tables with ruled lines. "
-                                     "There are none here that close.")
+            return self._waiting or (
+                "Keel Line looks for tables with ruled lines. There are none here that close."
+            )
         heading = {0: "no heading", 1: "1 heading row"}.get(
-            table.header_rows, f"{table.header_rows} heading rows")
+            table.header_rows, f"{table.header_rows} heading rows"
+        )
         spans = sum(s.cell.row_span > 1 or s.cell.col_span > 1 for s in table.cells)
         spanning = f", {spans} spanning" if spans else ""
         more = f"  ·  {count} tables on this page, press one to see its sheet" if count > 1 else ""
-        return (f"{table.grid.rows} rows, {table.grid.cols} columns, {heading}"
-                f"{spanning}{more}")
+        return f"{table.grid.rows} rows, {table.grid.cols} columns, {heading}{spanning}{more}"
 
     def _choose(self, index: int) -> None:
         own = self._own()

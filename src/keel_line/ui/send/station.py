@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing_extensions import override
 
 from PyQt6.QtCore import Qt, QUrl, pyqtSignal
 from PyQt6.QtGui import QDesktopServices, QFocusEvent, QGuiApplication, QKeyEvent
 from PyQt6.QtWidgets import (
+    QAbstractButton,
     QFileDialog,
     QHBoxLayout,
     QLabel,
@@ -18,12 +18,14 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
     QWidget,
 )
+from typing_extensions import override
 
 from keel_line.desk.desk import SEND_FORMATS
 from keel_line.errors import KeelLineError
 from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme
 
+TROUBLE, FINE = True, False
 _NOTES = {
     ".xlsx": "One sheet a table, numbers as numbers",
     ".csv": "One file a table",
@@ -66,12 +68,21 @@ def make_preflight(session: Session) -> list[PreflightLine]:
     cells = sum(len(t.cells) for t in session.tables)
     rows = sum(t.grid.rows for t in session.tables)
     noun = "table" if len(session.tables) == 1 else "tables"
-    lines.append(PreflightLine(
-        f"{len(session.tables)} {noun} with {rows} rows and {cells} cells go out", "rule",
-        calls=False))
-    lines.append(PreflightLine(
-        f"About {session.expected_wrong():.1f} wrong cells are expected among those nobody looked "
-        "at", "proof", calls=False))
+    lines.append(
+        PreflightLine(
+            f"{len(session.tables)} {noun} with {rows} rows and {cells} cells go out",
+            "rule",
+            calls=False,
+        )
+    )
+    lines.append(
+        PreflightLine(
+            f"About {session.expected_wrong():.1f} wrong cells are expected among those "
+            "nobody looked at",
+            "proof",
+            calls=False,
+        )
+    )
     return lines
 
 
@@ -88,19 +99,39 @@ class SendStation(QWidget):
         self._touched = False
         self._lines = QVBoxLayout()
         self._lines.setSpacing(0)
-        left = QVBoxLayout()
-        self._before = QLabel("Before it goes out")
-        self._before.setFont(theme.bold(1.2))
-        left.addWidget(self._before)
-        left.addSpacing(6)
-        left.addLayout(self._lines)
-        left.addStretch(1)
-        self._after = QLabel("What to write")
-        self._after.setFont(theme.bold(1.2))
-        right = QVBoxLayout()
-        right.setSpacing(6)
-        right.addWidget(self._after)
         self.formats: dict[str, QRadioButton] = {}
+        self.target = QLineEdit()
+        self.write_button = QPushButton("Write")
+        self._done = QLabel()
+        self._afterwards = QWidget()
+        whole = QHBoxLayout(self)
+        whole.setContentsMargins(40, 24, 40, 16)
+        whole.setSpacing(56)
+        whole.addLayout(self._make_preflight_side(), 1)
+        whole.addLayout(self._make_writing_side(), 1)
+        self.formats[".xlsx"].setChecked(True)
+        self.setFocusProxy(self.write_button)
+        session.cells_changed.connect(self.refresh)
+        session.tables_changed.connect(self.refresh)
+
+    def _heading(self, text: str, scale: float) -> QLabel:
+        label = QLabel(text)
+        label.setFont(self._theme.bold(scale))
+        return label
+
+    def _make_preflight_side(self) -> QVBoxLayout:
+        side = QVBoxLayout()
+        side.setSpacing(0)
+        side.addWidget(self._heading("Before it goes out", 1.2))
+        side.addSpacing(12)
+        side.addLayout(self._lines)
+        side.addStretch(1)
+        return side
+
+    def _make_writing_side(self) -> QVBoxLayout:
+        side = QVBoxLayout()
+        side.setSpacing(6)
+        side.addWidget(self._heading("What to write", 1.2))
         for ending, label in SEND_FORMATS.items():
             button = QRadioButton(f"{label} ({ending})")
             note = QLabel(_NOTES[ending])
@@ -108,55 +139,39 @@ class SendStation(QWidget):
             note.setIndent(26)
             button.toggled.connect(self._change_format)
             self.formats[ending] = button
-            right.addWidget(button)
-            right.addWidget(note)
-        right.addSpacing(12)
-        where = QLabel("Where to")
-        where.setFont(theme.bold(1.0))
-        right.addWidget(where)
-        self.target = QLineEdit()
+            side.addWidget(button)
+            side.addWidget(note)
+        side.addSpacing(12)
+        side.addWidget(self._heading("Where to", 1.0))
         self.target.setAccessibleName("Where to")
         self.target.textEdited.connect(self._touch)
         self.target.returnPressed.connect(self.write)
         choose = QPushButton("Choose…")
         choose.clicked.connect(self._choose)
-        place = QHBoxLayout()
-        place.addWidget(self.target, 1)
-        place.addWidget(choose)
-        right.addLayout(place)
-        self.write_button = QPushButton("Write")
+        side.addLayout(_row(self.target, choose, stretch_first=True))
+        side.addSpacing(8)
         self.write_button.setObjectName("main")
         self.write_button.clicked.connect(self.write)
-        row = QHBoxLayout()
-        row.addWidget(self.write_button)
-        row.addStretch(1)
-        right.addSpacing(8)
-        right.addLayout(row)
-        self._done = QLabel()
+        side.addLayout(_row(self.write_button))
+        side.addSpacing(10)
         self._done.setWordWrap(True)
-        right.addSpacing(10)
-        right.addWidget(self._done)
-        self._afterwards = QWidget()
-        buttons = QHBoxLayout(self._afterwards)
-        buttons.setContentsMargins(0, 0, 0, 0)
-        for label, act in (("Open the file", self._open), ("Show the folder", self._show_folder),
-                           ("Copy the path", self._copy)):
-            button = QPushButton(label)
-            button.clicked.connect(act)
-            buttons.addWidget(button)
-        buttons.addStretch(1)
-        right.addWidget(self._afterwards)
+        side.addWidget(self._done)
+        buttons = []
+        for label, act in (
+            ("Open the file", self._open),
+            ("Show the folder", self._show_folder),
+            ("Copy the path", self._copy),
+        ):
+            after = QPushButton(label)
+            after.clicked.connect(act)
+            buttons.append(after)
+        row = _row(*buttons)
+        row.setContentsMargins(0, 0, 0, 0)
+        self._afterwards.setLayout(row)
         self._afterwards.hide()
-        right.addStretch(1)
-        whole = QHBoxLayout(self)
-        whole.setContentsMargins(40, 24, 40, 16)
-        whole.setSpacing(56)
-        whole.addLayout(left, 1)
-        whole.addLayout(right, 1)
-        self.formats[".xlsx"].setChecked(True)
-        self.setFocusProxy(self.write_button)
-        session.cells_changed.connect(self.refresh)
-        session.tables_changed.connect(self.refresh)
+        side.addWidget(self._afterwards)
+        side.addStretch(1)
+        return side
 
     def set_theme(self, theme: Theme) -> None:
         """Dress anew."""
@@ -205,7 +220,8 @@ class SendStation(QWidget):
 
     def _choose(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
-            self, "Where to", self.target.text(), f"*{self.ending}")
+            self, "Where to", self.target.text(), f"*{self.ending}"
+        )
         if name:
             self.target.setText(name)
             self._touch()
@@ -214,7 +230,7 @@ class SendStation(QWidget):
         """Write the tables; the ending is added where it was left out."""
         text = self.target.text().strip()
         if not text:
-            self.said.emit("Say where to write: a folder and a name.", True)  # noqa: FBT003 - a signal
+            self.said.emit("Say where to write: a folder and a name.", TROUBLE)
             return
         target = Path(text).expanduser()
         if target.suffix.lower() not in SEND_FORMATS:
@@ -222,13 +238,13 @@ class SendStation(QWidget):
         try:
             self.written = self._session.desk.send(target, self._session.tables)
         except KeelLineError as error:
-            self.said.emit(str(error), True)  # noqa: FBT003 - a signal
+            self.said.emit(str(error), TROUBLE)
             return
         self.target.setText(str(target))
         names = "\n".join(str(p) for p in self.written)
         self._done.setText(f"Written:\n{names}")
         self._afterwards.show()
-        self.said.emit(f"Wrote {self.written[0].name}.", False)  # noqa: FBT003 - a signal
+        self.said.emit(f"Wrote {self.written[0].name}.", FINE)
 
     def _open(self) -> None:
         if self.written:
@@ -242,13 +258,13 @@ class SendStation(QWidget):
         clipboard = QGuiApplication.clipboard()
         if self.written and clipboard is not None:
             clipboard.setText(str(self.written[0]))
-            self.said.emit("The path is on the clipboard.", False)  # noqa: FBT003 - a signal
+            self.said.emit("The path is on the clipboard.", FINE)
 
     @override
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter}:
             focused = self.focusWidget()
-            if isinstance(focused, QPushButton):
+            if isinstance(focused, QAbstractButton):
                 focused.click()
                 return
             self.write()
@@ -258,3 +274,13 @@ class SendStation(QWidget):
     @override
     def focusInEvent(self, event: QFocusEvent | None) -> None:
         self.write_button.setFocus()
+
+
+def _row(*widgets: QWidget, stretch_first: bool = False) -> QHBoxLayout:
+    """Lay widgets side by side, to the left unless the first fills the row."""
+    row = QHBoxLayout()
+    for i, widget in enumerate(widgets):
+        row.addWidget(widget, 1 if stretch_first and i == 0 else 0)
+    if not stretch_first:
+        row.addStretch(1)
+    return row

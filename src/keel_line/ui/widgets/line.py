@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing_extensions import override
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
+from typing_extensions import override
 
 from keel_line.ui.theme import Theme
 
@@ -55,7 +55,7 @@ class LineBar(QWidget):
 
     @override
     def sizeHint(self) -> QSize:
-        return QSize(600, round(self._theme.point * 5.6))
+        return QSize(600, round(self._theme.em * 4.37))
 
     def _x(self, index: int) -> float:
         return self.width() * (index + 0.5) / max(1, len(self._stops))
@@ -65,7 +65,7 @@ class LineBar(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme = self._theme
-        y = theme.point * 1.2
+        y = theme.em * 0.94
         reached = [i for i, s in enumerate(self._stops) if s.reached]
         filled = self._x(reached[-1]) if reached else 0.0
         painter.setPen(QPen(theme.color("hairline"), 2.5))
@@ -91,11 +91,11 @@ class LineBar(QWidget):
             painter.setBrush(theme.color("ink" if stop.reached else "desk"))
             painter.drawEllipse(QPointF(x, y), 4.6, 4.6)
         width = self.width() / max(1, len(self._stops))
-        box = QRectF(x - width / 2, y + theme.point * 0.75, width, theme.point * 1.7)
+        box = QRectF(x - width / 2, y + theme.em * 0.58, width, theme.em * 1.33)
         painter.setFont(theme.bold(1.05) if here else theme.font(1.05))
         painter.setPen(theme.color("ink" if stop.built else "quiet"))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, stop.label)
-        box.translate(0, theme.point * 1.5)
+        box.translate(0, theme.em * 1.17)
         painter.setFont(theme.font(0.9))
         painter.setPen(theme.color("brass" if stop.calls else "quiet"))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, stop.waiting)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing_extensions import override
-
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
@@ -18,6 +16,7 @@ from PyQt6.QtGui import (
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QWidget
+from typing_extensions import override
 
 from keel_line.model.table import TableState
 from keel_line.ui.theme import Theme
@@ -52,8 +51,9 @@ class PageView(QWidget):
         self._theme = theme
         self.update()
 
-    def show_page(self, image: QImage | None, tables: list[TableState], at_table: int,
-                  message: str = "") -> None:
+    def show_page(
+        self, image: QImage | None, tables: list[TableState], at_table: int, message: str = ""
+    ) -> None:
         """Show a page with its tables; ``message`` stands in place of a missing picture."""
         if image is not self._image:
             self._scaled = None
@@ -66,8 +66,10 @@ class PageView(QWidget):
     def _scale(self) -> float:
         if self._image is None:
             return 1.0
-        fit = min((self.width() - 2 * _MARGIN) / self._image.width(),
-                  (self.height() - 2 * _MARGIN) / self._image.height())
+        fit = min(
+            (self.width() - 2 * _MARGIN) / self._image.width(),
+            (self.height() - 2 * _MARGIN) / self._image.height(),
+        )
         return max(0.02, fit * self._zoom)
 
     def _origin(self) -> QPointF:
@@ -93,20 +95,27 @@ class PageView(QWidget):
             painter.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, self._message)
             return
         scale, origin = self._scale, self._origin()
-        target = QRectF(origin.x(), origin.y(), self._image.width() * scale,
-                        self._image.height() * scale)
+        target = QRectF(
+            origin.x(), origin.y(), self._image.width() * scale, self._image.height() * scale
+        )
         if self._zoom <= 1.0:
             if self._scaled is None or abs(self._scaled[0] - scale) > 1e-6:
                 small = self._image.scaled(
-                    target.size().toSize(), Qt.AspectRatioMode.IgnoreAspectRatio,
-                    Qt.TransformationMode.SmoothTransformation)
+                    target.size().toSize(),
+                    Qt.AspectRatioMode.IgnoreAspectRatio,
+                    Qt.TransformationMode.SmoothTransformation,
+                )
                 self._scaled = (scale, QPixmap.fromImage(small))
             painter.drawPixmap(target.topLeft(), self._scaled[1])
         else:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             seen = target.intersected(QRectF(self.rect()))
-            source = QRectF((seen.x() - origin.x()) / scale, (seen.y() - origin.y()) / scale,
-                            seen.width() / scale, seen.height() / scale)
+            source = QRectF(
+                (seen.x() - origin.x()) / scale,
+                (seen.y() - origin.y()) / scale,
+                seen.width() / scale,
+                seen.height() / scale,
+            )
             painter.drawImage(seen, self._image, source)
         if self._theme.colours.dark:
             painter.fillRect(target, QColor(20, 24, 27, 70))
@@ -117,22 +126,30 @@ class PageView(QWidget):
 
     def _paint_grid(self, painter: QPainter, table: TableState, scale: float, *, at: bool) -> None:
         color = QColor("#0E6E6E")
-        painter.setPen(QPen(color, 1.6 if at else 1.0))
+        painter.setPen(QPen(color, 1.1 if at else 0.8))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for state in table.cells:
             c = state.cell
             xs, ys = table.grid.x_lines, table.grid.y_lines
-            painter.drawRect(QRectF(
-                QPointF(xs[c.col] * scale, ys[c.row] * scale),
-                QPointF(xs[c.col + c.col_span] * scale, ys[c.row + c.row_span] * scale)))
+            painter.drawRect(
+                QRectF(
+                    QPointF(xs[c.col] * scale, ys[c.row] * scale),
+                    QPointF(xs[c.col + c.col_span] * scale, ys[c.row + c.row_span] * scale),
+                )
+            )
         wash = QColor(color)
         wash.setAlpha(26)
         if table.header_rows:
             x0, _, x1, _ = table.grid.box
             ys = table.grid.y_lines
-            painter.fillRect(QRectF(QPointF(x0 * scale, ys[0] * scale),
-                                    QPointF(x1 * scale, ys[table.header_rows] * scale)), wash)
-        painter.setPen(QPen(color, 3.0 if at else 1.6))
+            painter.fillRect(
+                QRectF(
+                    QPointF(x0 * scale, ys[0] * scale),
+                    QPointF(x1 * scale, ys[table.header_rows] * scale),
+                ),
+                wash,
+            )
+        painter.setPen(QPen(color, 2.4 if at else 1.2))
         x0, y0, x1, y1 = (v * scale for v in table.grid.box)
         painter.drawRect(QRectF(QPointF(x0, y0), QPointF(x1, y1)))
 
@@ -155,8 +172,12 @@ class PageView(QWidget):
             return
         key = event.key()
         step = 90.0
-        moves = {Qt.Key.Key_Left: (step, 0.0), Qt.Key.Key_Right: (-step, 0.0),
-                 Qt.Key.Key_Up: (0.0, step), Qt.Key.Key_Down: (0.0, -step)}
+        moves = {
+            Qt.Key.Key_Left: (step, 0.0),
+            Qt.Key.Key_Right: (-step, 0.0),
+            Qt.Key.Key_Up: (0.0, step),
+            Qt.Key.Key_Down: (0.0, -step),
+        }
         if key in {Qt.Key.Key_Plus, Qt.Key.Key_Equal}:
             self._set_zoom(1.4)
         elif key == Qt.Key.Key_Minus:
@@ -187,8 +208,10 @@ class PageView(QWidget):
             return
         self._drag = event.position()
         scale, origin = self._scale, self._origin()
-        x, y = ((event.position().x() - origin.x()) / scale,
-                (event.position().y() - origin.y()) / scale)
+        x, y = (
+            (event.position().x() - origin.x()) / scale,
+            (event.position().y() - origin.y()) / scale,
+        )
         for i, table in enumerate(self._tables):
             x0, y0, x1, y1 = table.grid.box
             if x0 <= x <= x1 and y0 <= y <= y1:

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing_extensions import override
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
-from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QScrollArea, QToolTip, QWidget
+from typing_extensions import override
 
 from keel_line.ui.theme import Theme
 
@@ -40,7 +39,7 @@ class _Strip(QWidget):
 
     @property
     def _tall(self) -> float:
-        return self.theme.point * 4.2
+        return self.theme.em * 3.28
 
     @property
     def _wide(self) -> float:
@@ -71,7 +70,9 @@ class _Strip(QWidget):
         theme = self.theme
         painter.fillRect(box, theme.color("sheet"))
         if page.picture is not None:
-            size = page.picture.size().scaled(box.size().toSize(), Qt.AspectRatioMode.KeepAspectRatio)
+            size = page.picture.size().scaled(
+                box.size().toSize(), Qt.AspectRatioMode.KeepAspectRatio
+            )
             inner = QRectF(0, 0, size.width(), size.height())
             inner.moveCenter(box.center())
             painter.drawPixmap(inner, page.picture, QRectF(page.picture.rect()))
@@ -89,8 +90,9 @@ class _Strip(QWidget):
             corner = box.topRight()
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.color("brass"))
-            painter.drawPolygon(QPolygonF([
-                corner, corner - QPointF(notch, 0), corner + QPointF(0, notch)]))
+            painter.drawPolygon(
+                QPolygonF([corner, corner - QPointF(notch, 0), corner + QPointF(0, notch)])
+            )
         elif page.state == "settled":
             painter.fillRect(QRectF(box.left(), box.top(), 4, box.height()), theme.color("teal"))
 
@@ -129,12 +131,12 @@ class PageRibbon(QScrollArea):
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setStyleSheet("background: transparent;")
-        self.setFixedHeight(round(theme.point * 5.6))
+        self.setFixedHeight(round(theme.em * 4.37))
 
     def set_theme(self, theme: Theme) -> None:
         """Dress anew."""
         self._strip.theme = theme
-        self.setFixedHeight(round(theme.point * 5.6))
+        self.setFixedHeight(round(theme.em * 4.37))
         self._strip.place()
 
     def show_pages(self, pages: tuple[RibbonPage, ...], at: int) -> None:

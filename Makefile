@@ -1,0 +1,61 @@
+# Two commands matter: `make demo` and `make test`. Each sets up what it needs.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+READY := $(VENV)/.ready
+FONTS_READY := .cache/fonts/index.json
+TRAIN_VENV := .cache/venv-training
+TRAIN_READY := $(TRAIN_VENV)/.ready
+
+.PHONY: demo test lint types bench screenshots fonts demo-pages training test-training clean help
+
+help: ## Show what can be made
+	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
+
+$(READY): pyproject.toml constraints.txt tools/system_libraries.sh
+	@sh tools/system_libraries.sh
+	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	@echo "Setting up $(VENV) …"
+	@$(BIN)/pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[test,synth]'
+	@touch $@
+
+demo: $(READY) ## Open the window with the demo docket (without a display: convert it)
+	@$(BIN)/keel-line demo
+
+test: $(READY) ## Run the tests
+	@QT_QPA_PLATFORM=offscreen $(BIN)/pytest
+
+lint: $(READY) ## Check style and the direction of imports
+	@$(BIN)/ruff check . && $(BIN)/ruff format --check . && $(BIN)/lint-imports --no-cache
+
+types: $(READY) ## Check types
+	@$(BIN)/mypy
+
+$(FONTS_READY): synth/faces.py synth/fetch.py $(READY)
+	@$(BIN)/python -m synth.fetch
+	@touch $@
+
+fonts: $(FONTS_READY) ## Fetch the faces and word lists that pages are made with
+
+bench: $(FONTS_READY) ## Measure accuracy, speed and memory; writes docs/accuracy.md
+	@$(BIN)/python -m benchmarks.run
+
+screenshots: $(READY) ## Take the pictures in docs/screenshots from the demo docket
+	@sh tools/screenshots.sh $(BIN)/python
+
+demo-pages: $(FONTS_READY) ## Make the demo's pages anew
+	@$(BIN)/python -m demo.make
+
+$(TRAIN_READY): pyproject.toml constraints.txt
+	@test -x $(TRAIN_VENV)/bin/python || $(PYTHON) -m venv $(TRAIN_VENV)
+	@$(TRAIN_VENV)/bin/pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[test,synth,training]'
+	@touch $@
+
+training: $(TRAIN_READY) $(FONTS_READY) ## Train the recogniser anew (hours) and install its weights
+	@sh training/reproduce.sh $(TRAIN_VENV)/bin/python
+
+test-training: $(TRAIN_READY) ## Run the tests of training, which need PyTorch
+	@$(TRAIN_VENV)/bin/pytest tests/training
+
+clean: ## Remove what was set up here (not the cache of fonts and material)
+	rm -rf $(VENV) .pytest_cache .mypy_cache .ruff_cache
