@@ -1,1 +1,1 @@
-"""Tests."""
+"""The project's tests; they mirror the source tree."""

@@ -21,6 +21,8 @@ _WINDOW_IN = 0.12
 _THIN_SIDE_IN = 0.018
 _THICK_SIDE_IN = 0.07
 _THICK_IN = 0.02
+_DOUBLE_IN = 0.035
+_DOUBLE_SIDE_IN = 0.045
 _LEAST_LENGTH_IN = 0.17
 _FILLED = 0.5
 _LEAST_CLEAR = 0.72
@@ -62,7 +64,11 @@ def _fill(ink: NDArray[np.uint8], dpi: float) -> NDArray[np.uint8]:
     thin = _clear_sides(soft, soft, max(2, round(dpi * _THIN_SIDE_IN)), least)
     eroded = cv2.erode(soft, np.ones((max(2, round(dpi * _THICK_IN)), 1), np.uint8))
     thick = _clear_sides(np.asarray(eroded, np.uint8), soft, round(dpi * _THICK_SIDE_IN), least)
-    pixels = np.where(thin | thick, np.uint8(255), np.uint8(0))
+    # A double line is closed into one; its two strokes are too near each other to be told apart.
+    closed = cv2.morphologyEx(soft, cv2.MORPH_CLOSE, np.ones((round(dpi * _DOUBLE_IN), 1), np.uint8))
+    eroded = cv2.erode(closed, np.ones((max(2, round(dpi * _THICK_IN)), 1), np.uint8))
+    double = _clear_sides(np.asarray(eroded, np.uint8), soft, round(dpi * _DOUBLE_SIDE_IN), least)
+    pixels = np.where(thin | thick | double, np.uint8(255), np.uint8(0))
     window = max(9, round(dpi * _WINDOW_IN) | 1)
     return np.asarray(cv2.blur(pixels, (window, 1), borderType=cv2.BORDER_CONSTANT), np.uint8)
 

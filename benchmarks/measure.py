@@ -1,0 +1,101 @@
+"""Hold what the pipeline makes of a page against the page's truth."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from keel_line.desk.desk import Desk
+from keel_line.desk.work import PageRequest, process_page
+from keel_line.model.table import CellState
+from synth.pages import MadePage, TableTruth
+from synth.scoring import edit_distance
+
+
+@dataclass(frozen=True)
+class CellScore:
+    """One cell of the truth with what was read of it; ``read`` is None where the cell is missing."""
+
+    truth: str
+    read: str | None
+    confidence: float
+    flagged: bool
+    errors: int
+    condition: str
+    family: str
+
+    @property
+    def right(self) -> bool:
+        """Whether the cell reads exactly as it is written."""
+        return self.read is not None and self.errors == 0
+
+
+@dataclass(frozen=True)
+class PageScore:
+    """One page: whether its grids are exactly right, its skew's error, cells, and seconds."""
+
+    name: str
+    condition: str
+    grid_right: bool
+    skew_error_deg: float
+    cells: tuple[CellScore, ...]
+    seconds: dict[str, float]
+
+
+def flat_text(text: str) -> str:
+    """Return a text with every run of white space as one blank: line breaks are not scored."""
+    return " ".join(text.split())
+
+
+def score_page(page: MadePage, data: bytes, name: str, *, threads: int = 2) -> PageScore:
+    """Run one encoded page through every station and hold it against its truth."""
+    desk = Desk()
+    desk.docket.add_source(name, data, name, 1)
+    response = process_page(PageRequest(1, name, data, 1), threads)
+    desk.take_response(response)
+    tables = desk.tables()
+    state = desk.pages()[0]
+    same = len(tables) == len(page.tables)
+    grid_right = same
+    cells: list[CellScore] = []
+    for i, truth in enumerate(page.tables):
+        found = tables[i].cells if i < len(tables) else ()
+        grid_right &= same and _shape(truth) == {
+            (c.cell.row, c.cell.col, c.cell.row_span, c.cell.col_span) for c in found
+        }
+        cells += _score_cells(truth, found, page)
+    desk.close()
+    return PageScore(
+        name,
+        page.condition,
+        grid_right,
+        state.angle_deg - page.angle_deg,
+        tuple(cells),
+        dict(response.seconds),
+    )
+
+
+def _shape(truth: TableTruth) -> set[tuple[int, int, int, int]]:
+    return {(c.row, c.col, c.row_span, c.col_span) for c in truth.cells}
+
+
+def _score_cells(
+    truth: TableTruth, found: tuple[CellState, ...], page: MadePage
+) -> list[CellScore]:
+    by_place = {(s.cell.row, s.cell.col): s for s in found}
+    out = []
+    for cell in truth.cells:
+        state = by_place.get((cell.row, cell.col))
+        wanted = flat_text(cell.text)
+        read = None if state is None else flat_text(state.text)
+        out.append(
+            CellScore(
+                wanted,
+                read,
+                0.0 if state is None else state.reading.confidence,
+                state is not None and state.flagged,
+                edit_distance(wanted, read or ""),
+                page.condition,
+                page.family,
+            )
+        )
+    return out

@@ -1,0 +1,75 @@
+from __future__ import annotations
+
+import ast
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import ROOT
+
+SOURCE = ROOT / "src" / "keel_line"
+
+_WITHOUT_QT = """
+import importlib, pkgutil, sys
+class Block:
+    def find_spec(self, name, path=None, target=None):
+        if name.split(".")[0] in ("PyQt6", "pyqtgraph"):
+            raise ImportError(name + " must not be needed here")
+sys.meta_path.insert(0, Block())
+import keel_line
+names = [m.name for m in pkgutil.walk_packages(keel_line.__path__, "keel_line.")
+         if not m.name.startswith("keel_line.ui")]
+for name in names:
+    importlib.import_module(name)
+print(len(names))
+"""
+
+
+def test_core_imports_without_qt() -> None:
+    run = subprocess.run(
+        [sys.executable, "-c", _WITHOUT_QT], capture_output=True, text=True, check=False
+    )
+    assert run.returncode == 0, run.stderr
+    assert int(run.stdout) > 30
+
+
+def test_imports_run_downwards() -> None:
+    run = subprocess.run(
+        [str(Path(sys.executable).with_name("lint-imports")), "--no-cache"],
+        cwd=ROOT, capture_output=True, text=True, check=False,
+    )
+    assert run.returncode == 0, run.stdout
+
+
+def _packages() -> list[Path]:
+    return sorted(p.parent for p in SOURCE.rglob("__init__.py"))
+
+
+def test_map_names_every_package() -> None:
+    text = (ROOT / "docs" / "architecture.md").read_text(encoding="utf-8")
+    for folder in _packages():
+        doc = ast.get_docstring(ast.parse((folder / "__init__.py").read_text(encoding="utf-8")))
+        assert doc, folder
+        first = doc.splitlines()[0]
+        assert first in text, f"docs/architecture.md does not say of {folder.name}: {first}"
+
+
+@pytest.mark.parametrize("name", ["threading", "sqlite3"])
+def test_owners_of_danger(name: str) -> None:
+    users = {
+        str(p.relative_to(SOURCE))
+        for p in SOURCE.rglob("*.py")
+        if re.search(rf"^\s*(import|from) {name}\b", p.read_text(encoding="utf-8"), re.MULTILINE)
+    }
+    allowed = {"threading": set(), "sqlite3": {"docket/schema.py", "docket/store.py"}}[name]
+    assert users <= allowed
+
+
+def test_weights_are_small_and_carry_their_recipe() -> None:
+    data = SOURCE / "read" / "data"
+    assert (data / "reader.onnx").stat().st_size < 4_000_000
+    assert (data / "reader.json").exists()
+    assert (data / "confidence.json").exists()

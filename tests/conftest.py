@@ -1,0 +1,115 @@
+"""Material that many tests share: small made pages in the bundled face, and the demo's pages."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterator
+from functools import cache
+from pathlib import Path
+
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+from PIL import Image
+
+from keel_line.desk.desk import Desk
+from keel_line.desk.work import InlineExecutor
+from keel_line.model.page import Page, Resolution
+from keel_line.ui.theme import FONT_DIR
+from synth.faces import Face
+from synth.pages import CellContent, MadePage, Sheet, Style, TableContent, finish_page
+
+ROOT = Path(__file__).resolve().parent.parent
+DEMO_PAGES = ROOT / "demo" / "pages"
+
+
+@cache
+def inter(*, bold: bool = False) -> Face:
+    path = FONT_DIR / ("Inter-SemiBold.otf" if bold else "Inter-Regular.otf")
+    chars = frozenset(chr(c) for c in range(32, 127)) | frozenset("£½°é")
+    return Face("Inter", "sans", "train", path, chars, 0.727, bold=bold, italic=False)
+
+
+def make_content(
+    rows: int = 6, cols: int = 4, spans: tuple[CellContent, ...] = ()
+) -> TableContent:
+    """A table of short numbers; ``spans`` take the place of the cells they cover."""
+    taken = {
+        (r, c)
+        for s in spans
+        for r in range(s.row, s.row + s.row_span)
+        for c in range(s.col, s.col + s.col_span)
+    }
+    cells = [
+        CellContent(r, c, f"Head {c}" if r == 0 else f"{(r * 37 + c * 11) % 90 + 10}.{r}{c}")
+        for r in range(rows)
+        for c in range(cols)
+        if (r, c) not in taken
+    ]
+    return TableContent((*spans, *cells), rows, (1.2,) * cols, "l" * cols)
+
+
+def draw_page(
+    *contents: TableContent,
+    angle_deg: float = 0.0,
+    condition: str = "clean",
+    dpi: float = 200.0,
+    size_in: tuple[float, float] = (6.5, 6.0),
+    rule_level: int = 0,
+    rule_pt: float = 0.7,
+    frame: str = "single",
+) -> MadePage:
+    sheet = Sheet(dpi, size_in)
+    style = Style(
+        inter(), inter(bold=True), 11.0, rule_level=rule_level, rule_pt=rule_pt, frame=frame
+    )
+    rng = np.random.default_rng(5)
+    top = 0.8
+    for content in contents:
+        drawn = sheet.draw_table(content, (0.7, top), style, rng)
+        top = drawn.box[3] / dpi + 0.5
+    return finish_page(sheet, rng, condition=condition, angle_deg=angle_deg)
+
+
+def as_page(made: MadePage) -> Page:
+    return Page(made.grey, Resolution(made.x_dpi, made.y_dpi), "made.png", 1, "scan")
+
+
+def as_png(grey: NDArray[np.uint8], dpi: tuple[float, float] = (200.0, 200.0)) -> bytes:
+    out = io.BytesIO()
+    Image.fromarray(grey).save(out, "PNG", dpi=dpi)
+    return out.getvalue()
+
+
+@pytest.fixture(scope="session")
+def scan_bytes() -> bytes:
+    """A crooked ruled page of 6 by 4 cells as a PNG."""
+    made = draw_page(make_content(), angle_deg=1.5)
+    return as_png(made.grey)
+
+
+@pytest.fixture
+def scan_file(tmp_path: Path, scan_bytes: bytes) -> Path:
+    path = tmp_path / "scan.png"
+    path.write_bytes(scan_bytes)
+    return path
+
+
+@pytest.fixture(scope="session")
+def read_docket(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo's pages, read, in a docket; copy it before changing it."""
+    path = tmp_path_factory.mktemp("docket") / "demo.keel"
+    desk = Desk(path)
+    desk.add_files(sorted(DEMO_PAGES.iterdir()))
+    desk.run(InlineExecutor(), threads=2)
+    desk.close()
+    return path
+
+
+@pytest.fixture
+def demo_desk(tmp_path: Path, read_docket: Path) -> Iterator[Desk]:
+    path = tmp_path / "Brannock Sound.keel"
+    path.write_bytes(read_docket.read_bytes())
+    desk = Desk(path)
+    yield desk
+    desk.close()

@@ -1,0 +1,128 @@
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from keel_line._shared.paper import flatten_light
+from keel_line.model.grid import Grid
+from keel_line.rule.grids import find_grids
+from keel_line.rule.headings import count_heading_rows
+from keel_line.rule.rules import find_rules, make_rule_field
+from keel_line.square.straighten import square_page
+from synth.pages import CellContent, MadePage
+from tests.conftest import as_page, draw_page, make_content
+
+
+def shape(grid: Grid) -> set[tuple[int, int, int, int]]:
+    return {(c.row, c.col, c.row_span, c.col_span) for c in grid.cells}
+
+
+def truth(made: MadePage, number: int = 0) -> set[tuple[int, int, int, int]]:
+    return {(c.row, c.col, c.row_span, c.col_span) for c in made.tables[number].cells}
+
+
+@pytest.mark.parametrize("angle", [0.0, -3.1, 5.0])
+@pytest.mark.parametrize("frame", ["single", "double", "thick"])
+def test_grid_of_a_ruled_page(angle: float, frame: str) -> None:
+    made = draw_page(make_content(), angle_deg=angle, frame=frame)
+    squared = square_page(as_page(made))
+    (grid,) = find_grids(squared.pixels, squared.dpi)
+    assert shape(grid) == truth(made)
+
+
+@pytest.mark.parametrize("condition", ["office", "copy", "fax", "photo"])
+def test_grid_through_machines(condition: str) -> None:
+    made = draw_page(make_content(), condition=condition, angle_deg=0.7)
+    squared = square_page(as_page(made))
+    (grid,) = find_grids(squared.pixels, squared.dpi)
+    assert shape(grid) == truth(made)
+
+
+def test_cells_that_span() -> None:
+    spans = (
+        CellContent(0, 1, "Both", 1, 2), CellContent(0, 0, "Down", 2, 1),
+        CellContent(4, 2, "Four", 2, 2),
+    )
+    made = draw_page(make_content(6, 4, spans))
+    (grid,) = find_grids(made.grey, 200)
+    assert shape(grid) == truth(made)
+
+
+def test_two_tables_from_the_top_down() -> None:
+    made = draw_page(make_content(3, 4), make_content(5, 3))
+    grids = find_grids(made.grey, 200)
+    assert [(g.rows, g.cols) for g in grids] == [(3, 4), (5, 3)]
+    assert grids[0].box[3] < grids[1].box[1]
+
+
+def test_faint_lines() -> None:
+    made = draw_page(make_content(), rule_level=190, rule_pt=0.5)
+    (grid,) = find_grids(made.grey, 200)
+    assert shape(grid) == truth(made)
+
+
+def break_rules(grey: NDArray[np.uint8], made: MadePage) -> NDArray[np.uint8]:
+    """Wipe a third of every rule away in short pieces."""
+    out = grey.copy()
+    rng = np.random.default_rng(3)
+    for cell in made.tables[0].cells:
+        x0, y0, x1, y1 = (round(v) for v in cell.box)
+        for y in (y0, y1):
+            for x in range(x0 + 6, x1 - 6, 12):
+                if rng.random() < 0.8:
+                    out[y - 3 : y + 4, x : x + 4] = 240
+        for x in (x0, x1):
+            for y in range(y0 + 6, y1 - 6, 12):
+                if rng.random() < 0.8:
+                    out[y : y + 4, x - 3 : x + 4] = 240
+    return out
+
+
+def test_broken_lines() -> None:
+    made = draw_page(make_content())
+    (grid,) = find_grids(break_rules(made.grey, made), 200)
+    assert shape(grid) == truth(made)
+
+
+def test_boxes_lie_within_their_rules() -> None:
+    made = draw_page(make_content())
+    (grid,) = find_grids(made.grey, 200)
+    wanted = {(c.row, c.col): c.box for c in made.tables[0].cells}
+    for cell in grid.cells:
+        x0, y0, x1, y1 = wanted[cell.row, cell.col]
+        for got, low, high in (
+            (cell.box[0], x0, x0 + 6), (cell.box[1], y0, y0 + 6),
+            (cell.box[2], x1 - 6, x1), (cell.box[3], y1 - 6, y1),
+        ):
+            assert low - 0.5 <= got <= high + 0.5
+
+
+def test_rules_have_places_to_a_fraction_of_a_pixel() -> None:
+    grey = np.full((300, 400), 235, np.uint8)
+    cv2.line(grey, (40, 100), (360, 100), 30, 1)
+    cv2.line(grey, (40, 101), (360, 101), 150, 1)
+    (rule,) = find_rules(make_rule_field(flatten_light(grey), 200))
+    assert rule.direction == "across"
+    assert rule.at(200) == pytest.approx(100.3, abs=0.25)
+    assert rule.length == pytest.approx(320, abs=12)
+
+
+@pytest.mark.parametrize("level", [0, 255])
+def test_plain_page_has_no_table(level: int) -> None:
+    assert find_grids(np.full((900, 700), level, np.uint8), 150) == []
+
+
+def test_running_text_is_no_table() -> None:
+    content = make_content(20, 5)
+    made = draw_page(content, rule_level=255)
+    assert find_grids(made.grey, 200) == []
+
+
+def test_heading_rows() -> None:
+    made = draw_page(make_content(5, 3))
+    (grid,) = find_grids(made.grey, 200)
+    heads = [f"Head {'abc'[c.col]}" if c.row == 0 else "12.50" for c in grid.cells]
+    assert count_heading_rows(grid, heads) == 1
+    assert count_heading_rows(grid, ["12.50"] * len(grid.cells)) == 0

@@ -1,0 +1,56 @@
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from keel_line.errors import Failed
+from keel_line.model.page import Page, Resolution
+from keel_line.square.skew import estimate_skew
+from keel_line.square.straighten import square_page
+from tests.conftest import as_page, draw_page, make_content
+
+
+@settings(max_examples=12, deadline=None, suppress_health_check=list(HealthCheck))
+@given(angle=st.floats(-14.5, 14.5))
+def test_any_angle_is_found_to_a_tenth(angle: float) -> None:
+    made = draw_page(make_content(), angle_deg=angle, dpi=150)
+    found = estimate_skew(made.grey)
+    assert isinstance(found, float)
+    assert found == pytest.approx(angle, abs=0.1)
+
+
+def test_squared_box_lies_on_the_original_ink() -> None:
+    made = draw_page(make_content(), angle_deg=4.0)
+    squared = square_page(as_page(made))
+    # The table's top left corner, darkest where two rules meet, seen through the transform.
+    dark = np.argwhere(squared.pixels < 110)
+    y, x = dark[(dark[:, 0] + dark[:, 1]).argmin()]
+    ((ox, oy),) = squared.transform.to_original([(x, y)])
+    around = made.grey[round(oy) - 3 : round(oy) + 4, round(ox) - 3 : round(ox) + 4]
+    assert around.min() < 110
+
+
+def test_fax_gets_true_proportions_in_one_resampling() -> None:
+    made = draw_page(make_content(), condition="fax-coarse", dpi=200)
+    assert made.y_dpi == 98
+    squared = square_page(as_page(made))
+    rows, cols = squared.pixels.shape
+    assert rows / cols == pytest.approx(6.0 / 6.5, rel=0.01)
+    assert squared.dpi == 204
+
+
+@pytest.mark.parametrize("level", [0, 128, 255])
+def test_plain_page_is_left_alone_and_says_so(level: int) -> None:
+    plain = np.full((600, 500), level, np.uint8)
+    assert isinstance(estimate_skew(plain), Failed)
+    squared = square_page(Page(plain, Resolution(100, 100), "plain.png", 1, "scan"))
+    assert squared.angle_deg == 0
+    assert squared.unsure
+    assert squared.pixels.shape == plain.shape
+
+
+def test_grey_is_kept() -> None:
+    squared = square_page(as_page(draw_page(make_content(), angle_deg=2.0)))
+    assert len(np.unique(squared.pixels)) > 60
