@@ -13,7 +13,7 @@ from synth.scoring import edit_distance
 
 @dataclass(frozen=True)
 class CellScore:
-    """One cell of the truth with what was read of it; ``read`` is None where the cell is missing."""
+    """One cell of the truth and what was read of it; ``read`` is None where it is missing."""
 
     truth: str
     read: str | None

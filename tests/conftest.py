@@ -30,9 +30,7 @@ def inter(*, bold: bool = False) -> Face:
     return Face("Inter", "sans", "train", path, chars, 0.727, bold=bold, italic=False)
 
 
-def make_content(
-    rows: int = 6, cols: int = 4, spans: tuple[CellContent, ...] = ()
-) -> TableContent:
+def make_content(rows: int = 6, cols: int = 4, spans: tuple[CellContent, ...] = ()) -> TableContent:
     """A table of short numbers; ``spans`` take the place of the cells they cover."""
     taken = {
         (r, c)

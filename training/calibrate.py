@@ -65,7 +65,9 @@ def gather_page(seed: int) -> list[tuple[tuple[float, ...], bool]]:
     return out
 
 
-def fit(features: NDArray[np.float64], right: NDArray[np.bool_]) -> tuple[NDArray[np.float64], float]:
+def fit(
+    features: NDArray[np.float64], right: NDArray[np.bool_]
+) -> tuple[NDArray[np.float64], float]:
     """Fit a logistic model with a small ridge penalty; return weights and bias."""
     scale = features.std(axis=0) + 1e-9
     middle = features.mean(axis=0)
@@ -84,7 +86,9 @@ def fit(features: NDArray[np.float64], right: NDArray[np.bool_]) -> tuple[NDArra
     return weights, float(found[-1] - weights @ middle)
 
 
-def find_cuts(confidence: NDArray[np.float64], right: NDArray[np.bool_]) -> list[tuple[float, float]]:
+def find_cuts(
+    confidence: NDArray[np.float64], right: NDArray[np.bool_]
+) -> list[tuple[float, float]]:
     """Find for each rate the least confidence that is not flagged.
 
     The expected wrong among the unflagged, by the model and by count (whichever is greater), stays
@@ -122,20 +126,32 @@ def main(pages: int, workers: int, into: Path) -> None:
         if inside.any():
             gap = held[inside].mean() - right[~half][inside].mean()
             gaps.append(inside.mean() * abs(gap))
-            log.info("%.2f to %.2f: %d cells, said %.4f, were %.4f", low, high, inside.sum(),
-                     held[inside].mean(), right[~half][inside].mean())
-    log.info("%d cells, %.2f%% right, calibration error %.4f", len(right), 100 * right.mean(),
-             math.fsum(gaps))
+            log.info(
+                "%.2f to %.2f: %d cells, said %.4f, were %.4f",
+                low,
+                high,
+                inside.sum(),
+                held[inside].mean(),
+                right[~half][inside].mean(),
+            )
+    log.info(
+        "%d cells, %.2f%% right, calibration error %.4f",
+        len(right),
+        100 * right.mean(),
+        math.fsum(gaps),
+    )
     weights, bias = fit(features, right)
     model = Calibration(tuple(map(float, weights)), bias, ((1.0, 0.5),), "")
     confidence = np.array([estimate_confidence(model, f) for f in features])
     into.write_text(
-        json.dumps({
-            "weights": [round(float(w), 6) for w in weights],
-            "bias": round(bias, 6),
-            "cuts": find_cuts(confidence, right),
-            "fitted_on": f"{len(right)} cells of {pages} made pages, validation faces and words",
-        }),
+        json.dumps(
+            {
+                "weights": [round(float(w), 6) for w in weights],
+                "bias": round(bias, 6),
+                "cuts": find_cuts(confidence, right),
+                "fitted_on": f"{len(right)} cells of {pages} made pages of validation faces",
+            }
+        ),
         encoding="utf-8",
     )
 

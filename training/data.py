@@ -91,6 +91,8 @@ def wait_for(path: Path, poll_s: float = 5.0, patience_s: float = 1800.0) -> Pat
 def frame_classes(line: Line, steps: int, step_px: int) -> NDArray[np.int64]:
     """Return the class under each step: a character over the middle half of its width."""
     out = np.zeros(steps, np.int64)
+    if np.isnan(line.spans).any():  # cut from a page, where the places are not known
+        return np.full(steps, -1, np.int64)
     for char, (left, right) in zip(line.text, line.spans, strict=True):
         quarter = (right - left) / 4
         first = round(float(left + quarter) / step_px)

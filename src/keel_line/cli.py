@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from pathlib import Path
 
@@ -11,6 +12,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 from typing_extensions import override
 
 from keel_line import __version__
+from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import SEND_FORMATS, Desk
 from keel_line.desk.work import InlineExecutor, start_pool
 from keel_line.errors import KeelLineError, OutputError
@@ -51,10 +53,25 @@ def window(files: tuple[Path, ...]) -> None:
 @main.command()
 @click.option("--fresh", is_flag=True, help="Begin the demo docket anew.")
 def demo(*, fresh: bool) -> None:
-    """Open the window with the demo docket."""
-    from keel_line.ui.app import run_demo  # noqa: PLC0415 - conversion must not load Qt
+    """Open the window with the demo docket; without a display, convert the demo's pages."""
+    if any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
+        from keel_line.ui.app import run_demo  # noqa: PLC0415 - conversion must not load Qt
 
-    sys.exit(run_demo(fresh=fresh))
+        sys.exit(run_demo(fresh=fresh))
+    console = Console(highlight=False, soft_wrap=True)
+    console.print("There is no display here, so the demo's pages are converted without the window.")
+    folder = Path("keel-line-demo")
+    desk = Desk()
+    try:
+        folder.mkdir(exist_ok=True)
+        failed = _take_in(desk, tuple(demo_pages()), console) | _work(desk, None, console)
+        for ending in SEND_FORMATS:
+            for path in desk.send(folder / f"Brannock Sound{ending}"):
+                console.print(f"Wrote {path.resolve()}", markup=False)
+        console.print(_summary(desk), markup=False)
+    finally:
+        desk.close()
+    sys.exit(1 if failed else 0)
 
 
 @main.command()
@@ -82,7 +99,7 @@ def convert(inputs: tuple[Path, ...], output: Path, unseen: float, jobs: int | N
         raise click.UsageError(
             f"No format goes by the ending “{output.suffix}”. Use {', '.join(SEND_FORMATS)}."
         )
-    console = Console(stderr=True, highlight=False)
+    console = Console(stderr=True, highlight=False, soft_wrap=True)
     desk = Desk()
     try:
         desk.set_unseen(unseen)
@@ -153,17 +170,20 @@ def _work(desk: Desk, jobs: int | None, console: Console) -> bool:
 def _send(desk: Desk, output: Path, console: Console) -> None:
     written = desk.send(output)
     if console.is_terminal:
-        tables = desk.tables()
-        doubts = sum(c.in_doubt for t in tables for c in t.cells)
-        cells = sum(len(t.cells) for t in tables)
-        wrong = sum(t.expected_wrong for t in tables)
         for path in written:
             console.print(f"Wrote {path}", markup=False)
-        console.print(
-            f"{len(tables)} tables, {cells} cells, {doubts} to look at; "
-            f"about {wrong:.1f} wrong among the others.",
-            markup=False,
-        )
+        console.print(_summary(desk), markup=False)
+
+
+def _summary(desk: Desk) -> str:
+    tables = desk.tables()
+    doubts = sum(c.in_doubt for t in tables for c in t.cells)
+    cells = sum(len(t.cells) for t in tables)
+    wrong = sum(t.expected_wrong for t in tables)
+    return (
+        f"{len(tables)} tables, {cells} cells, {doubts} to look at; "
+        f"about {wrong:.1f} wrong among the others."
+    )
 
 
 def run() -> None:

@@ -39,7 +39,10 @@ def test_core_imports_without_qt() -> None:
 def test_imports_run_downwards() -> None:
     run = subprocess.run(
         [str(Path(sys.executable).with_name("lint-imports")), "--no-cache"],
-        cwd=ROOT, capture_output=True, text=True, check=False,
+        cwd=ROOT,
+        capture_output=True,
+        text=True,
+        check=False,
     )
     assert run.returncode == 0, run.stdout
 

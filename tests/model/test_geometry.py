@@ -10,8 +10,12 @@ numbers = st.floats(-500, 500)
 
 
 @given(
-    angle=st.floats(-0.5, 0.5), scale=st.floats(0.4, 3), dx=numbers, dy=numbers,
-    x=st.floats(0, 3000), y=st.floats(0, 4000),
+    angle=st.floats(-0.5, 0.5),
+    scale=st.floats(0.4, 3),
+    dx=numbers,
+    dy=numbers,
+    x=st.floats(0, 3000),
+    y=st.floats(0, 4000),
 )
 def test_point_comes_back(
     angle: float, scale: float, dx: float, dy: float, x: float, y: float

@@ -42,7 +42,8 @@ def test_grid_through_machines(condition: str) -> None:
 
 def test_cells_that_span() -> None:
     spans = (
-        CellContent(0, 1, "Both", 1, 2), CellContent(0, 0, "Down", 2, 1),
+        CellContent(0, 1, "Both", 1, 2),
+        CellContent(0, 0, "Down", 2, 1),
         CellContent(4, 2, "Four", 2, 2),
     )
     made = draw_page(make_content(6, 4, spans))
@@ -93,8 +94,10 @@ def test_boxes_lie_within_their_rules() -> None:
     for cell in grid.cells:
         x0, y0, x1, y1 = wanted[cell.row, cell.col]
         for got, low, high in (
-            (cell.box[0], x0, x0 + 6), (cell.box[1], y0, y0 + 6),
-            (cell.box[2], x1 - 6, x1), (cell.box[3], y1 - 6, y1),
+            (cell.box[0], x0, x0 + 6),
+            (cell.box[1], y0, y0 + 6),
+            (cell.box[2], x1 - 6, x1),
+            (cell.box[3], y1 - 6, y1),
         ):
             assert low - 0.5 <= got <= high + 0.5
 

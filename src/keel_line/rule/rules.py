@@ -65,7 +65,9 @@ def _fill(ink: NDArray[np.uint8], dpi: float) -> NDArray[np.uint8]:
     eroded = cv2.erode(soft, np.ones((max(2, round(dpi * _THICK_IN)), 1), np.uint8))
     thick = _clear_sides(np.asarray(eroded, np.uint8), soft, round(dpi * _THICK_SIDE_IN), least)
     # A double line is closed into one; its two strokes are too near each other to be told apart.
-    closed = cv2.morphologyEx(soft, cv2.MORPH_CLOSE, np.ones((round(dpi * _DOUBLE_IN), 1), np.uint8))
+    closed = cv2.morphologyEx(
+        soft, cv2.MORPH_CLOSE, np.ones((round(dpi * _DOUBLE_IN), 1), np.uint8)
+    )
     eroded = cv2.erode(closed, np.ones((max(2, round(dpi * _THICK_IN)), 1), np.uint8))
     double = _clear_sides(np.asarray(eroded, np.uint8), soft, round(dpi * _DOUBLE_SIDE_IN), least)
     pixels = np.where(thin | thick | double, np.uint8(255), np.uint8(0))

@@ -1,0 +1,105 @@
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import jsonschema
+import openpyxl
+import pytest
+from click.testing import CliRunner
+
+from keel_line.cli import main
+from keel_line.send.document import SCHEMA_FILE
+
+
+def keel_line(*words: str | Path) -> tuple[int, str, bytes]:
+    """Run the command line; return (exit code, standard error, standard output)."""
+    result = CliRunner().invoke(main, [str(w) for w in words])
+    return result.exit_code, result.stderr, result.stdout_bytes
+
+
+def test_scan_becomes_a_workbook(scan_file: Path, tmp_path: Path) -> None:
+    code, err, out = keel_line("convert", scan_file, "-o", tmp_path / "out.xlsx")
+    assert (code, err, out) == (0, "", b"")
+    sheet = openpyxl.load_workbook(tmp_path / "out.xlsx")["scan"]
+    assert [c.value for c in sheet[1]] == ["Head 0", "Head 1", "Head 2", "Head 3"]
+    assert sheet.max_row == 6
+
+
+def test_json_goes_to_standard_output(scan_file: Path) -> None:
+    code, _, out = keel_line("convert", scan_file, "-o", "-")
+    document = json.loads(out)
+    jsonschema.validate(document, json.loads(SCHEMA_FILE.read_text(encoding="utf-8")))
+    assert code == 0
+    assert document["source"]["name"] == "scan.png"
+    assert document["pages"][0]["squaring"]["angle_deg"] == pytest.approx(1.5, abs=0.1)
+
+
+def test_some_inputs_fail_and_the_others_are_done(scan_file: Path, tmp_path: Path) -> None:
+    bad = tmp_path / "bad.png"
+    bad.write_bytes(b"nothing")
+    code, err, _ = keel_line(
+        "convert", bad, scan_file, tmp_path / "none.png", "-o", tmp_path / "out.csv"
+    )
+    assert code == 1
+    assert "bad.png" in err
+    assert "none.png" in err
+    assert (tmp_path / "out.csv").exists()
+
+
+def test_nothing_usable_writes_nothing(tmp_path: Path) -> None:
+    target = tmp_path / "out.xlsx"
+    target.write_bytes(b"before")
+    code, _, _ = keel_line("convert", tmp_path, "-o", target)
+    assert code == 1
+    assert target.read_bytes() == b"before"
+
+
+def test_target_that_cannot_be_written(scan_file: Path, tmp_path: Path) -> None:
+    code, err, _ = keel_line("convert", scan_file, "-o", tmp_path / "none" / "out.xlsx")
+    assert code == 1
+    assert "is not there" in " ".join(err.split())
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ["convert"],
+        ["convert", "a.png"],
+        ["convert", "a.png", "-o", "out.doc"],
+        ["convert", "a.png", "-o", "out.csv", "--unseen", "0"],
+    ],
+)
+def test_wrong_use(words: list[str]) -> None:
+    assert keel_line(*words)[0] == 2
+
+
+def test_page_without_table_is_said(tmp_path: Path) -> None:
+    from PIL import Image  # noqa: PLC0415 - for this page alone
+
+    Image.new("L", (600, 800), 255).save(tmp_path / "white.png", dpi=(100, 100))
+    code, err, _ = keel_line("convert", tmp_path / "white.png", "-o", tmp_path / "out.xlsx")
+    assert code == 0
+    assert "no ruled table" in " ".join(err.split())
+
+
+def test_demo_without_a_display_converts(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
+        monkeypatch.delenv(name, raising=False)
+    monkeypatch.chdir(tmp_path)
+    code, _, out = keel_line("demo")
+    assert code == 0
+    assert (tmp_path / "keel-line-demo" / "Brannock Sound.xlsx").exists()
+    assert "Brannock Sound.xlsx" in " ".join(out.decode().split())
+
+
+def test_installed_command_answers() -> None:
+    run = subprocess.run(
+        [str(Path(sys.executable).with_name("keel-line")), "--version"],
+        capture_output=True,
+        text=True,
+        check=True,
+    )
+    assert run.stdout.startswith("keel-line")

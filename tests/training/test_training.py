@@ -1,0 +1,89 @@
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+torch = pytest.importorskip("torch", reason="the training extra is not installed here")
+
+from synth.lines import LineSample  # noqa: E402 - after the check for torch
+from training.config import ALPHABET, TrainConfig  # noqa: E402
+from training.data import collate, frame_classes, load_shard  # noqa: E402
+from training.evaluate import read_greedily, score_lines, summarise  # noqa: E402
+from training.render import save_shard  # noqa: E402
+from training.train import learning_rate, train  # noqa: E402
+
+CONFIG = replace(
+    TrainConfig(),
+    steps=60,
+    channels=32,
+    block_shards=1,
+    check_every=20,
+    batch_columns=800,
+    val_lines=0,
+    peak_rate=4e-3,
+)
+
+
+@pytest.fixture
+def material(tmp_path: Path) -> Path:
+    """Twelve lines of bars: each character a stripe of its own height."""
+    samples = []
+    for text in ("1", "7", "17", "71", "11", "77", "171", "717", "1771", "7117", "17 1", "7 7"):
+        width = 12 * len(text) + 12
+        image = np.zeros((24, width), np.uint8)
+        spans = np.array([(6 + 12 * i, 18 + 12 * i) for i in range(len(text))], np.float32)
+        for i, char in enumerate(text):
+            top = {"1": 4, "7": 12}.get(char)
+            if top is not None:
+                image[top:18, 9 + 12 * i : 15 + 12 * i] = 255
+        samples.append(LineSample(image, text, spans, "number", "clean", "bars"))
+    save_shard(tmp_path / "train-0000.npz", samples)
+    return tmp_path
+
+
+def test_shard_comes_back(material: Path) -> None:
+    lines = load_shard(material / "train-0000.npz")
+    assert len(lines) == 12
+    assert lines[8].text == "1771"
+    assert lines[8].image.shape == (24, 60)
+    assert lines[8].spans.shape == (4, 2)
+
+
+def test_steps_carry_the_character_over_its_middle(material: Path) -> None:
+    line = load_shard(material / "train-0000.npz")[2]
+    classes = frame_classes(line, line.image.shape[1] // 2, 2)
+    assert read_greedily(classes.tolist()) == "17"
+    assert classes[0] == 0
+
+
+def test_lines_without_places_are_left_out_of_the_frame_loss(material: Path) -> None:
+    line = load_shard(material / "train-0000.npz")[2]
+    nowhere = replace(line, spans=np.full_like(line.spans, np.nan))
+    assert set(collate([nowhere], None).frames.unique().tolist()) == {-1}
+
+
+def test_tiny_net_learns_a_dozen_lines(material: Path, tmp_path: Path) -> None:
+    torch.set_num_threads(1)
+    net = train(replace(CONFIG, steps=150), 1, tmp_path / "run", material=material)
+    figures = summarise(score_lines(net, load_shard(material / "train-0000.npz")))
+    assert figures["all"]["right"] >= 75
+
+
+def test_stop_and_resume_equals_straight_through(material: Path, tmp_path: Path) -> None:
+    torch.set_num_threads(1)
+    straight = train(CONFIG, 1, tmp_path / "a", material=material)
+    train(CONFIG, 1, tmp_path / "b", material=material, stop_after=40)
+    resumed = train(CONFIG, 1, tmp_path / "b", material=material)
+    for a, b in zip(straight.parameters(), resumed.parameters(), strict=True):
+        torch.testing.assert_close(a, b)
+
+
+def test_rate_rises_then_falls() -> None:
+    rates = [learning_rate(CONFIG, s) for s in range(CONFIG.steps)]
+    top = int(np.argmax(rates))
+    assert 0 < top < 5
+    assert rates[top:] == sorted(rates[top:], reverse=True)
+    assert len(set(ALPHABET)) == len(ALPHABET)

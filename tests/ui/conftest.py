@@ -1,0 +1,81 @@
+"""The real window over a copy of the read demo docket, driven by real keys."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from keel_line.desk.desk import Desk
+from keel_line.desk.work import InlineExecutor
+from keel_line.ui.app import make_app
+from keel_line.ui.jobs import Jobs
+from keel_line.ui.window import Window
+
+Keys = Callable[..., None]
+
+
+@pytest.fixture(scope="session")
+def qapp_cls() -> type:
+    from PyQt6.QtWidgets import QApplication  # noqa: PLC0415 - only where Qt is tested
+
+    return QApplication
+
+
+def open_window(qtbot: QtBot, desk: Desk, folder: Path) -> Window:
+    make_app()
+    window = Window(desk, folder, jobs=Jobs(desk, InlineExecutor))
+    qtbot.addWidget(window)
+    window.show()
+    qtbot.waitExposed(window)
+    return window
+
+
+@pytest.fixture
+def empty_window(qtbot: QtBot, tmp_path: Path) -> Iterator[Window]:
+    window = open_window(qtbot, Desk(None), tmp_path / "dockets")
+    window.go_to("gather")
+    yield window
+    window.close()
+
+
+@pytest.fixture
+def window(qtbot: QtBot, tmp_path: Path, read_docket: Path) -> Iterator[Window]:
+    folder = tmp_path / "dockets"
+    folder.mkdir()
+    path = folder / "Brannock Sound.keel"
+    path.write_bytes(read_docket.read_bytes())
+    desk = Desk(path)
+    desk.set_unseen(0.1)
+    opened = open_window(qtbot, desk, folder)
+    opened.go_to("proof")
+    page = opened.session.table
+    assert page is not None
+    qtbot.waitUntil(lambda: opened.session.picture(page.page_id) is not None)
+    yield opened
+    opened.close()
+
+
+@pytest.fixture
+def press(window: Window) -> Keys:
+    """Press a key in the interline (or the open editor), with modifiers."""
+
+    def act(
+        key: Qt.Key | str,
+        modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
+        times: int = 1,
+    ) -> None:
+        for _ in range(times):
+            editor = window.proof.editor
+            target = editor if editor.isVisible() else window.proof.interline
+            if isinstance(key, str):
+                for char in key:
+                    QTest.keyClicks(editor if editor.isVisible() else window.proof.interline, char)
+            else:
+                QTest.keyClick(target, key, modifier)
+
+    return act

@@ -1,0 +1,214 @@
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from keel_line.desk.desk import Desk
+from keel_line.model.table import Settled
+from keel_line.ui.proof.marks import notch_size
+from keel_line.ui.window import Window
+from tests.ui.conftest import Keys
+
+Key, Mod = Qt.Key, Qt.KeyboardModifier
+
+
+def at_hand(window: Window) -> int:
+    return window.session.cell.id
+
+
+def test_opens_at_the_first_doubt(window: Window) -> None:
+    assert window.session.cell.in_doubt
+    assert (window.session.table_index, window.session.cell_index) == window.session.doubts()[0]
+
+
+def test_enter_accepts_and_goes_to_the_next_doubt(window: Window, press: Keys) -> None:
+    first, reading = at_hand(window), window.session.cell.reading.text
+    before = len(window.session.doubts())
+    press(Key.Key_Return)
+    settled = window.session.desk.cell(first)
+    assert settled.settled == Settled(reading, by_hand=False)
+    assert at_hand(window) != first
+    assert window.session.cell.in_doubt
+    assert len(window.session.doubts()) == before - 1
+
+
+def test_shift_enter_goes_back(window: Window, press: Keys) -> None:
+    press(Key.Key_Return)
+    second = at_hand(window)
+    window.session.go_to_doubt(1)
+    press(Key.Key_Return, Mod.ShiftModifier)
+    assert at_hand(window) == second
+
+
+def test_typing_replaces_and_keeps_the_reading(window: Window, press: Keys) -> None:
+    cell = window.session.cell
+    press("N 44")
+    assert window.proof.editor.toPlainText() == "N 44"
+    press(Key.Key_Return)
+    after = window.session.desk.cell(cell.id)
+    assert after.settled == Settled("N 44", by_hand=True)
+    assert after.reading == cell.reading
+    assert not window.proof.editor.isVisible()
+    assert window.proof.interline.hasFocus()
+
+
+def test_escape_drops_what_was_typed(window: Window, press: Keys) -> None:
+    cell = window.session.cell
+    press("wrong")
+    press(Key.Key_Escape)
+    assert window.session.desk.cell(cell.id).settled is None
+    assert at_hand(window) == cell.id
+    press(Key.Key_Return)
+    assert window.session.desk.cell(cell.id).text == cell.reading.text
+
+
+def test_f2_mends_a_part(window: Window, press: Keys) -> None:
+    cell = window.session.cell
+    press(Key.Key_F2)
+    press("x")
+    press(Key.Key_Return)
+    assert window.session.desk.cell(cell.id).text == cell.text + "x"
+
+
+def test_ctrl_enter_breaks_the_line(window: Window, press: Keys) -> None:
+    cell = window.session.cell
+    press("ab")
+    press(Key.Key_Return, Mod.ControlModifier)
+    press("c")
+    press(Key.Key_Return)
+    assert window.session.desk.cell(cell.id).text == "ab\nc"
+
+
+def test_alt_number_takes_a_reading(window: Window, press: Keys) -> None:
+    for _ in range(len(window.session.doubts())):
+        if window.session.cell.reading.runners_up:
+            break
+        window.session.go_to_doubt(1)
+    cell = window.session.cell
+    wanted = next(r.text for r in cell.reading.runners_up if r.text != cell.reading.text)
+    press(Key.Key_2, Mod.AltModifier)
+    assert window.session.desk.cell(cell.id).text == wanted
+    assert window.session.desk.history(cell.id)[0].why == "reading 2 taken"
+
+
+def test_backspace_empties(window: Window, press: Keys) -> None:
+    cell = window.session.cell
+    press(Key.Key_Backspace)
+    assert window.session.desk.cell(cell.id).settled == Settled("", by_hand=True)
+
+
+def test_arrows_go_over_all_cells(window: Window, press: Keys) -> None:
+    window.session.go_to(0, 0)
+    press(Key.Key_Right)
+    press(Key.Key_Down)
+    cell = window.session.cell.cell
+    assert (cell.row, cell.col) == (1, 1)
+    press(Key.Key_Up, times=9)
+    press(Key.Key_Left, times=9)
+    assert window.session.cell_index == 0
+
+
+def test_arrows_pass_over_spanning_cells(window: Window, press: Keys) -> None:
+    table = window.session.tables[0]
+    total = next(i for i, s in enumerate(table.cells) if s.cell.col_span == 5)
+    window.session.go_to(0, total)
+    press(Key.Key_Right)
+    assert window.session.cell.cell.col == 5
+    press(Key.Key_Left)
+    assert window.session.cell_index == total
+
+
+def test_ctrl_page_keys_change_tables(window: Window, press: Keys) -> None:
+    press(Key.Key_PageDown, Mod.ControlModifier)
+    assert window.session.table_index == 1
+    press(Key.Key_PageUp, Mod.ControlModifier)
+    assert window.session.table_index == 0
+
+
+def test_undo_goes_back_to_its_cell_and_redo_again(window: Window, press: Keys) -> None:
+    first = at_hand(window)
+    press("7")
+    press(Key.Key_Return)
+    window.actions_by_id["undo"].trigger()
+    assert at_hand(window) == first
+    assert window.session.cell.settled is None
+    window.actions_by_id["redo"].trigger()
+    assert window.session.cell.text == "7"
+    window.actions_by_id["undo"].trigger()
+    window.actions_by_id["undo"].trigger()
+    assert "nothing to take back" in window.message.text()
+
+
+def test_from_first_doubt_to_none(window: Window, press: Keys) -> None:
+    count = len(window.session.doubts())
+    assert count > 3
+    press(Key.Key_Return, times=count)
+    assert window.session.doubts() == []
+    assert "settled" in window.message.text()
+    press(Key.Key_Return)
+    assert window.session.doubts() == []
+    path = window.session.desk.docket.path
+    assert path is not None
+    again = Desk(path)
+    assert sum(c.settled is not None for t in again.tables() for c in t.cells) >= count
+    again.close()
+
+
+def test_expected_wrong_is_shown_and_falls(window: Window) -> None:
+    window.session.desk.set_unseen(100)
+    window.session.reload()
+    before = window.session.expected_wrong()
+    table = window.session.tables[0]
+    window.session.desk.accept([c for c in table.cells if not c.flagged])
+    window.session.reload()
+    assert window.session.expected_wrong() < before
+    assert f"{window.session.expected_wrong():.1f}" in window.expected.text()
+
+
+def test_press_on_a_cell_and_on_the_soundings(window: Window) -> None:
+    table = window.session.table
+    assert table is not None
+    box = window.proof.interline.cell_box(table.cells[2].cell)
+    QTest.mouseClick(
+        window.proof.interline.view, Qt.MouseButton.LeftButton, pos=box.center().toPoint()
+    )
+    assert window.session.cell_index == 2
+    QTest.mouseClick(
+        window.proof.soundings,
+        Qt.MouseButton.LeftButton,
+        pos=QPointF(12, window.proof.soundings.height() - 6).toPoint(),
+    )
+    assert window.session.cell.in_doubt
+    assert window.session.cell.cell.row > 5
+
+
+def test_cell_at_hand_is_in_sight(window: Window) -> None:
+    table = window.session.table
+    assert table is not None
+    for index in (len(table.cells) - 1, 0):
+        window.session.go_to(0, index)
+        box = window.proof.interline.cell_box(table.cells[index].cell)
+        assert window.proof.interline.view.rect().contains(box.toAlignedRect().center())
+
+
+def test_ink_and_reading_share_their_columns(window: Window) -> None:
+    table = window.session.table
+    assert table is not None
+    xs = table.grid.x_lines
+    boxes = [window.proof.interline.reading_box(s.cell) for s in table.cells if s.cell.row == 1]
+    zoom = boxes[0].width() / (xs[1] - xs[0])
+    for col, box in enumerate(boxes):
+        assert abs(box.width() - (xs[col + 1] - xs[col]) * zoom) < 0.5
+
+
+def test_greater_doubt_has_a_larger_notch() -> None:
+    assert notch_size(0.2) > notch_size(0.8) > notch_size(1.0) > 0
+
+
+def test_odd_corrections_are_kept_whole(window: Window) -> None:
+    for text in ("x" * 10_000, "שלום", "a\nb\nc", "=1+1"):
+        cell = window.session.cell
+        window.session.replace_text(text)
+        window.proof.refresh()
+        assert window.session.desk.cell(cell.id).text == text
+        window.session.go_to_doubt(1)

@@ -1,0 +1,327 @@
+from __future__ import annotations
+
+from concurrent.futures import Executor, Future
+from pathlib import Path
+
+import openpyxl
+import pytest
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QPushButton
+from pytestqt.qtbot import QtBot
+
+from keel_line.desk.desk import Desk
+from keel_line.desk.work import PageResponse, process_page
+from keel_line.ui.commands import COMMANDS, show_keys
+from keel_line.ui.jobs import Jobs
+from keel_line.ui.session import Session
+from keel_line.ui.theme import PALETTES, Colours
+from keel_line.ui.window import Window
+from tests.ui.conftest import open_window
+
+Key, Mod = Qt.Key, Qt.KeyboardModifier
+
+
+# --- beginning ----------------------------------------------------------------------------------
+
+
+def test_empty_window_says_how_to_begin(empty_window: Window) -> None:
+    gather = empty_window.gather
+    assert gather.begin_button.isVisible()
+    assert gather.demo_button.isVisible()
+    assert gather.begin_button.hasFocus()
+
+
+def test_files_are_read_and_the_docket_is_saved(empty_window: Window, scan_file: Path) -> None:
+    empty_window.add_files([scan_file])
+    assert len(empty_window.session.tables) == 1
+    path = empty_window.session.desk.docket.path
+    assert path == empty_window.folder / "scan.keel"
+    again = Desk(path)
+    assert len(again.tables()) == 1
+    again.close()
+
+
+def test_dropped_files_come_in(empty_window: Window, scan_file: Path) -> None:
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(scan_file))])
+    event = QDropEvent(
+        QPointF(9, 9), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Mod.NoModifier
+    )
+    empty_window.dropEvent(event)
+    assert [p.source_name for p in empty_window.session.desk.pages()] == ["scan.png"]
+
+
+def test_bad_file_is_told_and_listed(empty_window: Window, tmp_path: Path, scan_file: Path) -> None:
+    bad = tmp_path / "letter.png"
+    bad.write_bytes(b"Dear sir")
+    empty_window.add_files([bad, scan_file])
+    model = empty_window.gather.model
+    states = [model.index(r, 6).data() for r in range(model.rowCount())]
+    assert any("letter.png is not a picture" in s for s in states)
+    assert len(empty_window.session.tables) == 1
+
+
+def test_earlier_dockets_are_offered_and_open(
+    qtbot: QtBot, tmp_path: Path, read_docket: Path
+) -> None:
+    folder = tmp_path / "dockets"
+    folder.mkdir()
+    (folder / "Old work.keel").write_bytes(read_docket.read_bytes())
+    window = open_window(qtbot, Desk(None), folder)
+    window.go_to("gather")
+    (button,) = [b for b in window.gather.findChildren(QPushButton) if "Old work" in b.text()]
+    button.click()
+    assert len(window.session.tables) == 4
+    window.close()
+
+
+def test_a_file_that_is_no_docket(empty_window: Window, tmp_path: Path) -> None:
+    path = tmp_path / "no.keel"
+    path.write_bytes(b"not a database, only words" * 50)
+    empty_window.open_docket(path)
+    assert "not a docket" in empty_window.message.text()
+    empty_window.open_docket(tmp_path / "gone.keel")
+    assert "not there any more" in empty_window.message.text()
+
+
+# --- going about ----------------------------------------------------------------------------------
+
+
+def test_keys_go_to_the_stations(window: Window) -> None:
+    for key, name in (
+        (Key.Key_1, "gather"),
+        (Key.Key_3, "rule"),
+        (Key.Key_4, "proof"),
+        (Key.Key_6, "send"),
+    ):
+        QTest.keyClick(window, key, Mod.ControlModifier)
+        assert window._at == name
+
+
+def test_stations_that_are_not_built_cannot_be_gone_to(window: Window) -> None:
+    line = window.line
+    QTest.mouseClick(
+        line, Qt.MouseButton.LeftButton, pos=QPointF(line.width() * 1.5 / 6, 20).toPoint()
+    )
+    assert window._at == "proof"
+    QTest.mouseClick(
+        line, Qt.MouseButton.LeftButton, pos=QPointF(line.width() * 2.5 / 6, 20).toPoint()
+    )
+    assert window._at == "rule"
+
+
+def test_rule_steps_through_pages_and_goes_on(window: Window, qtbot: QtBot) -> None:
+    window.go_to("rule")
+    view = window.rule.view
+    ids = [p.id for p in window.session.desk.pages()]
+    window.go_to_page(ids[0])
+    QTest.keyClick(view, Key.Key_PageDown)
+    assert window._page_id == ids[1]
+    assert window.rule.model.rowCount() == 9
+    QTest.keyClick(view, Key.Key_PageUp)
+    assert window._page_id == ids[0]
+    qtbot.waitUntil(lambda: window.session.picture(ids[0]) is not None)
+    before = view.grab().toImage()
+    QTest.keyClick(view, Key.Key_Plus)
+    assert view.grab().toImage() != before
+    QTest.keyClick(view, Key.Key_Return)
+    assert window._at == "proof"
+
+
+def test_ribbon_shows_pages_and_goes_to_them(window: Window) -> None:
+    ids = [p.id for p in window.session.desk.pages()]
+    window.ribbon.chosen.emit(ids[2])
+    assert window.session.table is not None
+    assert window.session.table.page_id == ids[2]
+    QTest.keyClick(window, Key.Key_B, Mod.ControlModifier)
+    assert not window.ribbon.isVisible()
+
+
+def test_help_sheet_opens_and_any_key_puts_it_away(window: Window) -> None:
+    QTest.keyClick(window, Key.Key_F1)
+    assert window.help.isVisible()
+    QTest.keyClick(window.help, Key.Key_X)
+    assert not window.help.isVisible()
+    assert window.proof.interline.hasFocus()
+
+
+def test_dark_is_one_key_away(window: Window) -> None:
+    light = window.grab().toImage().pixelColor(4, 4)
+    QTest.keyClick(window, Key.Key_D, Mod.ControlModifier | Mod.ShiftModifier)
+    dark = window.grab().toImage().pixelColor(4, 4)
+    assert dark.lightness() < 90 < light.lightness()
+    QTest.keyClick(window, Key.Key_D, Mod.ControlModifier | Mod.ShiftModifier)
+
+
+@pytest.mark.parametrize("size", [(1024, 640), (1280, 800), (2560, 1440)])
+def test_every_station_fits(window: Window, size: tuple[int, int]) -> None:
+    window.resize(*size)
+    for name in ("gather", "rule", "proof", "send"):
+        window.go_to(name)
+        assert (window.width(), window.height()) == size
+
+
+# --- sending --------------------------------------------------------------------------------------
+
+
+def test_send_writes_and_says_where(window: Window, tmp_path: Path) -> None:
+    window.go_to("send")
+    window.send.target.setText(str(tmp_path / "out"))
+    QTest.keyClick(window.send.write_button, Key.Key_Return)
+    assert window.send.written == [tmp_path / "out.xlsx"]
+    assert len(openpyxl.load_workbook(tmp_path / "out.xlsx").sheetnames) == 4
+    assert "out.xlsx" in window.message.text()
+
+
+def test_send_follows_the_ending(window: Window, tmp_path: Path) -> None:
+    window.go_to("send")
+    window.send.target.clear()
+    QTest.keyClicks(window.send.target, str(tmp_path / "out.csv"))
+    assert window.send.formats[".csv"].isChecked()
+    window.send.formats[".xlsx"].setChecked(True)
+    assert window.send.target.text().endswith("out.xlsx")
+
+
+def test_send_failure_is_said(window: Window, tmp_path: Path) -> None:
+    window.go_to("send")
+    window.send.target.setText(str(tmp_path / "none" / "out.xlsx"))
+    window.send.write()
+    assert "is not there" in window.message.text()
+    assert window.send.written == []
+
+
+def test_preflight_lines_go_to_their_place(window: Window) -> None:
+    window.go_to("send")
+    lines = [b for b in window.send.findChildren(QPushButton) if "in doubt" in b.text()]
+    assert len(lines) == 1
+    assert str(len(window.session.doubts())) in lines[0].text()
+    lines[0].click()
+    assert window._at == "proof"
+
+
+# --- jobs -----------------------------------------------------------------------------------------
+
+
+class Held(Executor):
+    """Keeps jobs back until they are let go."""
+
+    def __init__(self) -> None:
+        self.jobs: list[tuple[Future[PageResponse], tuple[object, ...]]] = []
+
+    def submit(self, fn, /, *args, **kwargs):  # type: ignore[no-untyped-def, override, explicit-override]  # as Executor
+        future: Future[PageResponse] = Future()
+        self.jobs.append((future, args))
+        return future
+
+    def let_go(self, index: int) -> None:
+        future, args = self.jobs[index]
+        future.set_result(process_page(args[0], 2))  # type: ignore[arg-type]  # the request
+
+
+@pytest.fixture
+def held(qtbot: QtBot, tmp_path: Path, scan_bytes: bytes) -> tuple[Held, Jobs, Session]:
+    del qtbot
+    desk = Desk()
+    for i in range(5):
+        path = tmp_path / f"{i}.png"
+        path.write_bytes(scan_bytes + bytes(i))
+        desk.add_files([path])
+    executor = Held()
+    jobs = Jobs(desk, lambda: executor)
+    return executor, jobs, Session(desk, jobs)
+
+
+def test_pages_that_are_done_can_be_worked_on_while_others_run(
+    held: tuple[Held, Jobs, Session], qtbot: QtBot
+) -> None:
+    executor, jobs, session = held
+    jobs.read_waiting()
+    assert jobs.running
+    executor.let_go(1)
+    qtbot.waitUntil(lambda: len(session.tables) == 1)
+    assert jobs.running
+    assert len(executor.jobs) == 4
+    session.replace_text("now")
+    assert session.desk.cell(session.cell.id).text == "now"
+    jobs.close()
+    session.desk.close()
+
+
+def test_stop_drops_answers_that_come_late(held: tuple[Held, Jobs, Session], qtbot: QtBot) -> None:
+    executor, jobs, session = held
+    stopped: list[bool] = []
+    jobs.finished.connect(stopped.append)
+    jobs.read_waiting()
+    executor.let_go(0)
+    qtbot.waitUntil(lambda: len(session.tables) == 1)
+    jobs.stop()
+    assert stopped == [True]
+    executor.let_go(1)
+    qtbot.wait(50)
+    assert len(session.tables) == 1
+    assert [p.progress for p in session.desk.pages()].count("waiting") == 4
+    jobs.read_waiting()
+    assert jobs.running
+    jobs.close()
+    session.desk.close()
+
+
+def test_fault_on_one_page_does_not_stop_the_others(
+    held: tuple[Held, Jobs, Session], qtbot: QtBot, caplog: pytest.LogCaptureFixture
+) -> None:
+    executor, jobs, session = held
+    jobs.read_waiting()
+    executor.jobs[0][0].set_exception(ValueError("a fault of ours"))
+    executor.let_go(1)
+    qtbot.waitUntil(lambda: len(session.tables) == 1)
+    failed = [p for p in session.desk.pages() if p.progress == "failed"]
+    assert len(failed) == 1
+    assert "a fault in Keel Line" in failed[0].trouble
+    assert "a fault of ours" in caplog.text
+    jobs.close()
+    session.desk.close()
+
+
+# --- registries -----------------------------------------------------------------------------------
+
+
+def test_every_command_has_words_and_no_key_is_bound_twice() -> None:
+    assert len({c.id for c in COMMANDS}) == len(COMMANDS)
+    for place in ("rule", "proof"):
+        keys = [k for c in COMMANDS if c.where in {"window", place} for k in c.keys]
+        assert len(set(keys)) == len(keys)
+    for command in COMMANDS:
+        assert command.label
+        assert command.help
+        assert bool(show_keys(command)) == bool(command.keys)
+
+
+def test_every_window_command_is_bound(window: Window) -> None:
+    for command in COMMANDS:
+        if command.where == "window" and command.bound:
+            bound = window.actions_by_id[command.id]
+            assert len(bound.shortcuts()) == len(command.keys)
+
+
+def _luminance(value: str) -> float:
+    channels = [int(value[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+    linear = [c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4 for c in channels]
+    return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+
+@pytest.mark.parametrize("colours", PALETTES.values())
+def test_words_stand_out_from_their_ground(colours: Colours) -> None:
+    """WCAG 2.1 contrast of every text colour on every ground it is written on."""
+    for ground in (colours.desk, colours.sheet, colours.heading):
+        for text in (
+            colours.ink,
+            colours.quiet,
+            colours.teal,
+            colours.brass,
+            colours.violet,
+            colours.trouble,
+        ):
+            light, dark = sorted((_luminance(ground), _luminance(text)), reverse=True)
+            assert (light + 0.05) / (dark + 0.05) >= 4.5, (ground, text)
