@@ -23,8 +23,8 @@ def test_point_comes_back(
     cos, sin = np.cos(angle), np.sin(angle)
     chain = (
         Transform()
-        .then("true proportions", [[1, 0, 0], [0, scale, 0]])
-        .then("deskew", [[cos, -sin, dx], [sin, cos, dy]])
+        .then("true proportions", np.array([[1, 0, 0], [0, scale, 0]]))
+        .then("deskew", np.array([[cos, -sin, dx], [sin, cos, dy]], dtype=float))
     )
     squared = chain.to_squared([(x, y)])
     np.testing.assert_allclose(chain.to_original(squared), [(x, y)], atol=1e-6)

@@ -164,5 +164,8 @@ def test_failed_write_leaves_what_was_there(tmp_path: Path) -> None:
 
 
 def test_written_file_may_be_read_by_others(tmp_path: Path) -> None:
-    write_safely(tmp_path / "out.txt", lambda part: part.write_text("x", encoding="utf-8") and None)
+    def write(part: Path) -> None:
+        part.write_text("x", encoding="utf-8")
+
+    write_safely(tmp_path / "out.txt", write)
     assert (tmp_path / "out.txt").stat().st_mode & stat.S_IRGRP

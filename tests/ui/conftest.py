@@ -7,7 +7,6 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from keel_line.desk.desk import Desk
@@ -15,6 +14,7 @@ from keel_line.desk.work import InlineExecutor
 from keel_line.ui.app import make_app
 from keel_line.ui.jobs import Jobs
 from keel_line.ui.window import Window
+from tests.ui.qtest import QTest
 
 Keys = Callable[..., None]
 

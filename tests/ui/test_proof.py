@@ -1,13 +1,13 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtTest import QTest
 
 from keel_line.desk.desk import Desk
 from keel_line.model.table import Settled
 from keel_line.ui.proof.marks import notch_size
 from keel_line.ui.window import Window
 from tests.ui.conftest import Keys
+from tests.ui.qtest import QTest
 
 Key, Mod = Qt.Key, Qt.KeyboardModifier
 

@@ -7,7 +7,6 @@ import openpyxl
 import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
-from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
@@ -19,6 +18,7 @@ from keel_line.ui.session import Session
 from keel_line.ui.theme import PALETTES, Colours
 from keel_line.ui.window import Window
 from tests.ui.conftest import open_window
+from tests.ui.qtest import QTest
 
 Key, Mod = Qt.Key, Qt.KeyboardModifier
 
@@ -210,7 +210,7 @@ class Held(Executor):
     def __init__(self) -> None:
         self.jobs: list[tuple[Future[PageResponse], tuple[object, ...]]] = []
 
-    def submit(self, fn, /, *args, **kwargs):  # type: ignore[no-untyped-def, override, explicit-override]  # as Executor
+    def submit(self, fn, /, *args, **kwargs):  # type: ignore[no-untyped-def, explicit-override]  # as Executor
         future: Future[PageResponse] = Future()
         self.jobs.append((future, args))
         return future

@@ -1,0 +1,407 @@
+"""Run the benchmark and write docs/accuracy.md: ``python -m benchmarks.run``.
+
+Pages are drawn in faces and with words that neither training nor tuning saw, from seeds that
+nothing else uses. Every figure in the report is measured in the run that writes it.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import os
+import platform
+import resource
+import subprocess
+import sys
+import time
+from collections import Counter
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from difflib import SequenceMatcher
+from pathlib import Path
+
+import click
+import numpy as np
+from PIL import Image
+
+from benchmarks.measure import CellScore, PageScore, score_page
+from keel_line import __version__
+from keel_line.read.network import Network
+from synth.faces import load_faces
+from synth.pages import (
+    CellContent,
+    MadePage,
+    Sheet,
+    TableContent,
+    choose_style,
+    finish_page,
+    make_page,
+)
+
+ROOT = Path(__file__).resolve().parent.parent
+REPORT = ROOT / "docs" / "accuracy.md"
+_SEED = 90210
+
+
+@dataclass(frozen=True)
+class Material:
+    """One kind of page: its condition, resolution and how many."""
+
+    name: str
+    condition: str
+    dpi: float
+    pages: int
+
+
+MATERIALS = (
+    Material("300 dpi scan, clean to moderate", "clean", 300, 24),
+    Material("300 dpi scan, strong compression, grey", "office", 300, 16),
+    Material("200 dpi office scan", "office", 200, 8),
+    Material("photocopy", "copy", 300, 8),
+    Material("fax 204x196", "fax", 300, 8),
+    Material("fax 204x98", "fax-coarse", 300, 4),
+)
+TARGET_MATERIALS = 2  # the issue's figures are for 300 dpi, clean to moderately noisy
+
+
+def encode(page: MadePage) -> bytes:
+    """Encode a page as a scanner or fax machine would hand it over."""
+    out = io.BytesIO()
+    if page.condition.startswith("fax"):
+        Image.fromarray(page.grey > 127).save(
+            out, "TIFF", compression="group4", dpi=(page.x_dpi, page.y_dpi)
+        )
+    else:
+        Image.fromarray(page.grey).save(out, "PNG", dpi=(page.x_dpi, page.y_dpi), compress_level=1)
+    return out.getvalue()
+
+
+def run_material(number: int, material: Material) -> list[PageScore]:
+    """Make and score the pages of one material."""
+    faces = load_faces("held")
+    allowed = frozenset(Network().recipe.alphabet)
+    scores = []
+    for i in range(material.pages):
+        rng = np.random.default_rng([_SEED, number, i])
+        page = make_page(
+            rng, faces, allowed, condition=material.condition, dpi=material.dpi, held=True
+        )
+        scores.append(score_page(page, encode(page), f"{material.name} {i}"))
+    return scores
+
+
+def make_timing_page() -> bytes:
+    """Make an A4 page at 300 dpi with 200 cells, as the speed figure asks."""
+    rng = np.random.default_rng([_SEED, 999])
+    style = choose_style(rng, [f for f in load_faces("held") if f.family == "PT Sans"])
+    sheet = Sheet(300)
+    cells = tuple(
+        CellContent(r, c, f"{rng.uniform(1, 9000):,.2f}") for r in range(25) for c in range(8)
+    )
+    sheet.draw_table(TableContent(cells, 25, (0.88,) * 8, "r" * 8), (0.6, 0.8), style, rng)
+    return encode(finish_page(sheet, rng, condition="clean", angle_deg=1.3))
+
+
+_ALONE = """
+import resource, sys, time
+from pathlib import Path
+start = time.perf_counter()
+from keel_line.desk.work import PageRequest, process_page
+data = Path(sys.argv[1]).read_bytes()
+loaded = time.perf_counter()
+process_page(PageRequest(1, "page.png", data, 1), 2)
+first = time.perf_counter()
+best, laps = 1e9, {}
+for _ in range(3):
+    begun = time.perf_counter()
+    response = process_page(PageRequest(1, "page.png", data, 1), 2)
+    spent = time.perf_counter() - begun
+    if spent < best:
+        best, laps = spent, dict(response.seconds)
+peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+import json
+print(json.dumps({"import": loaded - start, "first": first - loaded, "again": best, "peak_mb": peak,
+                  "laps": laps}))
+"""
+
+
+def time_page(folder: Path) -> dict[str, float]:
+    """Time one page of 200 cells in a process of its own, with its peak memory."""
+    path = folder / "timing.png"
+    path.write_bytes(make_timing_page())
+    run = subprocess.run(  # noqa: S603 - this interpreter and our own words
+        [sys.executable, "-c", _ALONE, str(path)], capture_output=True, text=True, check=True
+    )
+    path.unlink()
+    return dict(json.loads(run.stdout))
+
+
+_WINDOW = """
+import json, os, sys, tempfile, time
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+start = time.perf_counter()
+from pathlib import Path
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from keel_line.desk.desk import Desk
+from keel_line.desk.demo import demo_pages
+from keel_line.desk.work import InlineExecutor
+from keel_line.ui.app import make_app
+from keel_line.ui.window import Window
+app = make_app()
+folder = Path(tempfile.mkdtemp())
+window = Window(Desk(None), folder)
+window.show()
+window.go_to("gather")
+app.processEvents()
+usable = time.perf_counter() - start
+desk = Desk(folder / "demo.keel")
+desk.add_files(demo_pages())
+desk.run(InlineExecutor(), threads=2)
+desk.set_unseen(0.1)
+desk.close()
+window.open_docket(folder / "demo.keel")
+until = time.perf_counter() + 1.0
+while time.perf_counter() < until:
+    app.processEvents()
+steps = []
+interline = window.proof.interline
+for _ in range(min(60, len(window.session.doubts()))):
+    page = window.session.table.page_id
+    begun = time.perf_counter()
+    QTest.keyClick(interline, Qt.Key.Key_Return)
+    window.repaint()
+    spent = (time.perf_counter() - begun) * 1000
+    if window.session.table.page_id == page:
+        steps.append(spent)
+    until = time.perf_counter() + 0.02
+    while time.perf_counter() < until:
+        app.processEvents()
+window.close()
+steps.sort()
+print(json.dumps({"usable_s": usable, "median_ms": steps[len(steps) // 2], "worst_ms": steps[-1],
+                  "steps": len(steps)}))
+"""
+
+
+def time_window() -> dict[str, float]:
+    """Time the window's start and a step to the next doubt, with all that is painted for it."""
+    run = subprocess.run(  # noqa: S603 - this interpreter and our own words
+        [sys.executable, "-c", _WINDOW], capture_output=True, text=True, check=True
+    )
+    return dict(json.loads(run.stdout.strip().splitlines()[-1]))
+
+
+# --- the report ---------------------------------------------------------------------------------
+
+
+def _percent(part: float, whole: float) -> str:
+    return f"{100 * part / whole:.2f}%" if whole else "–"
+
+
+def table_row(name: str, scores: list[PageScore]) -> str:
+    """Return one material's line of the report."""
+    cells = [c for s in scores for c in s.cells]
+    written = [c for c in cells if c.truth]
+    wrong = [c for c in cells if not c.right]
+    silent = [c for c in wrong if not c.flagged]
+    characters = sum(len(c.truth) for c in cells)
+    return (
+        "| "
+        + " | ".join(
+            [
+                name,
+                str(len(scores)),
+                _percent(sum(s.grid_right for s in scores), len(scores)),
+                str(len(written)),
+                _percent(sum(c.right for c in written), len(written)),
+                _percent(sum(c.errors for c in cells), characters),
+                _percent(sum(c.flagged for c in cells), len(cells)),
+                _percent(len(wrong) - len(silent), len(wrong)),
+                str(len(silent)),
+            ]
+        )
+        + " |"
+    )
+
+
+def confusions(cells: list[CellScore]) -> Counter[tuple[str, str]]:
+    """Count which characters were taken for which."""
+    pairs: Counter[tuple[str, str]] = Counter()
+    for cell in cells:
+        if cell.read is None or cell.right:
+            continue
+        match = SequenceMatcher(None, cell.truth, cell.read, autojunk=False)
+        for kind, a0, a1, b0, b1 in match.get_opcodes():
+            if kind != "equal":
+                pairs[cell.truth[a0:a1], cell.read[b0:b1]] += 1
+    return pairs
+
+
+def calibration_rows(cells: list[CellScore]) -> tuple[list[str], float]:
+    """Return confidence against truth by bands, and the expected calibration error."""
+    rows, error = [], 0.0
+    known = [c for c in cells if c.read is not None]
+    edges = (0.0, 0.5, 0.8, 0.9, 0.95, 0.98, 0.99, 0.995, 1.0001)
+    for low, high in zip(edges, edges[1:], strict=False):
+        inside = [c for c in known if low <= c.confidence < high]
+        if not inside:
+            continue
+        said = sum(c.confidence for c in inside) / len(inside)
+        was = sum(c.right for c in inside) / len(inside)
+        error += len(inside) / len(known) * abs(said - was)
+        rows.append(f"| {low:.3f} to {min(high, 1):.3f} | {len(inside)} | {said:.4f} | {was:.4f} |")
+    return rows, error
+
+
+def write_report(
+    groups: dict[str, list[PageScore]],
+    page: dict[str, float],
+    window: dict[str, float],
+    minutes: float,
+) -> str:
+    """Write the report and return it."""
+    everything = [s for scores in groups.values() for s in scores]
+    target = [s for name in list(groups)[:TARGET_MATERIALS] for s in groups[name]]
+    cells = [c for s in everything for c in s.cells]
+    silent = sorted(
+        (c for c in cells if not c.right and not c.flagged), key=lambda c: -c.confidence
+    )
+    rows, error = calibration_rows(cells)
+    skews = np.abs([s.skew_error_deg for s in everything])
+    laps = page["laps"]
+    assert isinstance(laps, dict)  # noqa: S101 - as time_page gives it
+    recipe = Network().recipe
+    lines = [
+        "# Accuracy and speed",
+        "",
+        f"Measured on {datetime.now(UTC):%d %B %Y} by `make bench` with Keel Line {__version__}, "
+        f"reader {Network().hash} ({recipe.steps_trained:,} steps of training), "
+        f"on {platform.machine()} with {os.cpu_count()} cores, in {minutes:.0f} minutes. Pages, faces "
+        "and words are made by `synth/` from seeds of the benchmark's own; its faces and its tenth of the word lists were kept out of "
+        "training and tuning. Cells hold numbers, dates, codes, names, words and phrases, some of "
+        "them random strings, which are harder than what most ledgers hold.",
+        "",
+        "## Figures to reach",
+        "",
+        "Ruled pages at 300 dpi, straight or up to 5° crooked, clean to moderately noisy "
+        f"({len(target)} pages):",
+        "",
+        *_figures(target, page, window),
+        "",
+        "## By material",
+        "",
+        "| material | pages | grid exactly right | cells with text | of them exactly right "
+        "| characters wrong | cells flagged | wrong cells flagged | wrong and not flagged |",
+        "|---|---|---|---|---|---|---|---|---|",
+        *[table_row(name, scores) for name, scores in groups.items()],
+        table_row("**all**", everything),
+        "",
+        "Flags are those of the default setting: one wrong cell in a thousand may pass unseen.",
+        "",
+        "## Squaring",
+        "",
+        f"Skew error over {len(skews)} pages: median {np.median(skews):.3f}°, 95 of 100 under "
+        f"{np.percentile(skews, 95):.3f}°, largest {skews.max():.3f}°.",
+        "",
+        "## Confidence",
+        "",
+        "| confidence | cells | said on average | were right |",
+        "|---|---|---|---|",
+        *rows,
+        "",
+        f"Expected calibration error: {error:.4f}. Wrong cells expected among the unflagged: "
+        f"{sum(1 - c.confidence for c in cells if not c.flagged):.1f}; there were {len(silent)}.",
+        "",
+        "## What is taken for what",
+        "",
+        "| written | read | times |",
+        "|---|---|---|",
+        *[
+            f"| `{a or '(nothing)'}` | `{b or '(nothing)'}` | {n} |"
+            for (a, b), n in confusions(cells).most_common(15)
+        ],
+        "",
+        "## Wrong and not flagged, the surest first",
+        "",
+        "| written | read | confidence | material | face |",
+        "|---|---|---|---|---|",
+        *[
+            f"| `{c.truth or '(blank)'}` | `{c.read or '(blank)'}` | {c.confidence:.4f} | "
+            f"{c.condition} | {c.family} |"
+            for c in silent[:20]
+        ],
+        "",
+        "## Speed",
+        "",
+        "One A4 page at 300 dpi with 200 cells, in a process of its own with two threads: "
+        f"{page['again']:.2f} s from file to readings ("
+        + ", ".join(f"{name} {spent:.2f} s" for name, spent in laps.items())
+        + f"); {page['first']:.2f} s for the first page, which loads the reader; "
+        f"peak memory {page['peak_mb']:.0f} MB.",
+        "",
+        f"The window: usable {window['usable_s']:.2f} s after the start of Python; a step to the "
+        f"next doubt takes {window['median_ms']:.1f} ms in the median and "
+        f"{window['worst_ms']:.1f} ms at worst of {window['steps']:.0f}, painting included "
+        "(offscreen, without a graphics card).",
+        "",
+        "## Limits",
+        "",
+        "- Only tables whose cells are ruled are found yet; lines may be broken or faint, but must "
+        "be there.",
+        "- Pages must be upright; photographs are read as they lie, without taking out perspective "
+        "or curl.",
+        "- Handwriting is not read.",
+        "- A 204x98 dpi fax keeps so few rows of dots a letter that many cells are in doubt.",
+        "",
+    ]
+    text = "\n".join(lines)
+    REPORT.write_text(text, encoding="utf-8")
+    return text
+
+
+def _figures(
+    target: list[PageScore], page: dict[str, float], window: dict[str, float]
+) -> list[str]:
+    cells = [c for s in target for c in s.cells]
+    written = [c for c in cells if c.truth]
+    wrong = [c for c in cells if not c.right]
+    flagged_wrong = sum(c.flagged for c in wrong)
+    rows = [
+        ("grid exactly right", "≥ 95%", _percent(sum(s.grid_right for s in target), len(target))),
+        (
+            "cells with text exactly right",
+            "≥ 97%",
+            _percent(sum(c.right for c in written), len(written)),
+        ),
+        ("wrong cells that are flagged", "≥ 90%", _percent(flagged_wrong, len(wrong))),
+        ("cells flagged", "≤ 8%", _percent(sum(c.flagged for c in cells), len(cells))),
+        ("A4 page, 200 cells", "≤ 3 s", f"{page['again']:.2f} s"),
+        ("peak memory", "< 600 MB", f"{page['peak_mb']:.0f} MB"),
+        ("window usable", "< 2 s", f"{window['usable_s']:.2f} s"),
+        ("step to the next doubt", "< 16 ms", f"{window['median_ms']:.1f} ms"),
+    ]
+    return [
+        "| figure | to reach | measured |",
+        "|---|---|---|",
+        *[f"| {a} | {b} | {c} |" for a, b, c in rows],
+    ]
+
+
+@click.command()
+def main() -> None:
+    """Measure, print the report, and keep it as docs/accuracy.md."""
+    begun = time.monotonic()
+    page = time_page(REPORT.parent)
+    window = time_window()
+    groups = {}
+    for number, material in enumerate(MATERIALS):
+        groups[material.name] = run_material(number, material)
+        click.echo(table_row(material.name, groups[material.name]), err=True)
+    click.echo(write_report(groups, page, window, (time.monotonic() - begun) / 60))
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    click.echo(f"Peak memory of the whole benchmark: {peak:.0f} MB", err=True)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,86 @@
+"""Take the pictures of docs/screenshots from the demo docket: ``make screenshots``."""
+
+from __future__ import annotations
+
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from keel_line.desk.demo import demo_pages
+from keel_line.desk.desk import Desk
+from keel_line.desk.work import InlineExecutor
+from keel_line.ui.app import make_app
+from keel_line.ui.window import Window
+
+PICTURES = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+SIZE = (1280, 800)
+
+
+def _settle(events: Callable[[], None], seconds: float = 0.4) -> None:
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        events()
+        time.sleep(0.01)
+
+
+def main() -> None:
+    """Open the demo docket and go through the stations, a picture at each."""
+    PICTURES.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as scratch:
+        folder = Path(scratch)
+        app = make_app()
+        window = Window(Desk(None), folder)
+        window.resize(*SIZE)
+        window.show()
+
+        def take(name: str) -> None:
+            _settle(app.processEvents)
+            window.grab().save(str(PICTURES / f"{name}.png"))
+
+        window.go_to("gather")
+        take("beginning")
+        path = folder / "Brannock Sound.keel"
+        desk = Desk(path)
+        desk.add_files(demo_pages())
+        desk.run(InlineExecutor(), threads=2)
+        desk.close()
+        window.open_docket(path)
+        window.say("")
+        first = window.session.desk.pages()[0].id
+        window.go_to("gather")
+        take("gather")
+        window.go_to_page(first)
+        window.go_to("rule")
+        take("rule")
+        window.go_to("proof")
+        press: Callable[..., None] = QTest.keyClick
+        window.session.go_to_first_doubt()
+        for _ in range(3):
+            press(window.proof.interline, Qt.Key.Key_Return)
+        take("proof")
+        press(window, Qt.Key.Key_F1)
+        take("keys")
+        press(window.help, Qt.Key.Key_Escape)
+        press(
+            window,
+            Qt.Key.Key_D,
+            Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier,
+        )
+        take("proof-dark")
+        press(
+            window,
+            Qt.Key.Key_D,
+            Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier,
+        )
+        window.go_to("send")
+        window.send.target.setText("/home/clerk/Brannock Sound.xlsx")
+        take("send")
+        window.close()
+
+
+if __name__ == "__main__":
+    main()
