@@ -170,7 +170,7 @@ for _ in range(min(60, len(window.session.doubts()))):
     page = window.session.table.page_id
     begun = time.perf_counter()
     QTest.keyClick(interline, Qt.Key.Key_Return)
-    window.repaint()
+    app.processEvents()
     spent = (time.perf_counter() - begun) * 1000
     if window.session.table.page_id == page:
         steps.append(spent)
@@ -277,9 +277,10 @@ def write_report(
         "",
         f"Measured on {datetime.now(UTC):%d %B %Y} by `make bench` with Keel Line {__version__}, "
         f"reader {Network().hash} ({recipe.steps_trained:,} steps of training), "
-        f"on {platform.machine()} with {os.cpu_count()} cores, in {minutes:.0f} minutes. Pages, faces "
-        "and words are made by `synth/` from seeds of the benchmark's own; its faces and its tenth of the word lists were kept out of "
-        "training and tuning. Cells hold numbers, dates, codes, names, words and phrases, some of "
+        f"on {platform.machine()} with {os.cpu_count()} cores, in {minutes:.0f} minutes. "
+        "Pages, faces and words are made by `synth/` from seeds of the benchmark's own; its faces "
+        "and its tenth of the word lists were kept out of training and tuning. Cells "
+        "hold numbers, dates, codes, names, words and phrases, some of "
         "them random strings, which are harder than what most ledgers hold.",
         "",
         "## Figures to reach",

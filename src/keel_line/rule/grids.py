@@ -168,11 +168,10 @@ def _edges(
         for j, (a, b) in enumerate(pairwise(x_lines)):
             start, end = a.at(line.at(a.rules[0].position)), b.at(line.at(b.rules[0].position))
             tops[i, j] = _is_ruled(field.ink, line, start, end, field.dpi)
-    ink_down = np.ascontiguousarray(field.ink.T)
     for j, line in enumerate(x_lines):
         for i, (a, b) in enumerate(pairwise(y_lines)):
             start, end = a.at(line.at(a.rules[0].position)), b.at(line.at(b.rules[0].position))
-            lefts[i, j] = _is_ruled(ink_down, line, start, end, field.dpi)
+            lefts[i, j] = _is_ruled(field.ink_turned, line, start, end, field.dpi)
     return tops, lefts
 
 

@@ -36,24 +36,22 @@ class RuleField:
     """Where lines may lie: how full of line pixels (0 to 255) the window around each pixel is.
 
     ``across`` is for lines across the page, ``down`` for lines down it; ``ink`` is the darkness
-    below the paper's level.
+    below the paper's level. ``down`` and ``ink_turned`` have rows and columns exchanged, so that
+    lines down the page run along their rows.
     """
 
     across: NDArray[np.uint8]
     down: NDArray[np.uint8]
     ink: NDArray[np.uint8]
+    ink_turned: NDArray[np.uint8]
     dpi: float
 
 
 def make_rule_field(flat: Grey, dpi: float) -> RuleField:
     """Compute the line fields of a page whose light is even (see ``flatten_light``)."""
     ink = np.asarray(cv2.subtract(np.full_like(flat, PAPER_LEVEL), flat), np.uint8)
-    return RuleField(
-        across=_fill(ink, dpi),
-        down=np.ascontiguousarray(_fill(np.ascontiguousarray(ink.T), dpi).T),
-        ink=ink,
-        dpi=dpi,
-    )
+    turned = np.asarray(cv2.transpose(ink), np.uint8)
+    return RuleField(_fill(ink, dpi), _fill(turned, dpi), ink, turned, dpi)
 
 
 def _fill(ink: NDArray[np.uint8], dpi: float) -> NDArray[np.uint8]:
@@ -95,9 +93,7 @@ def find_rules(field: RuleField) -> list[Rule]:
     """
     return [
         *_trace(field.across, field.ink, field.dpi, "across"),
-        *_trace(
-            np.ascontiguousarray(field.down.T), np.ascontiguousarray(field.ink.T), field.dpi, "down"
-        ),
+        *_trace(field.down, field.ink_turned, field.dpi, "down"),
     ]
 
 

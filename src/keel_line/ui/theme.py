@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -79,20 +80,30 @@ class Theme:
         return self.point * 96 / 72
 
     def color(self, name: str) -> QColor:
-        """Return a colour by its field's name."""
-        return QColor(getattr(self.colours, name))
+        """Return a colour by its field's name; not to be changed in place."""
+        return _color(getattr(self.colours, name))
 
     def font(self, scale: float = 1.0, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
         """Return the interface's face; its figures all have one width."""
-        font = QFont("Inter")
-        font.setPointSizeF(self.point * scale)
-        font.setWeight(weight)
-        font.setFeature(QFont.Tag("tnum"), 1)
-        return font
+        return QFont(_font(self.point * scale, weight))
 
     def bold(self, scale: float = 1.0) -> QFont:
         """Return the face for what matters most."""
         return self.font(scale, QFont.Weight.DemiBold)
+
+
+@cache
+def _color(value: str) -> QColor:
+    return QColor(value)
+
+
+@cache
+def _font(point: float, weight: QFont.Weight) -> QFont:
+    font = QFont("Inter")
+    font.setPointSizeF(point)
+    font.setWeight(weight)
+    font.setFeature(QFont.Tag("tnum"), 1)
+    return font
 
 
 def load_faces() -> None:

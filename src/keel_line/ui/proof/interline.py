@@ -15,6 +15,7 @@ from PyQt6.QtGui import (
     QPaintEvent,
     QPen,
     QPixmap,
+    QPolygonF,
     QResizeEvent,
 )
 from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QWidget
@@ -67,19 +68,36 @@ class Interline(QAbstractScrollArea):
 
     def show_table(self, table: TableState | None, image: QImage | None, at: int) -> None:
         """Show a table with its page's picture and the cell at hand."""
+        before, before_at = self._table, self._at
         other = (
             table is None
-            or self._table is None
-            or table.id != self._table.id
-            or len(table.cells) != len(self._table.cells)
+            or before is None
+            or table.id != before.id
+            or len(table.cells) != len(before.cells)
+            or image is not self._image
         )
         if image is not self._image:
             self._cuttings.clear()
         self._table, self._image, self._at = table, image, at
-        if other:
+        if other or table is None or before is None:
             self._lay_out()
+            self._bring_into_sight()
+            self._view.update()
+            return
+        places = self._bar.value(), self._side.value()
         self._bring_into_sight()
-        self._view.update()
+        if places != (self._bar.value(), self._side.value()):
+            self._view.update()
+            return
+        # Only what changed is painted again: the cells left and come to, and cells settled.
+        changed = {before_at, at} | {
+            i
+            for i, (old, new) in enumerate(zip(before.cells, table.cells, strict=True))
+            if old is not new
+        }
+        for index in changed:
+            box = self.cell_box(table.cells[index].cell)
+            self._view.update(box.adjusted(-3, -3, 3, 3).toAlignedRect())
 
     def _lay_out(self) -> None:
         """Work out zoom, row heights and alignments for the table and the window's size."""
@@ -186,7 +204,9 @@ class Interline(QAbstractScrollArea):
         if table is None or not table.cells:
             return
         cell = table.cells[min(self._at, len(table.cells) - 1)].cell
-        top, bottom = self._tops[cell.row], self._tops[cell.row + cell.row_span]
+        # A row before and a row after stay in sight, so that the eye knows where it is.
+        top = self._tops[max(0, cell.row - 1)]
+        bottom = self._tops[min(table.grid.rows, cell.row + cell.row_span + 1)]
         inner = self._view.height() - self._head
         if top < self._bar.value():
             self._bar.setValue(round(top))
@@ -209,17 +229,16 @@ class Interline(QAbstractScrollArea):
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        offset = self._bar.value()
-        first = max(0, bisect.bisect_right(self._tops, offset) - 1)
-        bottom = offset + self._view.height()
-        row = first
+        dirty = QRectF(event.rect() if event is not None else self._view.rect())
+        offset = self._bar.value() - self._head
+        row = max(0, bisect.bisect_right(self._tops, dirty.top() + offset) - 1)
         painted: set[int] = set()
-        while row < table.grid.rows and self._tops[row] < bottom:
+        while row < table.grid.rows and self._tops[row] < dirty.bottom() + offset:
             self._paint_row(painter, table, row)
             painted.update(self._of_row[row])
             row += 1
         for index in sorted(painted):
-            self._paint_reading(painter, table.cells[index])
+            self._paint_reading(painter, table.cells[index], dirty)
         self._paint_current(painter, table)
         self._paint_head(painter, table)
 
@@ -260,15 +279,17 @@ class Interline(QAbstractScrollArea):
             self._cuttings[row] = found
         return found or QPixmap()
 
-    def _paint_reading(self, painter: QPainter, state: CellState) -> None:
+    def _paint_reading(self, painter: QPainter, state: CellState, dirty: QRectF) -> None:
         theme, cell = self._theme, state.cell
-        box = self.reading_box(cell)
         whole = self.cell_box(cell)
+        if not whole.intersects(dirty):
+            return
+        box = self.reading_box(cell)
         painter.setPen(QPen(theme.color("hairline"), 1))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawLine(whole.bottomLeft(), whole.bottomRight())
-        painter.drawLine(whole.topRight(), whole.bottomRight())
-        painter.drawLine(whole.topLeft(), whole.bottomLeft())
+        painter.drawPolyline(
+            QPolygonF([whole.topLeft(), whole.bottomLeft(), whole.bottomRight(), whole.topRight()])
+        )
         painter.fillRect(box.adjusted(1, 0, -1, -1), theme.color("sheet"))
         painter.setFont(theme.bold(1.08) if state.in_doubt else theme.font(1.08))
         painter.setPen(theme.color("ink"))

@@ -62,7 +62,7 @@ class Lens(QWidget):
         theme = self._theme
         x0, y0, x1, y1 = state.cell.box
         lines = self._lines(state)
-        row = theme.em * 2.42
+        row = theme.em * 2.7
         text_room = row * len(lines) + theme.em * 0.31
         ink_room = max(40.0, frame.height() - text_room)
         # The written part fills the lens; a wide cell with a short word need not be shown whole.
@@ -94,8 +94,10 @@ class Lens(QWidget):
             )
             painter.fillRect(ink, QColor("#F1EFEA"))
             painter.drawImage(ink, self._image, source)
+            if theme.colours.dark:
+                painter.fillRect(ink, QColor(20, 24, 27, 70))
             cell = QRectF(place(x0, y0), place(x1, y1))
-            dim = QColor("#F1EFEA")
+            dim = QColor("#8F9395" if theme.colours.dark else "#F1EFEA")
             dim.setAlpha(150)
             for part in (
                 QRectF(ink.left(), ink.top(), ink.width(), cell.top() - ink.top()),
@@ -129,7 +131,7 @@ class Lens(QWidget):
         left, right = place(line[0].box[0], 0).x(), place(line[-1].box[2], 0).x()
         room = (right - left) / len(line)
         font = theme.font()
-        wanted = min(row * 0.62, max(9.0, room * 1.25))
+        wanted = min(row * 0.72, max(10.0, room * 1.5))
         font.setPixelSize(round(wanted))
         for char in line:
             doubtful = char.probability < _DOUBTFUL
