@@ -160,6 +160,12 @@ def test_baseline_and_height_are_measured() -> None:
     assert line.sure
 
 
+def test_brackets_do_not_lift_the_line() -> None:
+    (line,) = find_lines(take_ink(draw("(0)"), 200.0, CAP_PX, 3.0), CAP_PX)
+    assert line.baseline == pytest.approx(42, abs=1.5)
+    assert line.cap_px == pytest.approx(CAP_PX, abs=1.5)
+
+
 def test_small_letters_alone_keep_the_usual_height() -> None:
     (line,) = find_lines(take_ink(draw("reno"), 200.0, CAP_PX, 3.0), CAP_PX)
     assert line.cap_px == pytest.approx(CAP_PX, abs=1)

@@ -95,6 +95,10 @@ def _measure(ink: CellInk, band: tuple[int, int], rows: tuple[int, int], cap_px:
         own = ink.parts
     left, right = int(own[:, 0].min()), int((own[:, 0] + own[:, 2]).max())
     letters = own[(own[:, 3] >= 0.5 * cap_px) & (own[:, 3] <= 1.9 * cap_px)]
+    # Brackets and strokes are tall and narrow, and hang below the line.
+    brackets = (letters[:, 3] > 1.12 * cap_px) & (letters[:, 2] < 0.36 * letters[:, 3])
+    if not brackets.all():
+        letters = letters[~brackets]
     bottoms = letters[:, 1] + letters[:, 3]
     if len(letters) == 0:
         # Only stops, dashes or marks: the baseline must come from the row (see reader).
