@@ -102,23 +102,19 @@ def _is_rule_remain(
     near_end = y <= edge or y + height >= rows - edge
     if not (near_side or near_end):
         return False
-    if near_end and height <= thin and width >= 3 * height:
-        return True
-    if (
-        near_side
-        and width <= thin
-        and (height >= 1.6 * cap_px or (touches_side and height >= 3 * width))
-    ):
-        return True
-    small = max(width, height) <= thin
-    if small and (touches_side or touches_end):
-        return True
+    across = near_end and height <= thin and width >= 3 * height
+    long_enough = height >= 1.6 * cap_px or (touches_side and height >= 3 * width)
+    down = near_side and width <= thin and long_enough
+    stub_across = touches_side and height <= thin and width <= cap_px
+    stub_down = touches_end and width <= thin and height <= 0.5 * cap_px
+    speck = max(width, height) <= thin and (touches_side or touches_end)
     # A corner of the frame: long on both sides with little ink in between.
-    return bool(
+    corner = (
         (touches_side or touches_end)
         and area < 0.25 * width * height
         and (width > 0.6 * cols and height > 0.6 * rows)
     )
+    return across or down or stub_across or stub_down or speck or corner
 
 
 def _drop_dirt(

@@ -177,6 +177,10 @@ def _sheet(c: Colours) -> str:
         selection-background-color: {c.teal}; selection-color: {c.sheet};
     }}
     QLineEdit:focus {{ border: 2px solid {c.teal}; padding: 4px 7px; }}
+    QPlainTextEdit {{
+        background: {c.sheet}; border: 2px solid {c.teal};
+        selection-background-color: {c.teal}; selection-color: {c.sheet};
+    }}
     QMenu {{ background: {c.sheet}; border: 1px solid {c.hairline}; padding: 4px 0; }}
     QMenu::item {{ padding: 6px 28px 6px 16px; }}
     QMenu::item:selected {{ background: {c.teal_wash}; color: {c.ink}; }}

@@ -91,7 +91,7 @@ class DoubtPanel(QWidget):
     def _paint_readings(self, painter: QPainter, view: DoubtView, top: float) -> None:
         theme = self._theme
         height = theme.em * 1.68
-        wide = self.width() * 0.58
+        wide = self.width() * self._readings_share
         label_wide = QFontMetricsF(theme.font(0.88)).horizontalAdvance("Alt+5") + 20
         for i, (text, note) in enumerate(view.readings):
             y = top + i * (height + 3)
@@ -130,9 +130,16 @@ class DoubtPanel(QWidget):
                     note,
                 )
 
+    @property
+    def _readings_share(self) -> float:
+        """Where there is no room for the keys beside them, the readings take it all."""
+        return 0.58 if self.width() >= self._theme.em * 31 else 0.99
+
     def _paint_keys(self, painter: QPainter, top: float) -> None:
         theme = self._theme
-        left = self.width() * 0.58 + 18
+        if self._readings_share > 0.9:
+            return
+        left = self.width() * self._readings_share + 18
         gap = QFontMetricsF(theme.bold(0.92)).horizontalAdvance("Shift+Enter ") + 6
         line = theme.em * 1.36
         for i, (key, what) in enumerate(_KEYS):

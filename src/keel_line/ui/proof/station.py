@@ -164,6 +164,9 @@ class ProofStation(QWidget):
         if self._session.table is None:
             event.ignore()
             return
+        if self.editor.isVisible():  # typed faster than the field could take the focus
+            self.editor.keyPressEvent(event)
+            return
         key, modifiers = event.key(), event.modifiers()
         shift = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
         alt = bool(modifiers & Qt.KeyboardModifier.AltModifier)

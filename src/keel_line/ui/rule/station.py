@@ -142,6 +142,8 @@ class RuleStation(QWidget):
                 if c.row_span > 1 or c.col_span > 1:
                     self.sheet.setSpan(c.row, c.col, c.row_span, c.col_span)
             self.sheet.resizeColumnsToContents()
+            for col in range(table.grid.cols):
+                self.sheet.setColumnWidth(col, self.sheet.columnWidth(col) + 10)
 
     def _describe(self, table: TableState | None, count: int) -> str:
         if table is None:
