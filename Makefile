@@ -7,7 +7,7 @@ FONTS_READY := .cache/fonts/index.json
 TRAIN_VENV := .cache/venv-training
 TRAIN_READY := $(TRAIN_VENV)/.ready
 
-.PHONY: demo test lint types bench screenshots fonts demo-pages training test-training clean help
+.PHONY: demo test lint types bench screenshots fonts demo-pages training test-training wheel clean help
 
 help: ## Show what can be made
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -56,6 +56,9 @@ training: $(TRAIN_READY) $(FONTS_READY) ## Train the recogniser anew (hours) and
 
 test-training: $(TRAIN_READY) ## Run the tests of training, which need PyTorch
 	@$(TRAIN_VENV)/bin/pytest tests/training
+
+wheel: $(READY) ## Build the wheel, install it in a clean environment, and start it
+	@sh tools/check_wheel.sh $(BIN)/python
 
 clean: ## Remove what was set up here (not the cache of fonts and material)
 	rm -rf $(VENV) .pytest_cache .mypy_cache .ruff_cache

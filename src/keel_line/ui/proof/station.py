@@ -21,6 +21,13 @@ from keel_line.ui.theme import Theme
 
 _MOST_READINGS = 5
 _PACE_OVER = 12
+_ENTER = frozenset({Qt.Key.Key_Return, Qt.Key.Key_Enter})
+_ARROWS = {
+    Qt.Key.Key_Left: (0, -1),
+    Qt.Key.Key_Right: (0, 1),
+    Qt.Key.Key_Up: (-1, 0),
+    Qt.Key.Key_Down: (1, 0),
+}
 
 
 class ProofStation(QWidget):
@@ -161,45 +168,49 @@ class ProofStation(QWidget):
     # --- keys ---------------------------------------------------------------------------------
 
     def _take_key(self, event: QKeyEvent) -> None:
-        if self._session.table is None:
-            event.ignore()
-            return
         if self.editor.isVisible():  # typed faster than the field could take the focus
             self.editor.keyPressEvent(event)
-            return
+        elif self._session.table is None or not (self._go_by(event) or self._settle_by(event)):
+            event.ignore()
+
+    def _go_by(self, event: QKeyEvent) -> bool:
+        """Go about by a key; return whether it was one that does."""
         key, modifiers = event.key(), event.modifiers()
+        ctrl = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
         shift = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
         alt = bool(modifiers & Qt.KeyboardModifier.AltModifier)
+        pages = {Qt.Key.Key_PageDown: 1, Qt.Key.Key_PageUp: -1}
+        if key in _ENTER and shift:
+            self._session.go_to_doubt(-1)
+        elif key in _ARROWS and not (ctrl or alt):
+            self._session.go_beside(*_ARROWS[Qt.Key(key)])
+        elif key in pages and ctrl:
+            self._session.go_to_table(pages[Qt.Key(key)])
+        elif key in pages:
+            bar, _ = self.interline.scroll_bars
+            bar.setValue(bar.value() + bar.pageStep() * pages[Qt.Key(key)])
+        else:
+            return False
+        return True
+
+    def _settle_by(self, event: QKeyEvent) -> bool:
+        """Settle or begin to type by a key; return whether it was one that does."""
+        key, modifiers = event.key(), event.modifiers()
         ctrl = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
-        arrows = {
-            Qt.Key.Key_Left: (0, -1),
-            Qt.Key.Key_Right: (0, 1),
-            Qt.Key.Key_Up: (-1, 0),
-            Qt.Key.Key_Down: (1, 0),
-        }
-        if key in {Qt.Key.Key_Return, Qt.Key.Key_Enter}:
-            if shift:
-                self._session.go_to_doubt(-1)
-            else:
-                self._accept()
+        alt = bool(modifiers & Qt.KeyboardModifier.AltModifier)
+        if key in _ENTER:
+            self._accept()
         elif alt and Qt.Key.Key_1 <= key <= Qt.Key.Key_5:
             self.take_reading(key - Qt.Key.Key_1)
         elif key == Qt.Key.Key_F2:
             self._edit(self._session.cell.text)
         elif key == Qt.Key.Key_Backspace and not ctrl:
             self._settle("", "emptied")
-        elif key in arrows and not (ctrl or alt):
-            self._session.go_beside(*arrows[Qt.Key(key)])
-        elif ctrl and key in {Qt.Key.Key_PageDown, Qt.Key.Key_PageUp}:
-            self._session.go_to_table(1 if key == Qt.Key.Key_PageDown else -1)
-        elif key in {Qt.Key.Key_PageDown, Qt.Key.Key_PageUp}:
-            bar, _ = self.interline.scroll_bars
-            step = bar.pageStep() * (1 if key == Qt.Key.Key_PageDown else -1)
-            bar.setValue(bar.value() + step)
         elif event.text() and event.text().isprintable() and not (ctrl or alt):
             self._edit(event.text())
         else:
-            event.ignore()
+            return False
+        return True
 
     def _accept(self) -> None:
         if self._session.cell.settled is None:
