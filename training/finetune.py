@@ -44,8 +44,8 @@ def mix_material(into: Path, source: Path = MATERIAL_DIR) -> int:
 @click.command()
 @click.option("--name", default="second", show_default=True)
 @click.option("--init", default="first", show_default=True, help="Run to begin from.")
-@click.option("--steps", default=2200, show_default=True)
-@click.option("--rate", default=6e-4, show_default=True)
+@click.option("--steps", default=3200, show_default=True)
+@click.option("--rate", default=7e-4, show_default=True)
 def main(name: str, init: str, steps: int, rate: float) -> None:
     """Train on from a first run with cuts mixed in."""
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(message)s")

@@ -7,10 +7,10 @@ export OMP_NUM_THREADS=1
 $python -m training.render --split val --shards 1 --workers 1
 $python -m training.render --shards 160 --workers 1 &
 rendering=$!
-$python -m training.train --name first --steps 9500 --shards 160
+$python -m training.train --name first --steps 9500 --stop-after 8000 --shards 160
 wait $rendering
 $python -m training.crops --split val --shards 1
-$python -m training.crops --shards 8 --workers 2
-$python -m training.finetune --name second --init first --steps 2200
+$python -m training.crops --shards 7 --workers 2
+$python -m training.finetune --name second --init first --steps 3200 --rate 7e-4
 $python -m training.export .cache/runs/second/checkpoint.pt
 $python -m training.calibrate --workers 2

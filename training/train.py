@@ -173,6 +173,7 @@ def train(
 @click.option("--rate", default=TrainConfig.peak_rate, show_default=True)
 @click.option("--init", type=click.Path(path_type=Path), help="Checkpoint to begin from.")
 @click.option("--material", type=click.Path(path_type=Path), default=MATERIAL_DIR)
+@click.option("--stop-after", type=int, help="Stop at this step; the schedule stays.")
 @click.option("--threads", default=1, show_default=True)
 def main(
     name: str,
@@ -182,6 +183,7 @@ def main(
     rate: float,
     init: Path | None,
     material: Path,
+    stop_after: int | None,
     threads: int,
 ) -> None:
     """Train the recogniser, going on where an earlier run of the same name stopped."""
@@ -189,7 +191,7 @@ def main(
     torch.set_num_threads(threads)
     config = replace(TrainConfig(), steps=steps, channels=channels, peak_rate=rate)
     log.info("%s", asdict(config))
-    train(config, shards, RUN_DIR / name, init=init, material=material)
+    train(config, shards, RUN_DIR / name, init=init, material=material, stop_after=stop_after)
 
 
 if __name__ == "__main__":

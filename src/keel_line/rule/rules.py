@@ -138,7 +138,10 @@ def _fit(
     slope, start = 0.0, float(np.median(middle))
     keep = np.ones(len(cols), bool)
     for _ in range(2):
-        slope, start = np.polyfit(cols[keep], middle[keep], 1)
+        x, y = cols[keep].astype(float), middle[keep]
+        dx = x - x.mean()
+        slope = float(dx @ y / max(float(dx @ dx), 1e-9))
+        start = float(y.mean() - slope * x.mean())
         off = np.abs(middle - (start + slope * cols))
         keep = off <= max(1.0, 2.5 * float(np.median(off)))
         if keep.sum() < 8:

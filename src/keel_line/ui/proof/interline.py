@@ -204,14 +204,15 @@ class Interline(QAbstractScrollArea):
         if table is None or not table.cells:
             return
         cell = table.cells[min(self._at, len(table.cells) - 1)].cell
-        # A row before and a row after stay in sight, so that the eye knows where it is.
+        # A row before and a row after stay in sight. Out of it, the table moves on by almost a
+        # windowful: it lies still for several doubts, and the eye finds its place again.
         top = self._tops[max(0, cell.row - 1)]
         bottom = self._tops[min(table.grid.rows, cell.row + cell.row_span + 1)]
         inner = self._view.height() - self._head
         if top < self._bar.value():
-            self._bar.setValue(round(top))
+            self._bar.setValue(round(min(top, bottom - inner)))
         elif bottom > self._bar.value() + inner:
-            self._bar.setValue(round(bottom - inner))
+            self._bar.setValue(round(max(top, bottom - inner)))
         left, right = self._left(cell.col), self._left(cell.col + cell.col_span)
         if left < self._margin:
             self._side.setValue(round(self._side.value() - (self._margin - left)))
