@@ -57,6 +57,8 @@ def gather_page(seed: int) -> list[tuple[tuple[float, ...], bool]]:
         grids, page.tables, reader.read_page(squared.pixels, squared.dpi, grids), strict=True
     ):
         truth = {(c.row, c.col, c.row_span, c.col_span): c.text for c in table.cells}
+        if {(c.row, c.col, c.row_span, c.col_span) for c in grid.cells} != truth.keys():
+            continue  # a wrong grid is no fault of the reading
         for cell, reading in zip(grid.cells, readings, strict=True):
             text = truth.get((cell.row, cell.col, cell.row_span, cell.col_span))
             if text is not None and reading.features:

@@ -70,6 +70,9 @@ def cut_page(rng: np.random.Generator, split: Split, condition: str) -> Iterator
     flat = flatten_light(squared.pixels)
     for grid, table in zip(grids, page.tables, strict=True):
         truth = {(c.row, c.col, c.row_span, c.col_span): c.text for c in table.cells}
+        places = {(c.row, c.col, c.row_span, c.col_span) for c in grid.cells}
+        if places != truth.keys():
+            continue  # a row too few or too many would put every text below it out of place
         for cell in prepare_grid(flat, squared.dpi, grid, Network()):
             place = cell.cell
             text = truth.get((place.row, place.col, place.row_span, place.col_span))
