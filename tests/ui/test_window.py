@@ -249,6 +249,21 @@ def test_pages_that_are_done_can_be_worked_on_while_others_run(
     session.desk.close()
 
 
+def test_pages_keep_their_order_whichever_is_done_first(
+    held: tuple[Held, Jobs, Session], qtbot: QtBot
+) -> None:
+    executor, jobs, session = held
+    jobs.read_waiting()
+    for index in (2, 0, 1):
+        executor.let_go(index)
+    qtbot.waitUntil(lambda: len(session.tables) == 3)
+    assert [t.source_name for t in session.tables] == ["0.png", "1.png", "2.png"]
+    assert [t.name for t in session.tables] == ["0", "1", "2"]
+    assert session.tables == session.desk.tables()
+    jobs.close()
+    session.desk.close()
+
+
 def test_stop_drops_answers_that_come_late(held: tuple[Held, Jobs, Session], qtbot: QtBot) -> None:
     executor, jobs, session = held
     stopped: list[bool] = []

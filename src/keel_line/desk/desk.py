@@ -168,9 +168,13 @@ class Desk:
         """The flagging that follows from the setting."""
         return make_flagging(self._calibration, self.unseen)
 
-    def tables(self) -> list[TableState]:
-        """Return all tables as they stand now."""
-        return self.docket.tables(self.flagging.least_confidence)
+    def tables(self, page_id: int | None = None) -> list[TableState]:
+        """Return the tables of a page, or all, as they stand now."""
+        return self.docket.tables(self.flagging.least_confidence, page_id)
+
+    def table_names(self) -> list[tuple[int, str]]:
+        """Return (id, name) of all tables in page order."""
+        return self.docket.table_names()
 
     def cell(self, cell_id: int) -> CellState:
         """Return one cell as it stands now."""

@@ -239,19 +239,30 @@ class Docket:
 
     # --- tables -----------------------------------------------------------------------------
 
-    def tables(self, least_confidence: float) -> list[TableState]:
-        """Return all tables in page order; cells below ``least_confidence`` are flagged."""
+    def table_names(self) -> list[tuple[int, str]]:
+        """Return (id, name) of all tables in page order."""
         rows = self._db.execute(
-            "SELECT t.id, t.name, t.page_id, p.number, s.name, t.frame, t.header_rows, t.caption"
-            " FROM found_table t JOIN page p ON p.id = t.page_id"
-            " JOIN source s ON s.id = p.source_id"
+            "SELECT t.id, t.name, s.name, p.number FROM found_table t"
+            " JOIN page p ON p.id = t.page_id JOIN source s ON s.id = p.source_id"
             " ORDER BY p.source_id, p.number, t.position"
         ).fetchall()
-        names = _name_tables([(str(r[1]), str(r[4]), _int(r[3])) for r in rows])
-        return [
-            self._table((row[0], name, *row[2:]), least_confidence)
-            for row, name in zip(rows, names, strict=True)
-        ]
+        names = _name_tables([(str(r[1]), str(r[2]), _int(r[3])) for r in rows])
+        return [(_int(r[0]), name) for r, name in zip(rows, names, strict=True)]
+
+    def tables(self, least_confidence: float, page_id: int | None = None) -> list[TableState]:
+        """Return the tables of a page, or all, in page order.
+
+        Cells less sure than ``least_confidence`` are flagged.
+        """
+        names = dict(self.table_names())
+        rows = self._db.execute(
+            "SELECT t.id, t.page_id, p.number, s.name, t.frame, t.header_rows, t.caption"
+            " FROM found_table t JOIN page p ON p.id = t.page_id"
+            " JOIN source s ON s.id = p.source_id WHERE ?1 IS NULL OR t.page_id = ?1"
+            " ORDER BY p.source_id, p.number, t.position",
+            (page_id,),
+        ).fetchall()
+        return [self._table(row, names[_int(row[0])], least_confidence) for row in rows]
 
     def cell(self, cell_id: int, least_confidence: float) -> CellState:
         """Return one cell as it stands now."""
@@ -260,8 +271,8 @@ class Docket:
         ).fetchone()
         return _cell_state(record, least_confidence)
 
-    def _table(self, row: Sequence[object], least_confidence: float) -> TableState:
-        table_id, name, page_id, number, source, frame_json, header_rows, caption = row
+    def _table(self, row: Sequence[object], name: str, least_confidence: float) -> TableState:
+        table_id, page_id, number, source, frame_json, header_rows, caption = row
         cells = tuple(
             _cell_state(record, least_confidence)
             for record in self._db.execute(
@@ -276,7 +287,7 @@ class Docket:
         )
         return TableState(
             _int(table_id),
-            str(name),
+            name,
             _int(page_id),
             _int(number),
             str(source),

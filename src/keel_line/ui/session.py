@@ -45,7 +45,7 @@ class Session(QObject):
         self._pictures: OrderedDict[int, QImage] = OrderedDict()
         self._doubts: list[tuple[int, int]] | None = None
         jobs.picture_ready.connect(self._keep_picture)
-        jobs.page_done.connect(self.reload)
+        jobs.page_done.connect(self.take_page)
         self.reload()
 
     def set_desk(self, desk: Desk) -> None:
@@ -58,16 +58,26 @@ class Session(QObject):
         self.reload()
 
     def reload(self) -> None:
-        """Read the tables from the docket again, staying at the cell at hand."""
+        """Read all tables from the docket again, staying at the cell at hand."""
+        self._show_tables(self.desk.tables())
+
+    def take_page(self, page_id: int) -> None:
+        """Take in the tables of a page that was just read; the others are not read again."""
+        known = {t.id: t for t in self.tables if t.page_id != page_id}
+        known |= {t.id: t for t in self.desk.tables(page_id)}
+        order = [(known[i], name) for i, name in self.desk.table_names() if i in known]
+        self._show_tables([t if t.name == name else replace(t, name=name) for t, name in order])
+
+    def _show_tables(self, tables: list[TableState]) -> None:
         at = self.cell.id if self.table is not None else None
         first = not self.tables
-        self.tables = self.desk.tables()
+        self.tables = tables
         self._doubts = None
         if at is not None:
             self._go_to_cell_id(at)
-        self.table_index = min(self.table_index, max(0, len(self.tables) - 1))
+        self.table_index = min(self.table_index, max(0, len(tables) - 1))
         self.tables_changed.emit()
-        if first and self.tables:
+        if first and tables:
             self.go_to_first_doubt()
         self.moved.emit()
 
