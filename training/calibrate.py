@@ -31,7 +31,7 @@ log = logging.getLogger(__name__)
 
 CONDITIONS = ("clean", "office", "clean", "copy", "office", "fax", "clean", "fax-coarse")
 RATES = (0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0)
-_PENALTY = 0.02
+_PENALTY = 0.0005
 
 
 def gather_page(seed: int) -> list[tuple[tuple[float, ...], bool]]:

@@ -9,9 +9,11 @@ import jsonschema
 import openpyxl
 import pytest
 from click.testing import CliRunner
+from PIL import Image
 
 from keel_line.cli import main
 from keel_line.send.document import SCHEMA_FILE
+from tests.conftest import draw_page, make_content
 
 
 def keel_line(*words: str | Path) -> tuple[int, str, bytes]:
@@ -77,8 +79,6 @@ def test_wrong_use(words: list[str]) -> None:
 
 
 def test_page_without_table_is_said(tmp_path: Path) -> None:
-    from PIL import Image  # noqa: PLC0415 - for this page alone
-
     Image.new("L", (600, 800), 255).save(tmp_path / "white.png", dpi=(100, 100))
     code, err, _ = keel_line("convert", tmp_path / "white.png", "-o", tmp_path / "out.xlsx")
     assert code == 0
@@ -103,3 +103,31 @@ def test_installed_command_answers() -> None:
         check=True,
     )
     assert run.stdout.startswith("keel-line")
+
+
+def test_pages_of_a_pdf_become_sheets(tmp_path: Path) -> None:
+    pages = [Image.fromarray(draw_page(make_content(rows, 3), dpi=150).grey) for rows in (4, 6)]
+    path = tmp_path / "two.pdf"
+    pages[0].save(path, "PDF", save_all=True, append_images=pages[1:], resolution=150)
+    code, err, _ = keel_line("convert", path, "-o", tmp_path / "out.xlsx", "--jobs", "1")
+    assert (code, err) == (0, "")
+    book = openpyxl.load_workbook(tmp_path / "out.xlsx")
+    assert book.sheetnames == ["two 1, page 1", "two 2, page 2"]
+    assert [book[name].max_row for name in book.sheetnames] == [4, 6]
+
+
+def test_stricter_setting_flags_more(scan_file: Path) -> None:
+    def flags(unseen: str) -> int:
+        _, _, out = keel_line("convert", scan_file, "-o", "-", "--unseen", unseen)
+        tables = json.loads(out)["pages"][0]["tables"]
+        return sum(c["flagged"] for t in tables for c in t["cells"])
+
+    assert flags("0.1") >= flags("100")
+
+
+def test_several_inputs_make_a_json_each(scan_file: Path, tmp_path: Path) -> None:
+    other = tmp_path / "other.png"
+    other.write_bytes(scan_file.read_bytes() + b"x")
+    code, _, _ = keel_line("convert", scan_file, other, "-o", tmp_path / "out.json", "--jobs", "1")
+    assert code == 0
+    assert sorted(p.name for p in tmp_path.glob("out*.json")) == ["out-other.json", "out-scan.json"]

@@ -59,7 +59,7 @@ def draw(
     return np.array(image)
 
 
-# --- decoding -----------------------------------------------------------------------------------
+# --- decoding ---
 
 
 def test_repeats_merge_unless_a_blank_parts_them() -> None:
@@ -104,7 +104,7 @@ def test_any_text_spelt_out_is_read_back(text: str) -> None:
     assert sum(p for _, p in decoded.beams) <= 1.0001
 
 
-# --- ink ----------------------------------------------------------------------------------------
+# --- ink ---
 
 
 def test_paper_with_grain_is_blank() -> None:
@@ -138,7 +138,7 @@ def test_remains_of_rules_are_painted_out() -> None:
     assert ink.grey[0].min() > 200
 
 
-# --- lines --------------------------------------------------------------------------------------
+# --- lines ---
 
 
 @pytest.mark.parametrize("count", [1, 2, 3, 8])
@@ -171,7 +171,7 @@ def test_small_letters_alone_keep_the_usual_height() -> None:
     assert line.cap_px == pytest.approx(CAP_PX, abs=1)
 
 
-# --- preparation ----------------------------------------------------------------------------------
+# --- preparation ---
 
 
 @pytest.mark.parametrize("factor", [0.6, 1.0, 2.5])
@@ -198,7 +198,7 @@ def test_contrast_does_not_matter() -> None:
     assert np.abs(a - b).mean() < 4
 
 
-# --- confidence ---------------------------------------------------------------------------------
+# --- confidence ---
 
 
 def test_confidence_is_a_bounded_chance() -> None:
@@ -218,7 +218,7 @@ def test_fewer_unseen_means_more_flags() -> None:
     assert make_flagging(model, math.sqrt(10)).least_confidence == pytest.approx(0.945)
 
 
-# --- the whole reader ----------------------------------------------------------------------------
+# --- the whole reader ---
 
 
 @pytest.fixture(scope="module")

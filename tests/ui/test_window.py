@@ -23,7 +23,7 @@ from tests.ui.qtest import QTest
 Key, Mod = Qt.Key, Qt.KeyboardModifier
 
 
-# --- beginning ----------------------------------------------------------------------------------
+# --- beginning ---
 
 
 def test_empty_window_says_how_to_begin(empty_window: Window) -> None:
@@ -86,7 +86,7 @@ def test_a_file_that_is_no_docket(empty_window: Window, tmp_path: Path) -> None:
     assert "not there any more" in empty_window.message.text()
 
 
-# --- going about ----------------------------------------------------------------------------------
+# --- going about ---
 
 
 def test_keys_go_to_the_stations(window: Window) -> None:
@@ -163,7 +163,7 @@ def test_every_station_fits(window: Window, size: tuple[int, int]) -> None:
         assert (window.width(), window.height()) == size
 
 
-# --- sending --------------------------------------------------------------------------------------
+# --- sending ---
 
 
 def test_send_writes_and_says_where(window: Window, tmp_path: Path) -> None:
@@ -201,7 +201,7 @@ def test_preflight_lines_go_to_their_place(window: Window) -> None:
     assert window._at == "proof"
 
 
-# --- jobs -----------------------------------------------------------------------------------------
+# --- jobs ---
 
 
 class Held(Executor):
@@ -299,7 +299,7 @@ def test_fault_on_one_page_does_not_stop_the_others(
     session.desk.close()
 
 
-# --- registries -----------------------------------------------------------------------------------
+# --- registries ---
 
 
 def test_every_command_has_words_and_no_key_is_bound_twice() -> None:

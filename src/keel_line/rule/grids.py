@@ -183,14 +183,15 @@ def _is_ruled(ink: NDArray[np.uint8], line: _Line, start: float, end: float, dpi
     inset = min(0.15 * (end - start), dpi * 0.08)
     start, end = start + inset, end - inset
     for rule in line.rules:
-        if rule.start > end or rule.end < start:
-            continue
-        covered = (min(rule.end, end) - max(rule.start, start)) / max(end - start, 1.0)
-        if covered < 0.5:
-            continue
         seen = look_along(ink, rule, start, end, dpi, rule.level)
-        # A side with gaps counts where the rule has such gaps all along.
-        if seen.is_line and seen.inked >= 0.75 * rule.strength:
+        covered = (min(rule.end, end) - max(rule.start, start)) / max(end - start, 1.0)
+        # Where text stands on a rule, the rule was traced only on either side of it: going on
+        # without a gap is enough there. A side with gaps counts where the rule has such all along.
+        if covered < 0.5:
+            found = seen.is_whole_line
+        else:
+            found = seen.is_line and seen.inked >= 0.75 * rule.strength
+        if found:
             return True
     return False
 

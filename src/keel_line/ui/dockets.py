@@ -18,7 +18,7 @@ def docket_folder() -> Path:
 def new_docket_path(folder: Path, name: str) -> Path:
     """Return a path for a new docket that is not taken; makes the folder."""
     folder.mkdir(parents=True, exist_ok=True)
-    plain = re.sub(r"[^\w .,&()-]+", " ", name).strip() or "Docket"
+    plain = " ".join(re.sub(r"[^\w .,&()-]+", " ", name).split()) or "Docket"
     path, number = folder / f"{plain}{DOCKET_ENDING}", 2
     while path.exists():
         path = folder / f"{plain} {number}{DOCKET_ENDING}"

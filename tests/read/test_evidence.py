@@ -1,0 +1,136 @@
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+from PIL import Image, ImageDraw, ImageFont
+
+from keel_line._shared.paper import PAPER_LEVEL
+from keel_line.model.grid import Cell, Grid
+from keel_line.model.reading import Reading
+from keel_line.read.confidence import FEATURES, load_calibration, make_flagging
+from keel_line.read.ink import ink_depth, take_ink
+from keel_line.read.lines import find_lines, guess_cap_px, usual_cap_px
+from keel_line.read.network import Network
+from keel_line.read.reader import Reader
+from tests.conftest import inter
+
+CAP_PX = 22.0
+
+
+@pytest.fixture(scope="module")
+def reader() -> Reader:
+    return Reader(Network(threads=2))
+
+
+def draw_row(
+    *texts: str, wide: int = 260, high: int = 60, level: int = 20
+) -> tuple[NDArray[np.uint8], Grid]:
+    """Draw a row of cells without rules, and its grid."""
+    face = inter()
+    font = ImageFont.truetype(str(face.path), CAP_PX / face.cap_ratio)
+    image = Image.new("L", (wide * len(texts), high), PAPER_LEVEL)
+    for i, text in enumerate(texts):
+        ImageDraw.Draw(image).text((wide * i + 20, 42), text, font=font, fill=level, anchor="ls")
+    cells = tuple(
+        Cell(0, i, 1, 1, (wide * i + 3, 3, wide * (i + 1) - 3, high - 3)) for i in range(len(texts))
+    )
+    xs = tuple(float(wide * i) for i in range(len(texts) + 1))
+    return np.array(image), Grid((0, 0, xs[-1], high), xs, (0.0, float(high)), cells)
+
+
+def read_row(reader: Reader, *texts: str, level: int = 20) -> list[Reading]:
+    grey, grid = draw_row(*texts, level=level)
+    (readings,) = reader.read_page(grey, 200, [grid])
+    return readings
+
+
+def test_marks_take_the_baseline_of_their_row(reader: Reader) -> None:
+    texts = ["Harrow 12", "-", "Gannet 7", "BS 131"]
+    assert [r.text for r in read_row(reader, *texts)] == texts
+
+
+def test_size_parts_small_letters_from_capitals(reader: Reader) -> None:
+    texts = ["Oxo 10", "oxo", "OXO", "Dues 46"]
+    assert [r.text for r in read_row(reader, *texts)] == texts
+
+
+def test_faint_ink_reads_like_strong_ink(reader: Reader) -> None:
+    texts = ["1,284.50", "Corriemoor", "KQ 52"]
+    assert [r.text for r in read_row(reader, *texts, level=150)] == texts
+
+
+def test_a_cut_letter_lowers_the_confidence(reader: Reader) -> None:
+    grey, grid = draw_row("1,284.50", "412.00", "68.75")
+    spoilt = grey.copy()
+    spoilt[18:34, 20:60] = PAPER_LEVEL
+    (whole,) = reader.read_page(grey, 200, [grid])
+    (cut,) = reader.read_page(spoilt, 200, [grid])
+    assert cut[0].confidence < whole[0].confidence - 0.1
+    assert cut[0].reasons
+    assert cut[0].reasons[0].endswith(".")
+
+
+def test_evidence_is_kept_by_name(reader: Reader) -> None:
+    (reading, *_) = read_row(reader, "Marigold", "12", "3 Mar")
+    assert tuple(name for name, _ in reading.features) == FEATURES
+    assert all(0 <= c.probability <= 1 for c in reading.chars)
+    assert [c.char for c in reading.chars] == list("Marigold")
+    assert all(r.text != reading.text for r in reading.runners_up)
+    ordered = [r.probability for r in reading.runners_up]
+    assert ordered == sorted(ordered, reverse=True)
+
+
+def test_places_lie_over_the_ink(reader: Reader) -> None:
+    grey, grid = draw_row("HIH", "12", "34")
+    ((reading, *_),) = reader.read_page(grey, 200, [grid])
+    for char in reading.chars:
+        x0, y0, x1, y1 = (round(v) for v in char.box)
+        assert (grey[y0:y1, x0:x1] < 100).any()
+    middles = [(c.box[0] + c.box[2]) / 2 for c in reading.chars]
+    inked = np.flatnonzero((grey[:, :200] < 100).any(axis=0))
+    assert inked[0] < middles[0] < middles[1] < middles[2] < inked[-1]
+
+
+def test_two_tables_are_read_in_one_go(reader: Reader) -> None:
+    grey, grid = draw_row("4.2", "7.8", "18.5")
+    below = np.vstack([grey, np.full((40, grey.shape[1]), PAPER_LEVEL, np.uint8), grey])
+    moved = Grid(
+        (0, 100, grid.box[2], 160),
+        grid.x_lines,
+        (100.0, 160.0),
+        tuple(
+            Cell(0, c.col, 1, 1, (c.box[0], c.box[1] + 100, c.box[2], c.box[3] + 100))
+            for c in grid.cells
+        ),
+    )
+    first, second = reader.read_page(below, 200, [grid, moved])
+    assert [r.text for r in first] == [r.text for r in second] == ["4.2", "7.8", "18.5"]
+    assert second[0].chars[0].box[1] == pytest.approx(first[0].chars[0].box[1] + 100, abs=1.5)
+
+
+def test_heights_of_letters_are_guessed_from_the_ink() -> None:
+    grey, _ = draw_row("Elspeth Rowan", "Tern of Ailsay", "2,568.00")
+    ink = take_ink(grey, ink_depth(grey), 20.0, 2.0)
+    lines = find_lines(ink, guess_cap_px(ink.parts, 200))
+    assert usual_cap_px(lines * 3, 1.0) == pytest.approx(CAP_PX, abs=2)
+    assert usual_cap_px([], 17.0) == 17.0
+    assert guess_cap_px(np.zeros((0, 5), np.int32), 200) == 20.0
+
+
+def test_the_shipped_cuts_are_in_order() -> None:
+    cuts = load_calibration().cuts
+    assert [rate for rate, _ in cuts] == sorted(rate for rate, _ in cuts)
+    least = [cut for _, cut in cuts]
+    assert least == sorted(least, reverse=True)
+    assert make_flagging(load_calibration(), 1.0).is_flagged(0.5)
+
+
+def test_the_recipe_travels_with_the_weights() -> None:
+    recipe = Network().recipe
+    assert len(set(recipe.alphabet)) == len(recipe.alphabet)
+    assert set("0123456789 .,-£€½°éÉßñ†№✓") <= set(recipe.alphabet)
+    assert recipe.figures["all"]["lines"] > 1000
+    (probs,) = Network().run([np.zeros((recipe.line.height, 64), np.uint8)])
+    assert probs.shape == (32, len(recipe.alphabet) + 1)
+    np.testing.assert_allclose(probs.sum(axis=1), 1, atol=1e-3)

@@ -1,0 +1,115 @@
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from keel_line.read.prepare import LineRecipe
+from synth import faces
+from synth.lines import LINES_A_SHEET, make_sheet
+from synth.pages import Style, choose_style, make_page, make_table
+from synth.paper import CONDITIONS, add_specks, compress, fade, spread_ink
+from synth.text import GROUP_SHARES, make_pseudo_word, make_symbols
+from tests.conftest import inter
+from training.config import ALPHABET
+
+ALLOWED = frozenset(ALPHABET)
+
+
+@pytest.fixture
+def without_words(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Let made-up words stand in for the fetched word lists."""
+    monkeypatch.setattr("synth.text.load_words", lambda _package, *, held: ("harbour", "tide"))
+
+
+@pytest.mark.usefixtures("without_words")
+def test_sheet_lines_carry_their_truth() -> None:
+    samples = make_sheet(
+        np.random.default_rng(2), (inter(), inter(bold=True)), ALLOWED, LineRecipe()
+    )
+    assert len(samples) == LINES_A_SHEET
+    for sample in samples:
+        assert sample.image.shape[0] == LineRecipe().height
+        assert sample.spans.shape == (len(sample.text), 2)
+        assert (np.diff(sample.spans[:, 0]) >= -0.01).all()
+        assert sample.spans[0, 0] >= -4
+        assert sample.spans[-1, 1] <= sample.image.shape[1] + 4
+        assert set(sample.text) <= ALLOWED
+
+
+@pytest.mark.usefixtures("without_words")
+def test_sheets_follow_from_the_seed() -> None:
+    a, b = (
+        make_sheet(np.random.default_rng(3), (inter(),), ALLOWED, LineRecipe()) for _ in range(2)
+    )
+    for left, right in zip(a, b, strict=True):
+        assert left.text == right.text
+        np.testing.assert_array_equal(left.image, right.image)
+
+
+@pytest.mark.usefixtures("without_words")
+@pytest.mark.parametrize("condition", [*CONDITIONS, "fax", "fax-coarse"])
+def test_pages_of_every_condition(condition: str) -> None:
+    page = make_page(
+        np.random.default_rng(8), [inter(), inter(bold=True)], ALLOWED, condition=condition, dpi=120
+    )
+    assert page.condition == condition
+    assert page.grey.dtype == np.uint8
+    for table in page.tables:
+        covered = np.zeros((table.rows, table.cols), int)
+        for cell in table.cells:
+            covered[cell.row : cell.row + cell.row_span, cell.col : cell.col + cell.col_span] += 1
+        assert (covered == 1).all()
+
+
+@pytest.mark.usefixtures("without_words")
+def test_made_tables_fit_their_room() -> None:
+    style = Style(inter(), inter(bold=True), 10)
+    for seed in range(12):
+        content = make_table(np.random.default_rng(seed), style, ALLOWED, (6.0, 5.0))
+        assert sum(content.widths_in) == pytest.approx(6.0)
+        assert 3 <= len(content.widths_in) <= 8
+        assert content.header_rows in {1, 2}
+
+
+def test_one_bit_machines_get_lines_they_can_see() -> None:
+    style = choose_style(np.random.default_rng(1), [inter()])
+    assert style.face == inter()
+    assert replace(style, rule_level=0).rule_level == 0
+
+
+def test_ink_spreads_and_thins() -> None:
+    grey = np.full((60, 60), 255, np.uint8)
+    grey[20:40, 28:32] = 0
+    thick, thin = spread_ink(grey, 1.5, 0.8), spread_ink(grey, -1.2, 0.8)
+    assert (thick < 128).sum() > (grey < 128).sum() > (thin < 128).sum()
+
+
+def test_fade_brings_paper_and_ink_to_their_levels() -> None:
+    grey = np.array([[0, 255]], np.uint8)
+    assert fade(grey, np.random.default_rng(1), 220, 60).tolist() == [[60, 220]]
+
+
+def test_specks_and_compression_leave_most_of_the_page() -> None:
+    grey = np.full((300, 300), 240, np.uint8)
+    rng = np.random.default_rng(1)
+    assert 0 < (add_specks(grey, rng, 400, 1.0) != 240).mean() < 0.05
+    assert np.abs(compress(grey, 60).astype(int) - 240).max() < 4
+
+
+def test_shares_of_text_add_up() -> None:
+    assert sum(GROUP_SHARES.values()) == pytest.approx(1.0)
+    rng = np.random.default_rng(5)
+    assert all(make_pseudo_word(rng).isalpha() for _ in range(50))
+    assert all(0 < len(make_symbols(rng)) < 20 for _ in range(50))
+
+
+def test_faces_that_were_not_fetched_are_missed(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    monkeypatch.setattr(faces, "INDEX_FILE", tmp_path / "none.json")
+    faces.load_faces.cache_clear()
+    with pytest.raises(FileNotFoundError):
+        faces.load_faces("train")
