@@ -44,15 +44,14 @@ from keel_line.ui.dockets import DOCKET_ENDING, earlier_dockets, new_docket_path
 from keel_line.ui.gather.station import GatherStation
 from keel_line.ui.help_sheet import HelpSheet
 from keel_line.ui.jobs import Jobs
+from keel_line.ui.overview import count, make_ribbon, make_stops
 from keel_line.ui.proof.station import ProofStation
 from keel_line.ui.rule.station import RuleStation
 from keel_line.ui.send.station import SendStation
 from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme, apply_theme, make_theme
-from keel_line.ui.widgets.line import LineBar, Stop
-from keel_line.ui.widgets.ribbon import PageRibbon, RibbonPage
-
-_NOT_BUILT = "in a later version"
+from keel_line.ui.widgets.line import LineBar
+from keel_line.ui.widgets.ribbon import PageRibbon
 
 
 class Window(QMainWindow):
@@ -294,78 +293,16 @@ class Window(QMainWindow):
         return out[:6]
 
     def _refresh_counts(self) -> None:
-        session, pages = self.session, self._pages
-        doubts = len(session.doubts())
-        done = [p for p in pages if p.progress == "done"]
-        failed = sum(p.progress == "failed" for p in pages)
-        bare = sum(not p.tables for p in done)
-        settled = session.doubts_in_all() - doubts
-        counted = {
-            "gather": (_count(len(pages), "page") if pages else "nothing yet", bool(failed)),
-            "rule": (_count(len(session.tables), "table") if done else "", bool(bare)),
-            "proof": (
-                _count(doubts, "doubt")
-                if doubts
-                else ("all settled" if settled else "no doubts" if session.tables else ""),
-                doubts > 0,
-            ),
-            "send": ("ready" if session.tables and not doubts else "", False),
-        }
-        reached = {
-            "gather": bool(pages),
-            "square": bool(done),
-            "rule": bool(session.tables),
-            "proof": bool(session.tables) and not doubts,
-            "settle": False,
-            "send": False,
-        }
-        stops = tuple(
-            Stop(
-                name,
-                name.capitalize(),
-                *counted.get(name, (_NOT_BUILT, False)),
-                built=name in self._stations,
-                reached=reached[name],
-            )
-            for name in ("gather", "square", "rule", "proof", "settle", "send")
-        )
+        session = self.session
+        stops = make_stops(self._pages, session.tables, len(session.doubts()), self._stations)
         self.line.show_stops(stops, self._at)
-        if session.tables:
-            self.expected.setText(
-                f"Expected wrong cells among those not looked at: {session.expected_wrong():.1f}"
-            )
-        else:
-            self.expected.setText("")
+        wrong = f"Expected wrong cells among those not looked at: {session.expected_wrong():.1f}"
+        self.expected.setText(wrong if session.tables else "")
         self._refresh_ribbon()
 
     def _refresh_ribbon(self) -> None:
-        doubtful: dict[int, int] = {}
-        settled: dict[int, int] = {}
-        for table in self.session.tables:
-            doubtful[table.page_id] = doubtful.get(table.page_id, 0) + sum(
-                c.in_doubt for c in table.cells
-            )
-            settled[table.page_id] = settled.get(table.page_id, 0) + sum(
-                c.settled is not None for c in table.cells
-            )
-        shown = []
-        for page in self._pages:
-            open_doubts = doubtful.get(page.id, 0)
-            state = (
-                page.progress
-                if page.progress != "done"
-                else ("doubtful" if open_doubts else "settled" if settled.get(page.id) else "done")
-            )
-            words = {
-                "doubtful": _count(open_doubts, "doubt"),
-                "settled": "all doubts settled",
-                "failed": page.trouble,
-                "waiting": "waiting to be read",
-                "done": "no doubts" if page.tables else "no table found",
-            }[state]
-            tip = f"{page.source_name}, page {page.number}: {words}"
-            shown.append(RibbonPage(page.id, state, tip, self._small.get(page.id)))
-        self.ribbon.show_pages(tuple(shown), self._page_id)
+        shown = make_ribbon(self._pages, self.session.tables, self._small)
+        self.ribbon.show_pages(shown, self._page_id)
 
     def say(self, text: str, *, trouble: bool = False) -> None:
         """Say something in the status line; trouble is told by words and colour."""
@@ -393,8 +330,8 @@ class Window(QMainWindow):
             doubts = len(self.session.doubts())
             hint = "Ctrl+4 goes to the doubts." if doubts else "Ctrl+6 goes to Send."
             self.say(
-                f"Read {_count(len(self._pages), 'page')}: "
-                f"{_count(len(self.session.tables), 'table')}, {_count(doubts, 'doubt')}. "
+                f"Read {count(len(self._pages), 'page')}: "
+                f"{count(len(self.session.tables), 'table')}, {count(doubts, 'doubt')}. "
                 f"{hint}"
             )
 
@@ -589,10 +526,6 @@ class Window(QMainWindow):
 
 def _files_in(folder: Path) -> list[Path]:
     return sorted(p for p in folder.rglob("*") if p.suffix.lower() in ENDINGS)
-
-
-def _count(number: int, noun: str) -> str:
-    return f"{number} {noun}" if number == 1 else f"{number} {noun}s"
 
 
 def _menu_icon(theme: Theme) -> QIcon:

@@ -1,0 +1,92 @@
+"""What waits where, in words: for the line at the top and the ribbon at the bottom."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+
+from PyQt6.QtGui import QPixmap
+
+from keel_line.model.docket import PageState
+from keel_line.model.table import TableState
+from keel_line.ui.widgets.line import STATIONS, Stop
+from keel_line.ui.widgets.ribbon import RibbonPage
+
+_NOT_BUILT = "in a later version"
+
+
+def count(number: int, noun: str) -> str:
+    """Return a number with its noun, in the plural where it is not one."""
+    return f"{number} {noun}" if number == 1 else f"{number} {noun}s"
+
+
+def make_stops(
+    pages: Sequence[PageState], tables: Sequence[TableState], doubts: int, built: Collection[str]
+) -> tuple[Stop, ...]:
+    """Return the six stations with what waits at each and how far the docket has come.
+
+    ``doubts`` counts the open ones; ``built`` names the stations that can be gone to.
+    """
+    done = [p for p in pages if p.progress == "done"]
+    proofed = bool(tables) and not doubts
+    settled = any(c.flagged and c.settled is not None for t in tables for c in t.cells)
+    proof = "all settled" if settled else "no doubts"
+    waiting = {
+        "gather": count(len(pages), "page") if pages else "nothing yet",
+        "rule": count(len(tables), "table") if done else "",
+        "proof": count(doubts, "doubt") if doubts else (proof if tables else ""),
+        "send": "ready" if proofed else "",
+    }
+    calls = {
+        "gather": any(p.progress == "failed" for p in pages),
+        "rule": any(not p.tables for p in done),
+        "proof": doubts > 0,
+    }
+    reached = {
+        "gather": bool(pages),
+        "square": bool(done),
+        "rule": bool(tables),
+        "proof": proofed,
+    }
+    return tuple(
+        Stop(
+            name,
+            name.capitalize(),
+            waiting.get(name, _NOT_BUILT),
+            calls=calls.get(name, False),
+            built=name in built,
+            reached=reached.get(name, False),
+        )
+        for name in STATIONS
+    )
+
+
+def make_ribbon(
+    pages: Sequence[PageState], tables: Sequence[TableState], small: Mapping[int, QPixmap]
+) -> tuple[RibbonPage, ...]:
+    """Return the ribbon's pages; ``small`` holds the small pictures by page id."""
+    doubtful: dict[int, int] = {}
+    settled: set[int] = set()
+    for table in tables:
+        doubtful[table.page_id] = doubtful.get(table.page_id, 0) + sum(
+            c.in_doubt for c in table.cells
+        )
+        if any(c.settled is not None for c in table.cells):
+            settled.add(table.page_id)
+    shown = []
+    for page in pages:
+        doubts = doubtful.get(page.id, 0)
+        state: str = page.progress
+        if state == "done" and doubts:
+            state = "doubtful"
+        elif state == "done" and page.id in settled:
+            state = "settled"
+        words = {
+            "doubtful": count(doubts, "doubt"),
+            "settled": "all doubts settled",
+            "failed": page.trouble,
+            "waiting": "waiting to be read",
+            "done": "no doubts" if page.tables else "no table found",
+        }[state]
+        tip = f"{page.source_name}, page {page.number}: {words}"
+        shown.append(RibbonPage(page.id, state, tip, small.get(page.id)))
+    return tuple(shown)
