@@ -127,6 +127,15 @@ def test_lone_speck_is_dirt_and_counted() -> None:
     assert blank_confidence(ink.dirt_px, CAP_PX) < blank_confidence(0, CAP_PX)
 
 
+def test_speck_far_from_the_words_is_dirt_and_a_stop_is_not() -> None:
+    grey = draw("Cargo. 4", size=(400, 60))
+    grey[48:50, 350:354] = 30
+    ink = take_ink(grey, 200.0, CAP_PX, 3.0)
+    clean = take_ink(draw("Cargo. 4", size=(400, 60)), 200.0, CAP_PX, 3.0)
+    assert len(ink.parts) == len(clean.parts)
+    assert ink.dirt_px == 8
+
+
 def test_remains_of_rules_are_painted_out() -> None:
     grey = draw("46.20")
     grey[:2, :] = 40

@@ -125,7 +125,9 @@ def _drop_dirt(
     size = np.maximum(widths, heights)
     speck = keep & ((size < _SPECK_SHARE * cap_px + 0.6) | (areas < 3))
     writing = keep & (size >= 0.35 * cap_px)
-    small = keep & ~speck & ~writing & (size < 1.3 * _DOT_SHARE * cap_px)
+    # Beside writing that stands elsewhere, a lone mark must be larger to count.
+    most = (2.2 if writing.any() else 1.3) * _DOT_SHARE * cap_px
+    small = keep & ~speck & ~writing & (size < most) & (areas < 0.6 * most**2)
     if small.any():
         xs, ys = stats[:, 0] + widths / 2, stats[:, 1] + heights / 2
         for i in np.nonzero(small)[0]:

@@ -82,6 +82,7 @@ class Window(QMainWindow):
         self._small: dict[int, QPixmap] = {}
         self._at = "gather"
         self._page_id = -1
+        self._folded = False
         self._pages: list[PageState] = []
         self.setWindowTitle("Keel Line")
         self.setMinimumSize(1024, 640)
@@ -276,6 +277,7 @@ class Window(QMainWindow):
         self._title.setText(path.stem if path and (self._pages or troubled) else "Keel Line")
         if path:
             self.send.suggest(Path.home(), path.stem)
+        self._show_ribbon()
         known = {p.id for p in self._pages}
         if self._page_id not in known and self._pages:
             self._page_id = self._pages[0].id
@@ -387,7 +389,11 @@ class Window(QMainWindow):
             self._refresh_ribbon()
 
     def _fold_ribbon(self) -> None:
-        shown = not self.ribbon.isVisible()
+        self._folded = not self._folded
+        self._show_ribbon()
+
+    def _show_ribbon(self) -> None:
+        shown = bool(self._pages) and not self._folded
         self.ribbon.setVisible(shown)
         self._rules[2].setVisible(shown)
 

@@ -47,7 +47,7 @@ class SheetModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return self._texts.get((index.row(), index.column()), "")
         if role == Qt.ItemDataRole.FontRole and heading:
-            return self._theme.bold(0.95)
+            return self._theme.bold(0.92)
         if role == Qt.ItemDataRole.BackgroundRole and heading:
             return self._theme.color("heading")
         if role == Qt.ItemDataRole.TextAlignmentRole:
@@ -141,9 +141,12 @@ class RuleStation(QWidget):
                 c = state.cell
                 if c.row_span > 1 or c.col_span > 1:
                     self.sheet.setSpan(c.row, c.col, c.row_span, c.col_span)
+            self.sheet.setFont(self._theme.font(0.92))
+            if (side := self.sheet.verticalHeader()) is not None:
+                side.setDefaultSectionSize(round(self._theme.em * 1.9))
             self.sheet.resizeColumnsToContents()
             for col in range(table.grid.cols):
-                self.sheet.setColumnWidth(col, self.sheet.columnWidth(col) + 10)
+                self.sheet.setColumnWidth(col, self.sheet.columnWidth(col) + 4)
 
     def _describe(self, table: TableState | None, count: int) -> str:
         if table is None:

@@ -70,8 +70,9 @@ class LineBar(QWidget):
         filled = self._x(reached[-1]) if reached else 0.0
         painter.setPen(QPen(theme.color("hairline"), 2.5))
         painter.drawLine(QPointF(0, y), QPointF(self.width(), y))
-        painter.setPen(QPen(theme.color("ink"), 2.5))
-        painter.drawLine(QPointF(0, y), QPointF(filled, y))
+        if reached:
+            painter.setPen(QPen(theme.color("ink"), 2.5))
+            painter.drawLine(QPointF(0, y), QPointF(filled, y))
         for i, stop in enumerate(self._stops):
             self._paint_stop(painter, stop, self._x(i), y)
 
