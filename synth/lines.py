@@ -6,7 +6,7 @@ done once for all its lines; each line is then cut out and prepared as the reade
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 import cv2
@@ -59,10 +59,17 @@ class _Placed:
     spans: list[tuple[float, float]]
 
 
-def _fit_text(rng: Rng, face: Face, allowed: Collection[str], *, held: bool) -> tuple[str, Group]:
-    text, group = make_text(rng, held=held)
+def _fit_text(
+    rng: Rng,
+    face: Face,
+    allowed: Collection[str],
+    *,
+    held: bool,
+    shares: Mapping[Group, float] | None,
+) -> tuple[str, Group]:
+    text, group = make_text(rng, held=held, shares=shares)
     for _ in range(8):
-        text, group = make_text(rng, held=held)
+        text, group = make_text(rng, held=held, shares=shares)
         if len(text) <= 44 and all(c in face.chars and c in allowed for c in text):
             return text, group
     kept = "".join(c for c in text if c in face.chars and c in allowed)[:44].strip()
@@ -165,6 +172,7 @@ def make_sheet(
     *,
     held: bool = False,
     easy: bool = False,
+    shares: Mapping[Group, float] | None = None,
 ) -> list[LineSample]:
     """Draw a sheet of lines and cut it into prepared samples.
 
@@ -182,14 +190,16 @@ def make_sheet(
         Use the held-out tenth of the word lists.
     easy
         Mostly clean paper, for the beginning of training.
+    shares
+        Share of each group of texts (see ``make_text``).
     """
     families = sorted({f.family for f in faces})
     family = families[int(rng.integers(len(families)))]
     own = [f for f in faces if f.family == family]
     weights = np.array([0.35 if f.italic else (0.7 if f.bold else 1.0) for f in own])
     face = own[int(rng.choice(len(own), p=weights / weights.sum()))]
-    shares = _EASY_SHARES if easy else CONDITION_SHARES
-    condition = str(rng.choice(list(shares), p=list(shares.values())))
+    mix = _EASY_SHARES if easy else CONDITION_SHARES
+    condition = str(rng.choice(list(mix), p=list(mix.values())))
     cap_px = float(rng.uniform(*CAP_RANGE_PX[condition]))
     font = ImageFont.truetype(
         str(face.path), cap_px / face.cap_ratio, layout_engine=ImageFont.Layout.BASIC
@@ -203,7 +213,7 @@ def make_sheet(
         )
         spacing = 0.0 if strike and rng.random() < 0.7 else spacing
     pitch = cap_px * rng.uniform(1.75, 3.2)
-    texts = [_fit_text(rng, face, allowed, held=held) for _ in range(LINES_A_SHEET)]
+    texts = [_fit_text(rng, face, allowed, held=held, shares=shares) for _ in range(LINES_A_SHEET)]
     longest = max(font.getlength(t) + max(spacing, 0) * len(t) for t, _ in texts)
     pad = cap_px * 4.5
     page = Image.new("L", (int(longest + 2 * pad), int(pitch * (len(texts) + 1))), 255)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import gzip
 import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import cache
 from pathlib import Path
 from typing import Literal
@@ -246,9 +246,15 @@ def make_code(rng: Rng) -> str:
         f"#{_digits(rng, int(rng.integers(2, 6)))}",
         f"{_pick(rng, UPPER)}{stop}{_pick(rng, UPPER)}{stop.strip()}",
         f"{_digits(rng, 3)}.{_digits(rng, 3)}.{_digits(rng, 2)}",
-        # A letter and a figure apart, as berths, bays and grid squares are written.
-        f"{_pick(rng, UPPER)} {some('0123456789', 1, 3)}",
-        f"{some('0123456789', 1, 3)} {_pick(rng, UPPER + LOWER)}",
+        # Short pieces apart, as berths, bays, grid squares and measures are written: without many
+        # of them a reader learns to close the gap.
+        f"{_pick(rng, UPPER)} {some('0123456789', 1, 4)}",
+        f"{some('0123456789', 1, 4)} {_pick(rng, UPPER + LOWER)}",
+        " ".join(
+            some(_pick(rng, (UPPER, LOWER, "0123456789")), 1, 3)
+            for _ in range(int(rng.integers(2, 4)))
+        ),
+        f"{some(UPPER, 1, 3)} {some('0123456789', 1, 3)} {_pick(rng, UPPER)}",
     ]
     return _pick(rng, forms)
 
@@ -451,8 +457,20 @@ GROUP_SHARES: dict[Group, float] = {
     "symbols": 0.07,
 }
 
+CODE_HEAVY_SHARES: dict[Group, float] = {
+    "number": 0.26,
+    "date": 0.12,
+    "code": 0.30,
+    "name": 0.09,
+    "word": 0.11,
+    "phrase": 0.07,
+    "symbols": 0.05,
+}
 
-def make_text(rng: Rng, *, held: bool = False) -> tuple[str, Group]:
+
+def make_text(
+    rng: Rng, *, held: bool = False, shares: Mapping[Group, float] | None = None
+) -> tuple[str, Group]:
     """Draw one cell's text and the group it belongs to.
 
     Parameters
@@ -461,9 +479,12 @@ def make_text(rng: Rng, *, held: bool = False) -> tuple[str, Group]:
         Source of chance.
     held
         Draw words from the held-out tenth of the word lists.
+    shares
+        Share of each group; ``GROUP_SHARES`` unless said otherwise.
     """
-    groups = list(GROUP_SHARES)
-    group = groups[int(rng.choice(len(groups), p=list(GROUP_SHARES.values())))]
+    chosen = GROUP_SHARES if shares is None else shares
+    groups = list(chosen)
+    group = groups[int(rng.choice(len(groups), p=list(chosen.values())))]
     maker = _MAKERS[group]
     text = maker(rng, held=held) if group in {"name", "word", "phrase"} else maker(rng)
     return " ".join(text.split()), group

@@ -44,9 +44,10 @@ def mix_material(into: Path, source: Path = MATERIAL_DIR) -> int:
 @click.command()
 @click.option("--name", default="second", show_default=True)
 @click.option("--init", default="first", show_default=True, help="Run to begin from.")
-@click.option("--steps", default=3200, show_default=True)
-@click.option("--rate", default=7e-4, show_default=True)
-def main(name: str, init: str, steps: int, rate: float) -> None:
+@click.option("--steps", default=2600, show_default=True)
+@click.option("--rate", default=6e-4, show_default=True)
+@click.option("--stop-after", type=int, help="Stop at this step; the schedule stays.")
+def main(name: str, init: str, steps: int, rate: float, stop_after: int | None) -> None:
     """Train on from a first run with cuts mixed in."""
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(message)s")
     torch.set_num_threads(1)
@@ -64,7 +65,14 @@ def main(name: str, init: str, steps: int, rate: float) -> None:
         block_shards=6,
         check_every=250,
     )
-    train(config, shards, run, material=run / "material", init=RUN_DIR / init / "checkpoint.pt")
+    train(
+        config,
+        shards,
+        run,
+        material=run / "material",
+        init=RUN_DIR / init / "checkpoint.pt",
+        stop_after=stop_after,
+    )
 
 
 if __name__ == "__main__":

@@ -17,12 +17,14 @@ import numpy as np
 
 from synth.faces import Split, load_faces
 from synth.lines import LineSample, make_sheet
+from synth.text import CODE_HEAVY_SHARES
 from training.config import ALPHABET, MATERIAL_VERSION, TrainConfig
 
 log = logging.getLogger(__name__)
 
 MATERIAL_DIR = Path(__file__).resolve().parent.parent / ".cache" / f"material-{MATERIAL_VERSION}"
 LINES_A_SHARD = 4000
+CODE_HEAVY_FROM = 200
 _SPLIT_SEED = {"train": 1, "val": 2, "held": 3}
 
 
@@ -55,9 +57,13 @@ def render_shard(split: Split, number: int) -> Path:
     allowed = set(ALPHABET)
     recipe = TrainConfig().recipe
     easy = split == "train" and number < 10
+    # The last stage's shards are rich in codes of short pieces that stand apart.
+    shares = CODE_HEAVY_SHARES if number >= CODE_HEAVY_FROM else None
     samples: list[LineSample] = []
     while len(samples) < LINES_A_SHARD:
-        samples += make_sheet(rng, faces, allowed, recipe, held=split != "train", easy=easy)
+        samples += make_sheet(
+            rng, faces, allowed, recipe, held=split != "train", easy=easy, shares=shares
+        )
     save_shard(path, samples)
     return path
 
@@ -65,14 +71,15 @@ def render_shard(split: Split, number: int) -> Path:
 @click.command()
 @click.option("--split", type=click.Choice(["train", "val", "held"]), default="train")
 @click.option("--shards", default=60, show_default=True, help="How many shards there shall be.")
+@click.option("--first", default=0, show_default=True, help="Number of the first shard.")
 @click.option("--workers", default=2, show_default=True)
-def main(split: Split, shards: int, workers: int) -> None:
+def main(split: Split, shards: int, first: int, workers: int) -> None:
     """Render shards of prepared lines."""
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(message)s")
     os.environ["OMP_NUM_THREADS"] = "1"
     MATERIAL_DIR.mkdir(parents=True, exist_ok=True)
     with ProcessPoolExecutor(workers) as pool:
-        runs = [pool.submit(render_shard, split, n) for n in range(shards)]
+        runs = [pool.submit(render_shard, split, n) for n in range(first, first + shards)]
         for done, run in enumerate(as_completed(runs), 1):
             log.info("%s (%d of %d)", run.result().name, done, shards)
 

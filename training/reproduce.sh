@@ -11,6 +11,8 @@ $python -m training.train --name first --steps 9500 --stop-after 8000 --shards 1
 wait $rendering
 $python -m training.crops --split val --shards 1
 $python -m training.crops --shards 7 --workers 2
-$python -m training.finetune --name second --init first --steps 3200 --rate 7e-4
-$python -m training.export .cache/runs/second/checkpoint.pt
+$python -m training.finetune --name second --init first --steps 2600 --rate 6e-4 --stop-after 1500
+$python -m training.render --first 200 --shards 8 --workers 2
+$python -m training.finetune --name third --init second --steps 1500 --rate 4e-4
+$python -m training.export .cache/runs/third/checkpoint.pt
 $python -m training.calibrate --workers 2

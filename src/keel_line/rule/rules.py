@@ -185,7 +185,19 @@ def _together(a: Rule, b: Rule) -> Rule:
 
 
 def _measure(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
-    """Measure the line's thickness, strength and level; None where it is no ruling line."""
+    """Measure the line's thickness, strength and level; None where it is no ruling line.
+
+    A line that was traced on into letters beside its end is cut back to its clear part.
+    """
+    found = _accept(rule, ink, dpi)
+    if found is None and rule.length >= dpi * _LEAST_LENGTH_IN * 1.5:
+        shorter = _cut_back(rule, ink, dpi)
+        if shorter is not None:
+            found = _accept(shorter, ink, dpi)
+    return found
+
+
+def _accept(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
     seen = look_along(ink, rule, rule.start, rule.end, dpi)
     thick = seen.thickness_px > max(3, dpi * _THICK_IN)
     if (
@@ -201,6 +213,28 @@ def _measure(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
     if not whole and not broken:
         return None
     return replace(rule, thickness_px=seen.thickness_px, strength=seen.inked, level=seen.level)
+
+
+def _cut_back(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
+    """Return the longest stretch of a line on which nearly every column is clear."""
+    _, clear, _, _ = _columns(ink, rule, rule.start, rule.end, dpi, None)
+    window = max(9, round(dpi * _WINDOW_IN) | 1)
+    share = np.convolve(clear, np.ones(window) / window, mode="same")
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], (share >= 0.75).astype(int), [0]])))
+    if len(edges) == 0:
+        return None
+    runs = edges.reshape(-1, 2)
+    first, last = runs[(runs[:, 1] - runs[:, 0]).argmax()]
+    inside = np.flatnonzero(clear[first:last])
+    if len(inside) == 0 or last - first >= rule.length - 2:
+        return None
+    start = rule.start + first + inside[0]
+    return replace(
+        rule,
+        start=float(start),
+        end=float(rule.start + first + inside[-1] + 1),
+        position=rule.at(float(start)),
+    )
 
 
 @dataclass(frozen=True)
@@ -248,6 +282,17 @@ def look_along(
 
     The line's place is searched within 2 px of where the rule says it is.
     """
+    inked, clear, own, thickness = _columns(ink, rule, start, end, dpi, level)
+    return Look(float(inked.mean()), float(clear.mean()), own, thickness)
+
+
+def _columns(
+    ink: NDArray[np.uint8], rule: Rule, start: float, end: float, dpi: float, level: float | None
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_], float, float]:
+    """Tell of each column along a line whether it is inked, and whether it is clear beside.
+
+    Returns (inked, clear, level of the ink, thickness in px); ``clear`` columns are inked too.
+    """
     along = np.arange(int(start), max(int(end), int(start) + 2))
     cols = np.clip(along, 0, ink.shape[1] - 1)
     centre = np.rint(rule.position + rule.slope * (along - rule.start)).astype(int)
@@ -261,12 +306,14 @@ def look_along(
     own = max(float(np.percentile(core, 75)), _FLOOR) if level is None else level
     inked = core > 0.4 * own
     if not inked.any():
-        return Look(0.0, 0.0, own, 1.0)
+        return inked, inked, own, 1.0
     profile = strip[middle - half : middle + half + 1][:, inked].mean(axis=1)
     thickness = float((profile > profile.max() / 2).sum())
-    clear = 1.0
+    clear = inked
     for side_in in (0.03, 0.05):
         off = max(2, round(dpi * side_in)) + int(min(thickness, dpi * _THICKEST_IN) / 2)
         above, below = strip[max(middle - off, 0)], strip[min(middle + off, len(strip) - 1)]
-        clear = min(clear, float((inked & (np.maximum(above, below) < 0.5 * own)).mean()))
-    return Look(float(inked.mean()), clear, own, thickness)
+        beside = inked & (np.maximum(above, below) < 0.5 * own)
+        if beside.sum() < clear.sum():
+            clear = beside
+    return inked, clear, own, thickness
