@@ -68,9 +68,17 @@ def _fill(ink: NDArray[np.uint8], dpi: float) -> NDArray[np.uint8]:
     )
     eroded = cv2.erode(closed, np.ones((max(2, round(dpi * _THICK_IN)), 1), np.uint8))
     double = _clear_sides(np.asarray(eroded, np.uint8), soft, round(dpi * _DOUBLE_SIDE_IN), least)
-    pixels = np.where(thin | thick | double, np.uint8(255), np.uint8(0))
     window = max(9, round(dpi * _WINDOW_IN) | 1)
-    return np.asarray(cv2.blur(pixels, (window, 1), borderType=cv2.BORDER_CONSTANT), np.uint8)
+
+    def fill(pixels: NDArray[np.bool_]) -> NDArray[np.uint8]:
+        solid = pixels.astype(np.uint8) * np.uint8(255)
+        return np.asarray(cv2.blur(solid, (window, 1), borderType=cv2.BORDER_CONSTANT), np.uint8)
+
+    single = fill(thin | thick)
+    # Only where its strokes were not told apart.
+    reach = np.ones((2 * round(dpi * _DOUBLE_IN) + 1, 1), np.uint8)
+    apart_already = cv2.dilate((single > 255 * _FILLED).astype(np.uint8), reach) > 0
+    return np.maximum(single, np.where(apart_already, np.uint8(0), fill(double)))
 
 
 def _clear_sides(
@@ -160,8 +168,8 @@ def _fit(
 
 
 def _join(segments: list[Rule], dpi: float) -> list[Rule]:
-    """Join segments that lie on one line with a gap of less than a third of an inch."""
-    gap, off = dpi / 3, max(2.5, dpi / 90)
+    """Join segments that lie on one line with a gap of less than a fifth of an inch."""
+    gap, off = dpi / 5, max(2.5, dpi / 90)
     joined: list[Rule] = []
     for segment in sorted(segments, key=lambda r: r.start):
         for i, other in enumerate(joined):
@@ -209,6 +217,8 @@ def _accept(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
     whole = seen.clear >= _LEAST_CLEAR or (
         seen.is_whole_line and seen.clear >= 0.4 and rule.length >= dpi * 0.35
     )
+    # A stroke of a double line has its twin beside it; no row of letters is so long without a gap.
+    whole |= seen.inked >= 0.97 and rule.length >= 0.6 * dpi and not thick
     broken = seen.is_broken_line and rule.length >= dpi and not thick
     if not whole and not broken:
         return None
