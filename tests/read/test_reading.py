@@ -219,12 +219,33 @@ def test_confidence_is_a_bounded_chance() -> None:
     assert 0.95 < high < 1
 
 
+MODEL = Calibration((0.0,), 0.0, ((0.1, 0.999), (1.0, 0.99), (10.0, 0.9), (100.0, 0.5)), "")
+
+
 def test_fewer_unseen_means_more_flags() -> None:
-    model = Calibration((0.0,), 0.0, ((0.1, 0.999), (1.0, 0.99), (10.0, 0.9)), "")
-    cuts = [make_flagging(model, rate).least_confidence for rate in (0.05, 0.1, 0.5, 1, 5, 10, 99)]
-    assert cuts == sorted(cuts, reverse=True)
-    assert cuts[3] == 0.99
-    assert make_flagging(model, math.sqrt(10)).least_confidence == pytest.approx(0.945)
+    flaggings = [make_flagging(MODEL, rate) for rate in (0.05, 0.1, 0.5, 1, 5, 10, 99)]
+    assert [f.strict for f in flaggings] == sorted((f.strict for f in flaggings), reverse=True)
+    assert make_flagging(MODEL, 1).strict == 0.99
+    assert make_flagging(MODEL, 1).lenient == 0.9
+    assert make_flagging(MODEL, math.sqrt(10)).strict == pytest.approx(0.945)
+
+
+def test_surest_cells_pass_within_the_rate() -> None:
+    flagging = make_flagging(MODEL, 1.0)
+    # A thousand cells may hold one wrong one: forty of 0.98 fit beside those that are sure.
+    clean = [0.9999] * 960 + [0.98] * 40
+    assert flagging.find_cut(clean) == 0.98
+    # Too many of them do not: then only what is sure on any material passes.
+    poor = [0.995] * 100 + [0.98] * 900
+    assert flagging.find_cut(poor) == 0.99
+    assert flagging.find_cut([0.9999] * 5000 + [0.85]) > 0.85
+    assert flagging.find_cut([]) == 0.99
+
+
+@given(st.lists(st.floats(0.001, 0.9999), max_size=60), st.floats(0.1, 100))
+def test_a_cut_lies_between_its_bounds(confidences: list[float], rate: float) -> None:
+    flagging = make_flagging(MODEL, rate)
+    assert flagging.lenient <= flagging.find_cut(confidences) <= flagging.strict
 
 
 # --- the whole reader ---
@@ -261,10 +282,10 @@ def test_blank_cell_reads_as_nothing(reader: Reader) -> None:
 
 
 def test_lines_of_a_cell_are_joined_by_breaks(reader: Reader) -> None:
-    grey = draw("chain worn,\nreplace", size=(300, 100))
+    grey = draw("Chain 4 worn,\nReplace 12", size=(300, 100))
     grid = Grid((0, 0, 300, 100), (0.0, 300.0), (0.0, 100.0), (Cell(0, 0, 1, 1, (0, 0, 300, 100)),))
     ((reading,),) = reader.read_page(grey, 200, [grid])
-    assert reading.text == "chain worn,\nreplace"
+    assert reading.text == "Chain 4 worn,\nReplace 12"
     assert {c.line for c in reading.chars} == {0, 1}
 
 

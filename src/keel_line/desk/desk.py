@@ -170,15 +170,20 @@ class Desk:
 
     def tables(self, page_id: int | None = None) -> list[TableState]:
         """Return the tables of a page, or all, as they stand now."""
-        return self.docket.tables(self.flagging.least_confidence, page_id)
+        return self.docket.tables(self.flagging.find_cut, page_id)
 
     def table_names(self) -> list[tuple[int, str]]:
         """Return (id, name) of all tables in page order."""
         return self.docket.table_names()
 
-    def cell(self, cell_id: int) -> CellState:
-        """Return one cell as it stands now."""
-        return self.docket.cell(cell_id, self.flagging.least_confidence)
+    def cell(self, cell_id: int, least_confidence: float | None = None) -> CellState:
+        """Return one cell as it stands now.
+
+        ``least_confidence`` is its table's, where the caller has the table at hand.
+        """
+        if least_confidence is None:
+            least_confidence = self.flagging.find_cut(self.docket.confidences_beside(cell_id))
+        return self.docket.cell(cell_id, least_confidence)
 
     def accept(self, cells: Sequence[CellState], why: str = "accepted as read") -> None:
         """Settle cells as they stand."""

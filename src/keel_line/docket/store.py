@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -249,10 +249,13 @@ class Docket:
         names = _name_tables([(str(r[1]), str(r[2]), _int(r[3])) for r in rows])
         return [(_int(r[0]), name) for r, name in zip(rows, names, strict=True)]
 
-    def tables(self, least_confidence: float, page_id: int | None = None) -> list[TableState]:
+    def tables(
+        self, find_cut: Callable[[Sequence[float]], float], page_id: int | None = None
+    ) -> list[TableState]:
         """Return the tables of a page, or all, in page order.
 
-        Cells less sure than ``least_confidence`` are flagged.
+        ``find_cut`` takes the confidences of a table's cells and returns the least that is not
+        flagged.
         """
         names = dict(self.table_names())
         rows = self._db.execute(
@@ -262,7 +265,15 @@ class Docket:
             " ORDER BY p.source_id, p.number, t.position",
             (page_id,),
         ).fetchall()
-        return [self._table(row, names[_int(row[0])], least_confidence) for row in rows]
+        return [self._table(row, names[_int(row[0])], find_cut) for row in rows]
+
+    def confidences_beside(self, cell_id: int) -> list[float]:
+        """Return the confidences of all cells of a cell's table."""
+        rows = self._db.execute(
+            "SELECT evidence FROM cell WHERE table_id = (SELECT table_id FROM cell WHERE id = ?)",
+            (cell_id,),
+        )
+        return [msgspec.json.decode(e, type=Reading).confidence for (e,) in rows]
 
     def cell(self, cell_id: int, least_confidence: float) -> CellState:
         """Return one cell as it stands now."""
@@ -271,16 +282,20 @@ class Docket:
         ).fetchone()
         return _cell_state(record, least_confidence)
 
-    def _table(self, row: Sequence[object], name: str, least_confidence: float) -> TableState:
+    def _table(
+        self, row: Sequence[object], name: str, find_cut: Callable[[Sequence[float]], float]
+    ) -> TableState:
         table_id, page_id, number, source, frame_json, header_rows, caption = row
-        cells = tuple(
-            _cell_state(record, least_confidence)
+        read = [
+            _cell_state(record, 0.0)
             for record in self._db.execute(
                 "SELECT id, place, evidence, settled, by_hand FROM cell WHERE table_id = ?"
                 " ORDER BY id",
                 (table_id,),
             )
-        )
+        ]
+        cut = find_cut([c.reading.confidence for c in read])
+        cells = tuple(replace(c, flagged=c.reading.confidence < cut) for c in read)
         frame = msgspec.json.decode(str(frame_json), type=_Frame)
         grid = Grid(
             frame.box, frame.x_lines, frame.y_lines, tuple(c.cell for c in cells), frame.rules
@@ -295,6 +310,7 @@ class Docket:
             _int(header_rows),
             str(caption),
             cells,
+            cut,
         )
 
     # --- settling, undo and redo ----------------------------------------------------------------

@@ -52,7 +52,10 @@ class CellState:
 
 @dataclass(frozen=True)
 class TableState:
-    """A table of a docket as it stands now; ``cells`` in reading order."""
+    """A table of a docket as it stands now; ``cells`` in reading order.
+
+    Cells less sure than ``least_confidence`` are flagged.
+    """
 
     id: int
     name: str
@@ -63,6 +66,7 @@ class TableState:
     header_rows: int
     caption: str
     cells: tuple[CellState, ...]
+    least_confidence: float = 1.0
 
     @property
     def expected_wrong(self) -> float:

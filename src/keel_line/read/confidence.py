@@ -78,25 +78,63 @@ def blank_confidence(dirt_px: int, cap_px: float) -> float:
 
 @dataclass(frozen=True)
 class Flagging:
-    """Which cells are flagged: those below ``least_confidence``."""
+    """Which cells of a table are flagged.
 
-    least_confidence: float
+    Attributes
+    ----------
+    rate
+        Wrong cells that may pass unseen, of all (0 to 1).
+    strict
+        Cells at least this sure always pass.
+    lenient
+        Cells less sure than this never pass, however sure the rest of the table is.
+    """
 
-    def is_flagged(self, confidence: float) -> bool:
-        """Tell whether a cell with this confidence needs a look."""
-        return confidence < self.least_confidence
+    rate: float
+    strict: float
+    lenient: float
+
+    def find_cut(self, confidences: Sequence[float]) -> float:
+        """Return the least confidence that is not flagged in a table with these confidences.
+
+        The surest cells pass for as long as the wrong ones to be expected among them stay within
+        the rate; so a clean table is not flooded with flags that a poor one needs.
+        """
+        left = self.rate * len(confidences)
+        passing = self.strict
+        cut = self.strict
+        for confidence in sorted(confidences, reverse=True):
+            left -= 1.0 - confidence
+            if left < 0 or confidence < self.lenient:
+                break
+            if confidence < passing:
+                passing, cut = confidence, min(self.strict, passing)
+        else:
+            return min(self.strict, passing)
+        # Cells as sure as the first that did not fit do not fit either.
+        return cut if confidence == passing else min(self.strict, passing)
 
 
 def make_flagging(model: Calibration, unseen_per_thousand: float) -> Flagging:
-    """Return the flagging under which about that many wrong cells in a thousand pass unseen.
+    """Return the flagging for a number of wrong cells in a thousand that may pass unseen.
 
-    Between fitted rates the cut is taken in proportion to the logarithm of the rate.
+    ``strict`` is the cut at which that many passed on the material that the model was fitted on,
+    ``lenient`` the cut at which ten times as many did.
     """
-    cuts = sorted(model.cuts)
-    if unseen_per_thousand <= cuts[0][0]:
-        return Flagging(cuts[0][1])
+    return Flagging(
+        unseen_per_thousand / 1000,
+        _interpolate(model.cuts, unseen_per_thousand),
+        _interpolate(model.cuts, 10 * unseen_per_thousand),
+    )
+
+
+def _interpolate(pairs: Sequence[tuple[float, float]], rate: float) -> float:
+    """Return the cut for a rate, between fitted ones in proportion to the rate's logarithm."""
+    cuts = sorted(pairs)
+    if rate <= cuts[0][0]:
+        return cuts[0][1]
     for (low, low_cut), (high, high_cut) in zip(cuts, cuts[1:], strict=False):
-        if unseen_per_thousand <= high:
-            share = math.log(unseen_per_thousand / low) / math.log(high / low)
-            return Flagging(low_cut + share * (high_cut - low_cut))
-    return Flagging(cuts[-1][1])
+        if rate <= high:
+            share = math.log(rate / low) / math.log(high / low)
+            return low_cut + share * (high_cut - low_cut)
+    return cuts[-1][1]

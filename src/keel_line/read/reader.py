@@ -25,6 +25,7 @@ from keel_line.read.ink import CellInk, ink_depth, take_ink
 from keel_line.read.lines import TextLine, find_lines, guess_cap_px, usual_cap_px
 from keel_line.read.network import Network
 from keel_line.read.prepare import prepare_line
+from keel_line.read.spaces import find_threshold, measure_gaps, open_gaps
 
 _SIDE_CAPS = 0.35
 _MOST_RUNNERS_UP = 5
@@ -75,14 +76,33 @@ class Reader:
         probs = iter(self.network.run(pictures))
         out = []
         for cells in prepared:
-            readings = []
-            for cell in cells:
-                decoded = [
-                    decode_line(next(probs), self.network.recipe.alphabet) for _ in cell.pictures
-                ]
-                readings.append(self._conclude(cell, decoded))
-            out.append(readings)
+            decoded = [
+                [decode_line(next(probs), self.network.recipe.alphabet) for _ in cell.pictures]
+                for cell in cells
+            ]
+            opened = self._open_gaps(cells, decoded)
+            out.append([self._conclude(c, d) for c, d in zip(cells, opened, strict=True)])
         return out
+
+    def _open_gaps(
+        self, cells: list[PreparedCell], decoded: list[list[Decoded]]
+    ) -> list[list[Decoded]]:
+        """Open gaps that were closed, by what is usual in the table."""
+        recipe = self.network.recipe.line
+        gaps: list[list[NDArray[np.float64]]] = []
+        for cell, lines in zip(cells, decoded, strict=True):
+            own = []
+            for line, left, d in zip(cell.lines, cell.lefts, lines, strict=True):
+                scale = recipe.cap / line.cap_px
+                middles = (d.places.mean(axis=1) * recipe.step - recipe.margin) / scale + left
+                inked = np.asarray(cell.ink.mask[line.top : line.bottom].any(axis=0), np.bool_)
+                own.append(measure_gaps(inked, d, middles, line.cap_px))
+            gaps.append(own)
+        threshold = find_threshold([g for own in gaps for g in own])
+        return [
+            [open_gaps(d, g, threshold) for d, g in zip(lines, own, strict=True)]
+            for lines, own in zip(decoded, gaps, strict=True)
+        ]
 
     def _conclude(self, cell: PreparedCell, decoded: list[Decoded]) -> Reading:
         """Put a cell's lines together into one reading with its confidence."""

@@ -220,8 +220,8 @@ class Session(QObject):
 
     def _refresh(self, cell_id: int) -> None:
         """Bring one cell up to date without reading the whole docket again."""
-        fresh = self.desk.cell(cell_id)
         table = self.tables[self.table_index]
+        fresh = self.desk.cell(cell_id, table.least_confidence)
         cells = list(table.cells)
         cells[self.cell_index] = fresh
         self.tables[self.table_index] = replace(table, cells=tuple(cells))

@@ -1,0 +1,80 @@
+"""Gaps that the recogniser closed: found from the ink, and offered with a doubt.
+
+A space between two short pieces ("N 4") is hard to tell from letters set wide, unless one knows
+how wide the letters of this table are set. That is measured here.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line.read.decode import Decoded
+
+LEAST_GAP_CAPS = 0.36
+_WIDER_THAN_USUAL = 1.6
+_LEAST_GAPS = 20
+_DOUBT = 0.5
+
+
+def measure_gaps(
+    inked: NDArray[np.bool_], decoded: Decoded, middles: NDArray[np.float64], cap_px: float
+) -> NDArray[np.float64]:
+    """Measure the bare paper between neighbouring characters.
+
+    Parameters
+    ----------
+    inked
+        Whether each column of the line's cell has ink, shape (cols,).
+    decoded
+        The line's decoding.
+    middles
+        Column of each character's middle, shape (len(text),).
+    cap_px
+        Height of the line's capitals.
+
+    Returns
+    -------
+    array, shape (len(text) - 1,)
+        Longest bare stretch over ``cap_px``; NaN beside a space that was read.
+    """
+    gaps = np.full(max(0, len(decoded.text) - 1), np.nan)
+    for i in range(len(gaps)):
+        if " " in decoded.text[i : i + 2]:
+            continue
+        low, high = np.clip(np.rint(middles[i : i + 2]).astype(int), 0, len(inked))
+        bare = np.concatenate([[0], ~inked[low:high], [0]]).astype(int)
+        edges = np.flatnonzero(np.diff(bare)).reshape(-1, 2)
+        gaps[i] = (edges[:, 1] - edges[:, 0]).max(initial=0) / cap_px
+    return gaps
+
+
+def find_threshold(gaps: Sequence[NDArray[np.float64]]) -> float:
+    """Return the gap (in heights of capitals) from which a table's letters are words apart."""
+    known = np.concatenate([g[~np.isnan(g)] for g in gaps]) if gaps else np.zeros(0)
+    if len(known) < _LEAST_GAPS:
+        return float("inf")
+    return max(LEAST_GAP_CAPS, _WIDER_THAN_USUAL * float(np.percentile(known, 90)))
+
+
+def open_gaps(decoded: Decoded, gaps: NDArray[np.float64], threshold: float) -> Decoded:
+    """Put a doubtful space into every gap of at least ``threshold``.
+
+    The text without it stays among the runner-up readings.
+    """
+    wide = np.flatnonzero(np.nan_to_num(gaps) >= threshold)
+    if len(wide) == 0:
+        return decoded
+    text, places, chances = decoded.text, decoded.places, decoded.chances
+    for i in wide[::-1] + 1:
+        text = f"{text[:i]} {text[i:]}"
+        middle = (places[i - 1, 1] + places[i, 0]) / 2
+        places = np.insert(places, i, [middle - 0.5, middle + 0.5], axis=0)
+        chances = np.insert(chances, i, _DOUBT)
+    best = decoded.beams[0][1]
+    others = tuple((t, c) for t, c in decoded.beams[1:] if t != text)
+    beams = ((text, best * _DOUBT), (decoded.text, best * _DOUBT), *others)
+    return replace(decoded, text=text, beams=beams, places=places, chances=chances)
