@@ -39,3 +39,8 @@ def test_what_is_usual_in_the_table_is_no_gap() -> None:
     assert find_threshold([np.full(5, 0.1)]) == float("inf")
     assert open_gaps(spelt("N4"), np.array([0.5]), 0.8).text == "N4"
     assert find_threshold([]) == float("inf")
+
+
+@pytest.mark.parametrize("text", ["5,1", "iI", "11", "a-b"])
+def test_gaps_beside_stops_and_narrow_letters_stay_closed(text: str) -> None:
+    assert open_gaps(spelt(text), np.full(len(text) - 1, 0.9), LEAST_GAP_CAPS).text == text

@@ -61,14 +61,18 @@ def find_threshold(gaps: Sequence[NDArray[np.float64]]) -> float:
 
 
 def open_gaps(decoded: Decoded, gaps: NDArray[np.float64], threshold: float) -> Decoded:
-    """Put a doubtful space into every gap of at least ``threshold``.
+    """Put a doubtful space into every gap of at least ``threshold`` between letter and figure.
+
+    Elsewhere wide gaps are common without a space: beside stops and commas, and between narrow
+    letters of one width.
 
     The text without it stays among the runner-up readings.
     """
-    wide = np.flatnonzero(np.nan_to_num(gaps) >= threshold)
+    text, places, chances = decoded.text, decoded.places, decoded.chances
+    apart = [_is_letter_by_figure(text[i : i + 2]) for i in range(len(gaps))]
+    wide = np.flatnonzero((np.nan_to_num(gaps) >= threshold) & np.array(apart, bool))
     if len(wide) == 0:
         return decoded
-    text, places, chances = decoded.text, decoded.places, decoded.chances
     for i in wide[::-1] + 1:
         text = f"{text[:i]} {text[i:]}"
         middle = (places[i - 1, 1] + places[i, 0]) / 2
@@ -78,3 +82,9 @@ def open_gaps(decoded: Decoded, gaps: NDArray[np.float64], threshold: float) -> 
     others = tuple((t, c) for t, c in decoded.beams[1:] if t != text)
     beams = ((text, best * _DOUBT), (decoded.text, best * _DOUBT), *others)
     return replace(decoded, text=text, beams=beams, places=places, chances=chances)
+
+
+def _is_letter_by_figure(pair: str) -> bool:
+    """Tell whether a pair is a letter and a figure, in either order."""
+    first, second = pair
+    return (first.isalpha() and second.isdigit()) or (first.isdigit() and second.isalpha())
