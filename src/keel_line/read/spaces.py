@@ -86,5 +86,5 @@ def open_gaps(decoded: Decoded, gaps: NDArray[np.float64], threshold: float) -> 
 
 def _is_letter_by_figure(pair: str) -> bool:
     """Tell whether a pair is a letter and a figure, in either order."""
-    first, second = pair
+    first, second = pair[0], pair[1]
     return (first.isalpha() and second.isdigit()) or (first.isdigit() and second.isalpha())
