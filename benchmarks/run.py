@@ -276,7 +276,7 @@ def write_report(
         "# Accuracy and speed",
         "",
         f"Measured on {datetime.now(UTC):%d %B %Y} by `make bench` with Keel Line {__version__}, "
-        f"reader {Network().hash} ({recipe.steps_trained:,} steps of training), "
+        f"reader {Network().hash} ({recipe.steps_trained:,} steps in its last stage of training), "
         f"on {platform.machine()} with {os.cpu_count()} cores, in {minutes:.0f} minutes. "
         "Pages, faces and words are made by `synth/` from seeds of the benchmark's own; its faces "
         "and its tenth of the word lists were kept out of training and tuning. Cells "

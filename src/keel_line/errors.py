@@ -21,10 +21,6 @@ class DocketError(KeelLineError):
     """A docket that cannot be opened or saved."""
 
 
-class Cancelled(KeelLineError):  # noqa: N818 - it is no error that the clerk asked to stop
-    """Work that the clerk stopped."""
-
-
 @dataclass(frozen=True)
 class Failed:
     """An expected outcome without a result ("no skew found"); false in a condition."""

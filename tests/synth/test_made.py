@@ -1,18 +1,19 @@
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
 
 from keel_line.read.prepare import LineRecipe
+from keel_line.rule.grids import find_grids
+from keel_line.square.straighten import square_page
 from synth import faces
 from synth.lines import LINES_A_SHEET, make_sheet
-from synth.pages import Style, choose_style, make_page, make_table
+from synth.pages import Style, make_page, make_table
 from synth.paper import CONDITIONS, add_specks, compress, fade, spread_ink
 from synth.text import GROUP_SHARES, make_pseudo_word, make_symbols
-from tests.conftest import inter
+from tests.conftest import as_page, inter
 from training.config import ALPHABET
 
 ALLOWED = frozenset(ALPHABET)
@@ -74,10 +75,13 @@ def test_made_tables_fit_their_room() -> None:
         assert content.header_rows in {1, 2}
 
 
-def test_one_bit_machines_get_lines_they_can_see() -> None:
-    style = choose_style(np.random.default_rng(1), [inter()])
-    assert style.face == inter()
-    assert replace(style, rule_level=0).rule_level == 0
+@pytest.mark.usefixtures("without_words")
+def test_machines_of_one_bit_get_lines_that_they_can_see(monkeypatch: pytest.MonkeyPatch) -> None:
+    faint = Style(inter(), inter(bold=True), 10, rule_level=190, rule_pt=0.3)
+    monkeypatch.setattr("synth.pages.choose_style", lambda _rng, _faces: faint)
+    page = make_page(np.random.default_rng(8), [inter()], ALLOWED, condition="fax", most_skew_deg=0)
+    squared = square_page(as_page(page))
+    assert len(find_grids(squared.pixels, squared.dpi)) == len(page.tables)
 
 
 def test_ink_spreads_and_thins() -> None:

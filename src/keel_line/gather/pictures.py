@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,12 +22,6 @@ _FAX_Y_DPI = (98, 196, 391)
 Image.MAX_IMAGE_PIXELS = None
 
 
-@dataclass(frozen=True)
-class _Opened:
-    image: Image.Image
-    name: str
-
-
 def count_picture_pages(data: bytes, name: str) -> int:
     """Count the pages of a picture file.
 
@@ -37,7 +30,7 @@ def count_picture_pages(data: bytes, name: str) -> int:
     InputError
         When the bytes are no picture that can be read.
     """
-    return int(getattr(_open(data, name).image, "n_frames", 1))
+    return int(getattr(_open(data, name), "n_frames", 1))
 
 
 def load_picture_page(data: bytes, name: str, number: int) -> Page:
@@ -48,7 +41,7 @@ def load_picture_page(data: bytes, name: str, number: int) -> Page:
     InputError
         When the page is missing, cut short, empty or far too large.
     """
-    image = _open(data, name).image
+    image = _open(data, name)
     try:
         image.seek(number - 1)
     except EOFError as error:
@@ -94,11 +87,11 @@ def find_resolution(stated: object, size_px: tuple[int, int]) -> Resolution:
     return Resolution(round(dpi), round(dpi), estimated=True)
 
 
-def _open(data: bytes, name: str) -> _Opened:
+def _open(data: bytes, name: str) -> Image.Image:
     if not data:
         raise InputError(f"{name} is empty. Copy or scan it again.")
     try:
-        return _Opened(Image.open(io.BytesIO(data)), name)
+        return Image.open(io.BytesIO(data))
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError) as error:
         raise InputError(
             f"{name} is not a picture or PDF that can be read. "

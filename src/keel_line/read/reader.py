@@ -331,16 +331,14 @@ def _reasons(
 ) -> tuple[str, ...]:
     """Say in the clerk's words why a cell may be wrong; the weightiest first."""
     reasons = []
-    visible: list[NDArray[np.str_] | CharReading] = [c for c in chars if c.char != " "]
-    weak = [
-        (i, c) for i, c in enumerate(visible) if isinstance(c, CharReading) and c.probability < 0.9
-    ]
+    visible = [c for c in chars if c.char != " "]
+    weak = [(i, c) for i, c in enumerate(visible) if c.probability < 0.9]
     if len(weak) > 3:
         reasons.append(f"{len(weak)} characters are unclear.")
     elif weak:
         i, char = min(weak, key=lambda item: item[1].probability)
         kind = "figure" if char.char.isdigit() else "letter" if char.char.isalpha() else "sign"
-        if all(isinstance(c, CharReading) and c.char.isdigit() for c in visible) or i == 0:
+        if all(c.char.isdigit() for c in visible) or i == 0:
             place = _ORDINALS[i] if i < len(_ORDINALS) else f"{i + 1}th"
             reasons.append(f"The {place} {kind} is unclear.")
         else:

@@ -128,8 +128,3 @@ def show_keys(command: Command) -> str:
         parts = key.split("+") if len(key) > 1 else [key]
         shown.append("+".join(_SHOWN.get(p, p) for p in parts))
     return (" to " if command.id == "take" else " or ").join(shown)
-
-
-def find_command(identity: str) -> Command:
-    """Return a command by its id."""
-    return next(c for c in COMMANDS if c.id == identity)

@@ -45,6 +45,8 @@ class Jobs(QObject):
         Whether the run was stopped by the clerk.
     picture_ready
         A page's id and its unpacked picture.
+    trouble
+        What went wrong on a page, in the clerk's words.
     """
 
     page_done = pyqtSignal(int)
