@@ -109,6 +109,11 @@ def _draw_line(
     return spans
 
 
+def _may_be_set_wide(text: str) -> bool:
+    """Tell whether a text is one that printers set wide: words, the longest of four letters."""
+    return max(map(len, text.split()), default=0) >= 4 and not any(c.isdigit() for c in text)
+
+
 def _as_dots(grey: Grey, cap_px: float, rng: Rng) -> Grey:
     """Print as a needle printer does: a raster of dots of about seven or nine to a capital."""
     pitch = cap_px / rng.choice([7.0, 8.0, 9.0])
@@ -209,7 +214,7 @@ def make_sheet(
     spacing = 0.0
     if rng.random() < 0.22 or strike:
         spacing = cap_px * float(
-            rng.choice([-0.04, 0.05, 0.1, 0.2, 0.45], p=[0.25, 0.3, 0.25, 0.12, 0.08])
+            rng.choice([-0.04, 0.05, 0.1, 0.2, 0.45], p=[0.3, 0.3, 0.2, 0.1, 0.1])
         )
         spacing = 0.0 if strike and rng.random() < 0.7 else spacing
     pitch = cap_px * rng.uniform(1.75, 3.2)
@@ -221,7 +226,10 @@ def make_sheet(
     placed = []
     for i, (text, group) in enumerate(texts):
         at = (pad + rng.uniform(0, 1), pitch * (i + 1) + rng.uniform(-0.5, 0.5))
-        spans = _draw_line(draw, font, text, at, rng, spacing=spacing, strike=strike)
+        # Only words of some length are set wide; "N 4" is two pieces, not one letterspaced.
+        wide = spacing > 0.15 * cap_px and not _may_be_set_wide(text)
+        own = 0.05 * cap_px if wide else spacing
+        spans = _draw_line(draw, font, text, at, rng, spacing=own, strike=strike)
         placed.append(_Placed(text, group, at[1], spans[0][0], spans[-1][1], spans))
     grey = np.array(page)
     if face.kind in {"dots", "mono"} and cap_px > 17 and rng.random() < 0.3:

@@ -16,6 +16,18 @@ MATERIAL_VERSION = 1
 
 
 @dataclass(frozen=True)
+class Design:
+    """What a network is made of: (width, dilation) of each block along the line.
+
+    ``style_after`` is the number of blocks before the line's style is told, -1 for never.
+    """
+
+    channels: int = 144
+    blocks: tuple[tuple[int, int], ...] = ((5, 1), (7, 1), (5, 2), (7, 1), (5, 4), (5, 8))
+    style_after: int = 2
+
+
+@dataclass(frozen=True)
 class TrainConfig:
     """One training run.
 
@@ -26,7 +38,7 @@ class TrainConfig:
 
     seed: int = 1974
     steps: int = 12000
-    channels: int = 144
+    design: Design = field(default_factory=Design)
     block_shards: int = 10
     check_every: int = 500
     val_lines: int = 1500

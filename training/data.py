@@ -89,7 +89,10 @@ def wait_for(path: Path, poll_s: float = 5.0, patience_s: float = 1800.0) -> Pat
 
 
 def frame_classes(line: Line, steps: int, step_px: int) -> NDArray[np.int64]:
-    """Return the class under each step: a character over the middle half of its width."""
+    """Return the class under each step: a character over the middle half of its width.
+
+    Where a character begins and ends is left open (-1): the steps beside it may say either.
+    """
     out = np.zeros(steps, np.int64)
     if np.isnan(line.spans).any():  # cut from a page, where the places are not known
         return np.full(steps, -1, np.int64)
@@ -97,7 +100,11 @@ def frame_classes(line: Line, steps: int, step_px: int) -> NDArray[np.int64]:
         quarter = (right - left) / 4
         first = round(float(left + quarter) / step_px)
         last = round(float(right - quarter) / step_px)
-        out[max(first, 0) : max(last, first + 1)] = CLASS_OF[char]
+        first, last = max(first, 0), max(last, first + 1)
+        for open_step in (first - 1, last):
+            if 0 <= open_step < steps and out[open_step] == 0:
+                out[open_step] = -1
+        out[first:last] = CLASS_OF[char]
     return out
 
 
@@ -135,6 +142,10 @@ def _vary(
         source = (torch.arange(steps) + 0.5) * (frames.shape[1] / steps)
         frames = frames[:, source.long().clamp(max=frames.shape[1] - 1)]
         widths = (widths * (steps * step_px / width)).long().clamp(min=step_px * 4)
+    if rng.random() < 0.35:
+        pixels = _slant(pixels, float(rng.normal(0, 0.12)))
+    if rng.random() < 0.2:
+        pixels = _soften(pixels, float(rng.uniform(0.1, 0.8)))
     gain = torch.from_numpy(rng.uniform(0.75, 1.25, (count, 1, 1, 1)).astype(np.float32))
     power = torch.from_numpy(rng.uniform(0.75, 1.35, (count, 1, 1, 1)).astype(np.float32))
     pixels = (pixels.clamp(min=1e-4).pow(power) * gain).clamp(0, 1)
@@ -148,6 +159,24 @@ def _vary(
         shift = int(rng.choice([-1, 1]))
         pixels = torch.roll(pixels, shift, dims=2)
     return pixels, frames, widths
+
+
+def _slant(pixels: Tensor, slope: float) -> Tensor:
+    """Shear lines about half the height of their capitals, as an oblique face is drawn."""
+    height, width = pixels.shape[2:]
+    # Coordinates of affine_grid run from -1 to 1 over each side.
+    theta = torch.tensor([[[1.0, slope * height / width, 0.0], [0.0, 1.0, 0.0]]])
+    grid = functional.affine_grid(theta, [1, 1, height, width], align_corners=False)
+    return functional.grid_sample(
+        pixels, grid.expand(len(pixels), -1, -1, -1), mode="bilinear", align_corners=False
+    )
+
+
+def _soften(pixels: Tensor, weight: float) -> Tensor:
+    """Blur lines along and across by a kernel of three, mixed in by ``weight``."""
+    side = torch.tensor([0.25, 0.5, 0.25])
+    kernel = (side[:, None] * side[None, :])[None, None]
+    return pixels + weight * (functional.conv2d(pixels, kernel, padding=1) - pixels)
 
 
 def make_batches(lines: list[Line], columns: int, rng: np.random.Generator) -> Iterator[list[Line]]:

@@ -14,7 +14,7 @@ from onnx import numpy_helper
 from torch import Tensor, nn
 
 from keel_line.read.network import DATA_DIR
-from training.config import ALPHABET, MATERIAL_VERSION, TrainConfig
+from training.config import ALPHABET, MATERIAL_VERSION, Design, TrainConfig
 from training.data import load_shard
 from training.evaluate import score_lines, summarise
 from training.net import LineNet
@@ -71,8 +71,7 @@ def main(checkpoint: Path, into: Path) -> None:
     """Write reader.onnx and its recipe reader.json."""
     logging.basicConfig(level=logging.INFO, format="%(message)s")
     state = torch.load(checkpoint, weights_only=True)
-    channels = state["net"]["stem.9.weight"].shape[0]
-    net = LineNet(len(ALPHABET) + 1, channels)
+    net = LineNet(len(ALPHABET) + 1, Design(**state["design"]))
     net.load_state_dict(state["net"])
     net.eval()
     figures = summarise(score_lines(net, load_shard(MATERIAL_DIR / "val-0000.npz")))

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import torch
 from torch import Tensor, nn
+from torch.nn import functional
+
+from training.config import Design
 
 
 class Residual(nn.Module):
@@ -27,14 +30,37 @@ class Residual(nn.Module):
         return torch.relu(x + self.body(x))
 
 
+class Style(nn.Module):
+    """Tell every step what the whole line looks like, and scale and shift its features by that.
+
+    The mean over the inked steps says how letters are set, how bold they are and how worn
+    (feature-wise modulation after Perez and others, "FiLM", AAAI 2018). Padding has no ink, so the
+    width of the batch does not matter. Begins as the identity.
+    """
+
+    def __init__(self, channels: int, inner: int = 64) -> None:
+        super().__init__()
+        self.squeeze = nn.Linear(channels, inner)
+        self.spread = nn.Linear(inner, 2 * channels)
+        nn.init.zeros_(self.spread.weight)
+        nn.init.zeros_(self.spread.bias)
+
+    def forward(self, x: Tensor, ink: Tensor) -> Tensor:
+        """Map (batch, channels, 1, steps); ``ink`` (batch, 1, 1, steps) weighs the steps."""
+        mean = (x * ink).sum(dim=(2, 3)) / (ink.sum(dim=(2, 3)) + 1e-3)
+        scale, shift = self.spread(torch.relu(self.squeeze(mean)))[:, :, None, None].chunk(2, 1)
+        return torch.relu(x * (1 + scale) + shift)
+
+
 class LineNet(nn.Module):
     """Lines of shape (batch, 1, 24, width) in, logits of shape (batch, steps, classes) out.
 
     One step is two columns. Pixels run from 0 (paper) to 1 (ink).
     """
 
-    def __init__(self, classes: int, channels: int = 144) -> None:
+    def __init__(self, classes: int, design: Design) -> None:
         super().__init__()
+        channels = design.channels
 
         def stage(
             a: int, b: int, kernel: int, stride: tuple[int, int], padding: tuple[int, int]
@@ -51,16 +77,36 @@ class LineNet(nn.Module):
             *stage(48, 96, 3, (2, 1), (1, 1)),
             *stage(96, channels, 3, (1, 1), (0, 1)),
         )
-        self.blocks = nn.Sequential(
-            Residual(channels, 5),
-            Residual(channels, 7),
-            Residual(channels, 5, 2),
-            Residual(channels, 7),
-        )
+        self.blocks = nn.ModuleList(Residual(channels, w, d) for w, d in design.blocks)
+        self.style_after = design.style_after
+        if design.style_after >= 0:
+            self.style = Style(channels)
         self.drop = nn.Dropout(0.1)
         self.head = nn.Conv2d(channels, classes, 1)
 
     def forward(self, x: Tensor) -> Tensor:
         """Return logits, shape (batch, steps, classes)."""
-        features = self.blocks(self.stem(x))
+        features = self.stem(x)
+        for number, block in enumerate(self.blocks):
+            if number == self.style_after:
+                ink = functional.avg_pool2d(x, (x.shape[2], 2), (1, 2))
+                features = self.style(features, ink)
+            features = block(features)
         return self.head(self.drop(features)).squeeze(2).transpose(1, 2)
+
+
+def grow(net: LineNet, weights: dict[str, Tensor]) -> None:
+    """Load the weights of a smaller network; what is new begins as the identity.
+
+    Raises
+    ------
+    RuntimeError
+        When the weights hold something that ``net`` has no place for.
+    """
+    missing, unexpected = net.load_state_dict(weights, strict=False)
+    if unexpected:
+        raise RuntimeError(f"no place for {unexpected}")
+    fresh = {int(name.split(".")[1]) for name in missing if name.startswith("blocks.")}
+    for number in fresh:
+        last = net.blocks[number].body[-1]
+        nn.init.zeros_(last.weight)

@@ -11,24 +11,49 @@ import logging
 import math
 import time
 from collections.abc import Iterator
-from dataclasses import asdict, replace
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
+from typing import Any
 
 import click
 import numpy as np
 import torch
-from torch import Tensor, nn
+from torch import Tensor, distributed, multiprocessing, nn
 from torch.nn import functional
 
 from training.config import ALPHABET, TrainConfig
 from training.data import Batch, Line, collate, load_shard, make_batches, wait_for
 from training.evaluate import score_lines, summarise
-from training.net import LineNet
+from training.net import LineNet, grow
 from training.render import MATERIAL_DIR
 
 log = logging.getLogger(__name__)
 
 RUN_DIR = Path(__file__).resolve().parent.parent / ".cache" / "runs"
+
+
+@dataclass(frozen=True)
+class Team:
+    """Processes that train one network together, each on its own batches."""
+
+    rank: int = 0
+    size: int = 1
+
+    def share_gradients(self, net: nn.Module) -> None:
+        """Bring every process's gradients to the team's mean."""
+        if self.size == 1:
+            return
+        grads = [p.grad for p in net.parameters() if p.grad is not None]
+        flat = torch.cat([g.flatten() for g in grads])
+        distributed.all_reduce(flat)
+        flat /= self.size
+        start = 0
+        for grad in grads:
+            grad.copy_(flat[start : start + grad.numel()].view_as(grad))
+            start += grad.numel()
+
+
+ALONE = Team()
 
 
 def learning_rate(config: TrainConfig, step: int) -> float:
@@ -64,9 +89,17 @@ def line_loss(net: nn.Module, batch: Batch, frame_weight: float) -> Tensor:
 
 
 def stream_batches(
-    config: TrainConfig, shards: int, start_block: int, skip: int, material: Path
+    config: TrainConfig,
+    shards: int,
+    start_block: int,
+    skip: int,
+    material: Path,
+    team: Team = ALONE,
 ) -> Iterator[tuple[int, int, Batch]]:
-    """Yield (block, place in block, batch) for ever, from a given place on."""
+    """Yield (block, place in block, batch) for ever, from a given place on.
+
+    In a team each process takes its own of every ``team.size`` batches.
+    """
     block = start_block
     blocks = math.ceil(shards / config.block_shards)
     while True:
@@ -75,10 +108,12 @@ def stream_batches(
         lines: list[Line] = []
         for number in range(first, min(first + config.block_shards, shards)):
             lines += load_shard(wait_for(material / f"train-{number:04d}.npz"))
-        for place, chosen in enumerate(make_batches(lines, config.batch_columns, rng)):
-            batch_rng = np.random.default_rng([config.seed, block, place])
-            if place >= skip:
-                yield block, place, collate(chosen, batch_rng)
+        batches = list(make_batches(lines, config.batch_columns, rng))
+        for first_place in range(0, len(batches) - team.size + 1, team.size):
+            place = first_place + team.rank
+            if first_place >= skip:
+                batch_rng = np.random.default_rng([config.seed, block, place])
+                yield block, first_place, collate(batches[place], batch_rng)
         skip = 0
         block += 1
 
@@ -98,13 +133,15 @@ def train(
     material: Path = MATERIAL_DIR,
     stop_after: int | None = None,
     init: Path | None = None,
+    team: Team = ALONE,
 ) -> LineNet:
     """Train to ``config.steps`` (or ``stop_after``), going on from the run's checkpoint if any."""
     run.mkdir(parents=True, exist_ok=True)
     torch.manual_seed(config.seed)
-    net = LineNet(len(ALPHABET) + 1, config.channels).to(memory_format=torch.channels_last)
+    net = LineNet(len(ALPHABET) + 1, config.design)
     if init is not None:
-        net.load_state_dict(torch.load(init, weights_only=True)["net"])
+        grow(net, torch.load(init, weights_only=True)["net"])
+    net = net.to(memory_format=torch.channels_last)
     optimiser = torch.optim.AdamW(
         net.parameters(), lr=config.peak_rate, weight_decay=config.weight_decay, betas=(0.9, 0.98)
     )
@@ -115,13 +152,14 @@ def train(
         net.load_state_dict(state["net"])
         optimiser.load_state_dict(state["optimiser"])
         step, block, place = state["step"], state["block"], state["place"]
-        torch.set_rng_state(state["random"])
+        if team.size == 1:
+            torch.set_rng_state(state["random"])
         log.info("going on from step %d", step)
     val_file = material / "val-0000.npz"
     val = load_shard(val_file)[: config.val_lines] if val_file.exists() else []
     started, seen, mean_loss = time.monotonic(), 0, float("nan")
     net.train()
-    batches = stream_batches(config, shards, block, place + 1, material)
+    batches = stream_batches(config, shards, block, place + 1, material, team)
     while step < (stop_after or config.steps):
         block, place, batch = next(batches)
         for group in optimiser.param_groups:
@@ -130,12 +168,15 @@ def train(
         loss = line_loss(net, batch, config.frame_weight * fade)
         optimiser.zero_grad(set_to_none=True)
         loss.backward()  # type: ignore[no-untyped-call]  # torch ships no type for it
+        team.share_gradients(net)
         nn.utils.clip_grad_norm_(net.parameters(), config.clip)
         optimiser.step()
         step += 1
-        seen += len(batch.lengths)
+        seen += len(batch.lengths) * team.size
         value = loss.item()
         mean_loss = value if math.isnan(mean_loss) else 0.98 * mean_loss + 0.02 * value
+        if team.rank > 0:
+            continue
         if step % 100 == 0:
             log.info(
                 "step %d loss %.4f rate %.5f, %.0f lines/s",
@@ -149,6 +190,7 @@ def train(
                 checkpoint,
                 {
                     "net": net.state_dict(),
+                    "design": asdict(config.design),
                     "optimiser": optimiser.state_dict(),
                     "step": step,
                     "block": block,
@@ -165,33 +207,63 @@ def train(
     return net
 
 
+def _join(
+    rank: int, size: int, config: TrainConfig, shards: int, run: Path, kept: dict[str, Any]
+) -> None:
+    """Train as one of a team of processes on this machine."""
+    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(message)s")
+    torch.set_num_threads(1)
+    meeting = f"file://{run.resolve()}/meeting"
+    distributed.init_process_group("gloo", init_method=meeting, rank=rank, world_size=size)
+    train(config, shards, run, team=Team(rank, size), **kept)
+    distributed.destroy_process_group()
+
+
+def train_together(
+    config: TrainConfig, shards: int, run: Path, processes: int, **kept: object
+) -> None:
+    """Train with several processes of one thread each; with one, in this process."""
+    run.mkdir(parents=True, exist_ok=True)
+    (run / "meeting").unlink(missing_ok=True)
+    if processes == 1:
+        train(config, shards, run, **kept)  # type: ignore[arg-type]
+        return
+    multiprocessing.spawn(_join, (processes, config, shards, run, kept), processes)
+
+
 @click.command()
 @click.option("--name", default="first", show_default=True, help="Names the run's folder.")
 @click.option("--steps", default=TrainConfig.steps, show_default=True)
 @click.option("--shards", default=150, show_default=True)
-@click.option("--channels", default=TrainConfig.channels, show_default=True)
 @click.option("--rate", default=TrainConfig.peak_rate, show_default=True)
 @click.option("--init", type=click.Path(path_type=Path), help="Checkpoint to begin from.")
 @click.option("--material", type=click.Path(path_type=Path), default=MATERIAL_DIR)
 @click.option("--stop-after", type=int, help="Stop at this step; the schedule stays.")
-@click.option("--threads", default=1, show_default=True)
+@click.option("--processes", default=1, show_default=True, help="Processes of one thread each.")
 def main(
     name: str,
     steps: int,
     shards: int,
-    channels: int,
     rate: float,
     init: Path | None,
     material: Path,
     stop_after: int | None,
-    threads: int,
+    processes: int,
 ) -> None:
     """Train the recogniser, going on where an earlier run of the same name stopped."""
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(message)s")
-    torch.set_num_threads(threads)
-    config = replace(TrainConfig(), steps=steps, channels=channels, peak_rate=rate)
+    torch.set_num_threads(1)
+    config = replace(TrainConfig(), steps=steps, peak_rate=rate)
     log.info("%s", asdict(config))
-    train(config, shards, RUN_DIR / name, init=init, material=material, stop_after=stop_after)
+    train_together(
+        config,
+        shards,
+        RUN_DIR / name,
+        processes,
+        init=init,
+        material=material,
+        stop_after=stop_after,
+    )
 
 
 if __name__ == "__main__":

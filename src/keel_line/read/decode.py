@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 BEAMS = 10
 _LEAST_CHANCE = 1e-3
 _FORGET = 1e-6
+_PARTING_BLANK = 0.3
 
 
 @dataclass(frozen=True)
@@ -74,7 +75,11 @@ def decode_line(probs: NDArray[np.float32], alphabet: str) -> Decoded:
 
 
 def search_beams(probs: NDArray[np.float32]) -> list[tuple[tuple[int, ...], float]]:
-    """Return the likeliest class sequences with their probabilities, the likeliest first."""
+    """Return the likeliest class sequences with their probabilities, the likeliest first.
+
+    A character is one run of steps that are sure of it; a slight dip within the run is no second
+    one. So a repeat needs a step before it where the blank is at all likely.
+    """
     beams: dict[tuple[int, ...], tuple[float, float]] = {(): (1.0, 0.0)}
     candidates = probs > _LEAST_CHANCE
     for step, row in enumerate(probs):
@@ -85,6 +90,7 @@ def search_beams(probs: NDArray[np.float32]) -> list[tuple[tuple[int, ...], floa
             continue
         grown: dict[tuple[int, ...], list[float]] = {}
         values = [(c, float(row[c])) for c in chosen]
+        parted = step > 0 and float(probs[step - 1, 0]) > _PARTING_BLANK
         for prefix, (in_blank, in_char) in beams.items():
             total = in_blank + in_char
             last = prefix[-1] if prefix else -1
@@ -93,7 +99,7 @@ def search_beams(probs: NDArray[np.float32]) -> list[tuple[tuple[int, ...], floa
                     grown.setdefault(prefix, [0.0, 0.0])[0] += total * chance
                 elif c == last:
                     grown.setdefault(prefix, [0.0, 0.0])[1] += in_char * chance
-                    if in_blank > 0:
+                    if parted and in_blank > 0:
                         grown.setdefault((*prefix, c), [0.0, 0.0])[1] += in_blank * chance
                 else:
                     grown.setdefault((*prefix, c), [0.0, 0.0])[1] += total * chance

@@ -29,6 +29,7 @@ _LEAST_CLEAR = 0.72
 _THICKEST_IN = 0.065
 _FAINT = 0.25
 _STEEPEST = 0.03
+_THICK_INKED = 0.9  # a row of letters is as thick as a thick rule, but has gaps
 
 
 @dataclass(frozen=True, eq=False)
@@ -209,7 +210,7 @@ def _accept(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
     seen = look_along(ink, rule, rule.start, rule.end, dpi)
     thick = seen.thickness_px > max(3, dpi * _THICK_IN)
     if (
-        (thick and rule.length < dpi / 2)
+        (thick and (rule.length < dpi / 2 or seen.inked < _THICK_INKED))
         or abs(rule.slope) > _STEEPEST
         or (seen.thickness_px > max(4, dpi * _THICKEST_IN))
     ):
