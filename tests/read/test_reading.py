@@ -67,6 +67,20 @@ def test_repeats_merge_unless_a_blank_parts_them() -> None:
     assert decode_line(steps({1: 1}, {}, {1: 1}), ALPHABET).text == "aa"
 
 
+def test_a_dip_within_a_character_is_no_second_one() -> None:
+    dip = steps({1: 0.95}, {1: 0.75}, {1: 0.95}, {2: 1})
+    decoded = decode_line(dip, ALPHABET)
+    assert decoded.text == "ab"
+    assert "aab" not in dict(decoded.beams)
+
+
+def test_a_gap_that_may_be_one_gives_both_readings() -> None:
+    decoded = decode_line(steps({1: 1}, {1: 0.45}, {1: 1}, {2: 1}), ALPHABET)
+    chances = dict(decoded.beams)
+    assert chances["aab"] == pytest.approx(0.55, abs=0.01)
+    assert chances["ab"] == pytest.approx(0.45, abs=0.01)
+
+
 def test_runners_up_come_with_their_chances() -> None:
     decoded = decode_line(steps({1: 0.7, 2: 0.3}, {}, {4: 1.0}), ALPHABET)
     assert decoded.text == "ac"

@@ -38,6 +38,17 @@ def test_a_row_of_strokes_is_no_line() -> None:
     assert not look_along(ink, rule(50.0, 20, 380), 20, 380, 200).is_line
 
 
+def test_a_row_of_bold_letters_is_no_thick_rule() -> None:
+    grey = sheet()
+    for y in (100, 200, 300):
+        cv2.line(grey, (50, y), (650, y), 20, 2)
+    for x in range(80, 620, 12):  # as high as a thick rule is thick, and with a gap to the next
+        grey[147:155, x : x + 9] = 20
+    cv2.line(grey, (80, 250), (620, 250), 20, 8)
+    places = sorted(round(r.position) for r in find_rules(make_rule_field(grey, 150)))
+    assert places == [100, 200, 250, 300]
+
+
 def test_a_broken_line_is_a_line() -> None:
     ink = np.zeros((100, 400), np.uint8)
     ink[50:52, 20:380] = 180

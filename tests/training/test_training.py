@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import copy
 from dataclasses import replace
 from pathlib import Path
 
@@ -12,7 +13,10 @@ from synth.lines import LineSample  # noqa: E402 - after the check for torch
 from training.config import ALPHABET, Design, TrainConfig  # noqa: E402
 from training.data import collate, frame_classes, load_shard  # noqa: E402
 from training.evaluate import read_greedily, score_lines, summarise  # noqa: E402
+from training.export import fold_norms  # noqa: E402
+from training.net import LineNet, grow  # noqa: E402
 from training.render import save_shard  # noqa: E402
+from training.reopen import unfold_norms  # noqa: E402
 from training.train import learning_rate, train  # noqa: E402
 
 CONFIG = replace(
@@ -90,3 +94,31 @@ def test_rate_rises_then_falls() -> None:
     assert 20 < top < 40
     assert rates[top:] == sorted(rates[top:], reverse=True)
     assert len(set(ALPHABET)) == len(ALPHABET)
+
+
+def test_a_model_file_opens_as_the_checkpoint_it_came_from(material: Path, tmp_path: Path) -> None:
+    design = replace(CONFIG.design, blocks=CONFIG.design.blocks[:1], style_after=-1)
+    run = tmp_path / "small"
+    small = train(replace(CONFIG, design=design), 1, run, material=material).eval()
+    lines = load_shard(material / "train-0000.npz")
+    pixels = collate(lines, None).pixels
+    expected = small(pixels)
+    folded = copy.deepcopy(small)
+    fold_norms(folded)
+    net = LineNet(len(ALPHABET) + 1, CONFIG.design)
+    unfold_norms(net, folded.state_dict(), [pixels])
+    net.eval()
+    torch.testing.assert_close(net(pixels), expected, atol=1e-3, rtol=1e-3)
+    net.train()
+    net.drop.p = 0.0
+    torch.testing.assert_close(net(pixels), expected, atol=0.05, rtol=0.05)
+
+
+def test_a_network_grows_without_reading_otherwise(material: Path) -> None:
+    small = LineNet(len(ALPHABET) + 1, Design(32, ((5, 1),), -1)).eval()
+    grown = LineNet(len(ALPHABET) + 1, CONFIG.design).eval()
+    grow(grown, small.state_dict())
+    pixels = collate(load_shard(material / "train-0000.npz"), None).pixels
+    torch.testing.assert_close(grown(pixels), small(pixels))
+    with pytest.raises(RuntimeError, match="no place"):
+        grow(small, grown.state_dict())

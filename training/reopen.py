@@ -1,0 +1,121 @@
+"""Open the product's model file as a checkpoint, so that training can go on from it anywhere.
+
+Run as ``python -m training.reopen --name shipped`` and train on with ``--init shipped``. Batch
+norms, which were folded away for reading, are given back: the network reads as it did, with the
+statistics of its material as theirs.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Iterable
+from dataclasses import asdict
+from pathlib import Path
+
+import click
+import numpy as np
+import onnx
+import torch
+from onnx import numpy_helper
+from torch import Tensor, nn
+
+from keel_line.read.network import DATA_DIR
+from training.config import ALPHABET, TrainConfig
+from training.data import collate, load_shard, make_batches
+from training.net import LineNet, grow
+from training.render import MATERIAL_DIR
+from training.train import RUN_DIR, save_checkpoint
+
+log = logging.getLogger(__name__)
+
+_BATCHES = 24
+_HALVED = "_half"
+
+
+def read_weights(model_file: Path) -> dict[str, Tensor]:
+    """Return the folded weights of a model file by the names they have in the network."""
+    return {
+        init.name.removesuffix(_HALVED).removeprefix("net."): torch.from_numpy(
+            numpy_helper.to_array(init).astype(np.float32)
+        )
+        for init in onnx.load(str(model_file)).graph.initializer
+    }
+
+
+def unfold_norms(net: LineNet, folded: dict[str, Tensor], pixels: Iterable[Tensor]) -> None:
+    """Load folded weights, and set each batch norm so that it only adds what was folded into it.
+
+    ``pixels`` are batches of lines (batch, 1, 24, width) from which each norm takes its mean and
+    variance; training's batches have the same, so that it goes on smoothly.
+    """
+    weights = dict(folded)
+    norms: dict[str, nn.BatchNorm2d] = {}
+    for name, module in net.named_modules():
+        if isinstance(module, nn.BatchNorm2d):
+            trunk, _, place = name.rpartition(".")
+            bias = weights.pop(f"{trunk}.{int(place) - 1}.bias", None)
+            if bias is not None:
+                norms[name] = module
+                weights[f"{name}.bias"] = bias
+                weights[f"{name}.weight"] = torch.full_like(bias, (1 + module.eps) ** 0.5)
+    grow(net, weights)
+    net.eval()
+    sums = {
+        name: torch.zeros(3, len(module.running_mean), dtype=torch.float64)
+        for name, module in net.named_modules()
+        if isinstance(module, nn.BatchNorm2d) and module.running_mean is not None
+    }
+
+    def watch(name: str) -> None:
+        def add(_: nn.Module, inputs: tuple[Tensor, ...]) -> None:
+            values = inputs[0].double()
+            sums[name][0] += values.numel() / values.shape[1]
+            sums[name][1] += values.sum((0, 2, 3))
+            sums[name][2] += values.square().sum((0, 2, 3))
+
+        hooks.append(net.get_submodule(name).register_forward_pre_hook(add))
+
+    hooks: list[torch.utils.hooks.RemovableHandle] = []
+    for name in sums:
+        watch(name)
+    with torch.no_grad():
+        for batch in pixels:
+            net(batch)
+    for hook in hooks:
+        hook.remove()
+    for name, (count, total, squares) in sums.items():
+        module = net.get_submodule(name)
+        assert isinstance(module, nn.BatchNorm2d)
+        mean = total / count
+        variance = (squares / count - mean.square()).clamp(min=0)
+        with torch.no_grad():
+            module.running_mean.copy_(mean)  # type: ignore[union-attr]  # tracked by default
+            module.running_var.copy_(variance)  # type: ignore[union-attr]
+            if name in norms:
+                module.weight.copy_((variance + module.eps).sqrt())
+                module.bias.add_(mean)
+
+
+@click.command()
+@click.option("--name", default="shipped", show_default=True, help="Names the run's folder.")
+@click.option("--model", type=click.Path(path_type=Path), default=DATA_DIR / "reader.onnx")
+def main(name: str, model: Path) -> None:
+    """Write the model file as the checkpoint of a run."""
+    logging.basicConfig(level=logging.INFO, format="%(message)s")
+    config = TrainConfig()
+    rng = np.random.default_rng(config.seed)
+    lines = load_shard(MATERIAL_DIR / "val-0000.npz")
+    batches = list(make_batches(lines, config.batch_columns, rng))[:_BATCHES]
+    net = LineNet(len(ALPHABET) + 1, config.design)
+    unfold_norms(net, read_weights(model), (collate(b, None).pixels for b in batches))
+    run = RUN_DIR / name
+    run.mkdir(parents=True, exist_ok=True)
+    save_checkpoint(
+        run / "checkpoint.pt",
+        {"net": net.state_dict(), "design": asdict(config.design), "step": 0},
+    )
+    log.info("%s", run / "checkpoint.pt")
+
+
+if __name__ == "__main__":
+    main()
