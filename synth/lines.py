@@ -228,8 +228,8 @@ def make_sheet(
         at = (pad + rng.uniform(0, 1), pitch * (i + 1) + rng.uniform(-0.5, 0.5))
         # Only words of some length are set wide; "N 4" is two pieces, not one letterspaced.
         wide = spacing > 0.15 * cap_px and not _may_be_set_wide(text)
-        own = 0.05 * cap_px if wide else spacing
-        spans = _draw_line(draw, font, text, at, rng, spacing=own, strike=strike)
+        apart = 0.05 * cap_px if wide else spacing
+        spans = _draw_line(draw, font, text, at, rng, spacing=apart, strike=strike)
         placed.append(_Placed(text, group, at[1], spans[0][0], spans[-1][1], spans))
     grey = np.array(page)
     if face.kind in {"dots", "mono"} and cap_px > 17 and rng.random() < 0.3:

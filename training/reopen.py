@@ -60,40 +60,35 @@ def unfold_norms(net: LineNet, folded: dict[str, Tensor], pixels: Iterable[Tenso
                 weights[f"{name}.weight"] = torch.full_like(bias, (1 + module.eps) ** 0.5)
     grow(net, weights)
     net.eval()
-    sums = {
-        name: torch.zeros(3, len(module.running_mean), dtype=torch.float64)
-        for name, module in net.named_modules()
-        if isinstance(module, nn.BatchNorm2d) and module.running_mean is not None
-    }
+    sums: dict[str, Tensor] = {}
 
-    def watch(name: str) -> None:
+    def watch(name: str, norm: nn.BatchNorm2d) -> torch.utils.hooks.RemovableHandle:
+        sums[name] = torch.zeros(3, norm.num_features, dtype=torch.float64)
+
         def add(_: nn.Module, inputs: tuple[Tensor, ...]) -> None:
             values = inputs[0].double()
             sums[name][0] += values.numel() / values.shape[1]
             sums[name][1] += values.sum((0, 2, 3))
             sums[name][2] += values.square().sum((0, 2, 3))
 
-        hooks.append(net.get_submodule(name).register_forward_pre_hook(add))
+        return norm.register_forward_pre_hook(add)
 
-    hooks: list[torch.utils.hooks.RemovableHandle] = []
-    for name in sums:
-        watch(name)
+    every = {n: m for n, m in net.named_modules() if isinstance(m, nn.BatchNorm2d)}
+    hooks = [watch(name, norm) for name, norm in every.items()]
     with torch.no_grad():
         for batch in pixels:
             net(batch)
     for hook in hooks:
         hook.remove()
-    for name, (count, total, squares) in sums.items():
-        module = net.get_submodule(name)
-        assert isinstance(module, nn.BatchNorm2d)
+    for name, norm in every.items():
+        count, total, squares = sums[name]
         mean = total / count
         variance = (squares / count - mean.square()).clamp(min=0)
-        with torch.no_grad():
-            module.running_mean.copy_(mean)  # type: ignore[union-attr]  # tracked by default
-            module.running_var.copy_(variance)  # type: ignore[union-attr]
-            if name in norms:
-                module.weight.copy_((variance + module.eps).sqrt())
-                module.bias.add_(mean)
+        kept = {"running_mean": mean, "running_var": variance}
+        if name in norms:
+            kept["weight"] = (variance + norm.eps).sqrt()
+            kept["bias"] = norm.bias.detach() + mean
+        norm.load_state_dict(kept, strict=False)
 
 
 @click.command()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections import OrderedDict
 from dataclasses import replace
 
@@ -43,7 +44,8 @@ class Session(QObject):
         self.table_index = 0
         self.cell_index = 0
         self._pictures: OrderedDict[int, QImage] = OrderedDict()
-        self._doubts: list[tuple[int, int]] | None = None
+        self._doubts: list[tuple[int, int]] = []
+        self._flagged = 0
         jobs.picture_ready.connect(self._keep_picture)
         jobs.page_done.connect(self.take_page)
         self.reload()
@@ -72,7 +74,8 @@ class Session(QObject):
         at = self.cell.id if self.table is not None else None
         first = not self.tables
         self.tables = tables
-        self._doubts = None
+        self._doubts = [(t, c) for t, table in enumerate(tables) for c in _doubts_in_order(table)]
+        self._flagged = sum(c.flagged for t in tables for c in t.cells)
         if at is not None:
             self._go_to_cell_id(at)
         self.table_index = min(self.table_index, max(0, len(tables) - 1))
@@ -147,28 +150,27 @@ class Session(QObject):
 
     def doubts(self) -> list[tuple[int, int]]:
         """Return (table, cell) of each open doubt, table by table, down each column."""
-        if self._doubts is None:
-            self._doubts = [
-                (t, c) for t, table in enumerate(self.tables) for c in _doubts_down_columns(table)
-            ]
         return self._doubts
 
     def doubts_in_all(self) -> int:
-        """Count the flagged cells, settled or not."""
-        return sum(c.flagged for t in self.tables for c in t.cells)
+        """Return how many cells are flagged, settled or not."""
+        return self._flagged
+
+    def doubts_before(self) -> int:
+        """Count the open doubts before the cell at hand."""
+        return bisect_left(self._doubts, self._position_at_hand(), key=self._position)
 
     def expected_wrong(self) -> float:
         """Wrong cells to be expected among those that nobody looked at."""
         return sum(t.expected_wrong for t in self.tables)
 
-    def position_at_hand(self) -> tuple[int, int, int]:
-        """Return the place of the cell at hand in the order of doubts."""
-        return self.position(self.table_index, self.cell_index)
+    def _position_at_hand(self) -> tuple[int, int, int]:
+        return self._position((self.table_index, self.cell_index))
 
-    def position(self, table_index: int, cell_index: int) -> tuple[int, int, int]:
-        """Return a cell's place in the order of doubts: by table, column, row."""
-        cell = self.tables[table_index].cells[cell_index].cell
-        return (table_index, cell.col, cell.row)
+    def _position(self, place: tuple[int, int]) -> tuple[int, int, int]:
+        """Return where a (table, cell) stands in the order of doubts: by table, column, row."""
+        cell = self.tables[place[0]].cells[place[1]].cell
+        return (place[0], cell.col, cell.row)
 
     def go_to_first_doubt(self) -> None:
         """Put the first open doubt at hand, if there is one."""
@@ -180,12 +182,12 @@ class Session(QObject):
         doubts = self.doubts()
         if not doubts or self.table is None:
             return False
-        here = self.position(self.table_index, self.cell_index)
+        here = self._position_at_hand()
         if step > 0:
-            target = next((d for d in doubts if self.position(*d) > here), doubts[0])
+            place = bisect_right(doubts, here, key=self._position)
         else:
-            target = next((d for d in reversed(doubts) if self.position(*d) < here), doubts[-1])
-        self.go_to(*target)
+            place = bisect_left(doubts, here, key=self._position) - 1
+        self.go_to(*doubts[place % len(doubts)])
         return True
 
     # --- settling ----------------------------------------------------------------------------
@@ -223,9 +225,13 @@ class Session(QObject):
         table = self.tables[self.table_index]
         fresh = self.desk.cell(cell_id, table.least_confidence)
         cells = list(table.cells)
-        cells[self.cell_index] = fresh
+        before, cells[self.cell_index] = cells[self.cell_index], fresh
         self.tables[self.table_index] = replace(table, cells=tuple(cells))
-        self._doubts = None
+        place = bisect_left(self._doubts, self._position_at_hand(), key=self._position)
+        if before.in_doubt and not fresh.in_doubt:
+            del self._doubts[place]
+        elif fresh.in_doubt and not before.in_doubt:
+            self._doubts.insert(place, (self.table_index, self.cell_index))
         self.cells_changed.emit()
 
     # --- pictures ----------------------------------------------------------------------------
@@ -246,7 +252,7 @@ class Session(QObject):
         self.picture_changed.emit(page_id)
 
 
-def _doubts_down_columns(table: TableState) -> list[int]:
+def _doubts_in_order(table: TableState) -> list[int]:
     """Return the cells in doubt, down each column: the mind stays with one kind of value."""
     found = [i for i, state in enumerate(table.cells) if state.in_doubt]
     return sorted(found, key=lambda i: (table.cells[i].cell.col, table.cells[i].cell.row))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import bisect
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QFontMetricsF,
@@ -29,12 +29,16 @@ from keel_line.ui.theme import Theme
 _LEAST_ZOOM = 0.3
 _MOST_ZOOM = 1.1
 _CUTTINGS_KEPT = 400
+_STRIPS_KEPT = 96
+_STRIPS_AHEAD = 12
 
 
 class Interline(QAbstractScrollArea):
     """Paints a table's rows: the paper cut out along its lines, its readings right below.
 
-    Only the rows in sight are painted, straight from the page's picture.
+    Each row is painted once into a strip, which is kept until one of its cells changes; to scroll
+    or to go to another cell only lays strips out anew. Strips of the rows next in line are painted
+    while nothing else is to be done.
     """
 
     cell_pressed = pyqtSignal(int)
@@ -52,6 +56,10 @@ class Interline(QAbstractScrollArea):
         self._numeric: list[bool] = []
         self._of_row: list[list[int]] = []
         self._cuttings: dict[int, QPixmap] = {}
+        self._strips: dict[int, QPixmap] = {}
+        self._ahead = QTimer(self)
+        self._ahead.setInterval(0)
+        self._ahead.timeout.connect(self._paint_ahead)
         view, bar, side = self.viewport(), self.verticalScrollBar(), self.horizontalScrollBar()
         assert view is not None and bar is not None and side is not None  # noqa: S101, PT018 - Qt made them
         self._view, self._bar, self._side = view, bar, side
@@ -84,18 +92,27 @@ class Interline(QAbstractScrollArea):
             self._bring_into_sight()
             self._view.update()
             return
+        changed = {
+            i
+            for i, (old, new) in enumerate(zip(before.cells, table.cells, strict=True))
+            if old is not new
+        }
+        if any(_line_count(before.cells[i]) != _line_count(table.cells[i]) for i in changed):
+            self._lay_out()
+            self._bring_into_sight()
+            self._view.update()
+            return
+        for index in changed:
+            cell = table.cells[index].cell
+            for row in range(cell.row, cell.row + cell.row_span):
+                self._strips.pop(row, None)
         places = self._bar.value(), self._side.value()
         self._bring_into_sight()
         if places != (self._bar.value(), self._side.value()):
             self._view.update()
             return
         # Only what changed is painted again: the cells left and come to, and cells settled.
-        changed = {before_at, at} | {
-            i
-            for i, (old, new) in enumerate(zip(before.cells, table.cells, strict=True))
-            if old is not new
-        }
-        for index in changed:
+        for index in changed | {before_at, at}:
             box = self.cell_box(table.cells[index].cell)
             self._view.update(box.adjusted(-3, -3, 3, 3).toAlignedRect())
 
@@ -103,6 +120,7 @@ class Interline(QAbstractScrollArea):
         """Work out zoom, row heights and alignments for the table and the window's size."""
         table = self._table
         self._cuttings.clear()
+        self._strips.clear()
         if table is None:
             self._tops, self._ink_heights = [0.0], []
             self._bar.setRange(0, 0)
@@ -118,9 +136,9 @@ class Interline(QAbstractScrollArea):
             for row in range(c.row, c.row + c.row_span):
                 self._of_row[row].append(i)
             if c.row_span == 1:
-                lines[c.row] = max(lines[c.row], state.text.count("\n") + 1)
+                lines[c.row] = max(lines[c.row], _line_count(state))
         self._ink_heights = [
-            max(14.0, (b - a) * self._zoom) for a, b in zip(ys, ys[1:], strict=False)
+            max(14.0, float(round((b - a) * self._zoom))) for a, b in zip(ys, ys[1:], strict=False)
         ]
         self._tops = [0.0]
         for height, count in zip(self._ink_heights, lines, strict=True):
@@ -154,12 +172,12 @@ class Interline(QAbstractScrollArea):
     def _line(self) -> float:
         return self._theme.em * 1.36
 
-    def _reading_height(self, lines: int) -> float:
-        return self._theme.em * 0.55 + self._line * lines
+    def _reading_height(self, lines: int) -> int:
+        return round(self._theme.em * 0.55 + self._line * lines)
 
     @property
-    def _margin(self) -> float:
-        return self._theme.em * 2.65
+    def _margin(self) -> int:
+        return round(self._theme.em * 2.65)
 
     @property
     def _head(self) -> int:
@@ -168,12 +186,16 @@ class Interline(QAbstractScrollArea):
     # --- places -----------------------------------------------------------------------------
 
     def _left(self, col: int) -> float:
-        assert self._table is not None  # noqa: S101 - asked for with a table only
-        xs = self._table.grid.x_lines
-        return self._margin + (xs[col] - xs[0]) * self._zoom - self._side.value()
+        return self._margin + self._across(col) - self._side.value()
 
     def _top(self, row: int) -> float:
         return self._head + self._tops[row] - self._bar.value()
+
+    def _across(self, col: int) -> float:
+        """Return where a column begins, counted from the table's left edge."""
+        assert self._table is not None  # noqa: S101 - asked for with a table only
+        xs = self._table.grid.x_lines
+        return (xs[col] - xs[0]) * self._zoom
 
     @property
     def scroll_bars(self) -> tuple[QScrollBar, QScrollBar]:
@@ -187,16 +209,24 @@ class Interline(QAbstractScrollArea):
 
     def cell_box(self, cell: Cell) -> QRectF:
         """Return where a cell (its ink and its reading) stands in the viewport."""
-        return QRectF(
-            QPointF(self._left(cell.col), self._top(cell.row)),
-            QPointF(self._left(cell.col + cell.col_span), self._top(cell.row + cell.row_span)),
-        )
+        return self._whole(cell).translated(self._left(0), self._top(0))
 
     def reading_box(self, cell: Cell) -> QRectF:
         """Return where a cell's reading stands in the viewport."""
-        box = self.cell_box(cell)
+        return self._lower(cell).translated(self._left(0), self._top(0))
+
+    def _whole(self, cell: Cell) -> QRectF:
+        """Return a cell's box counted from the table's corner."""
+        return QRectF(
+            QPointF(self._across(cell.col), self._tops[cell.row]),
+            QPointF(self._across(cell.col + cell.col_span), self._tops[cell.row + cell.row_span]),
+        )
+
+    def _lower(self, cell: Cell) -> QRectF:
+        """Return the box of a cell's reading counted from the table's corner."""
+        box = self._whole(cell)
         last = cell.row + cell.row_span - 1
-        box.setTop(self._top(last) + self._ink_heights[last])
+        box.setTop(self._tops[last] + self._ink_heights[last])
         return box
 
     def _bring_into_sight(self) -> None:
@@ -228,45 +258,79 @@ class Interline(QAbstractScrollArea):
         table = self._table
         if table is None:
             return
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         dirty = QRectF(event.rect() if event is not None else self._view.rect())
-        offset = self._bar.value() - self._head
-        row = max(0, bisect.bisect_right(self._tops, dirty.top() + offset) - 1)
-        painted: set[int] = set()
-        while row < table.grid.rows and self._tops[row] < dirty.bottom() + offset:
-            self._paint_row(painter, table, row)
-            painted.update(self._of_row[row])
-            row += 1
-        for index in sorted(painted):
-            self._paint_reading(painter, table.cells[index], dirty)
+        rows = self._rows_between(dirty.top(), dirty.bottom())
+        for row in rows:
+            painter.drawPixmap(QPointF(self._left(0), self._top(row)), self._strip(table, row))
+        painter.setFont(self._theme.font(0.92))
+        for row in rows:
+            side = QRectF(0, self._top(row), self._margin, self._tops[row + 1] - self._tops[row])
+            painter.fillRect(side, self._theme.color("heading"))
+            painter.setPen(self._theme.color("quiet"))
+            painter.drawText(side, Qt.AlignmentFlag.AlignCenter, str(row + 1))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._paint_current(painter, table)
         self._paint_head(painter, table)
+        self._ahead.start()
 
-    def _paint_row(self, painter: QPainter, table: TableState, row: int) -> None:
+    def _rows_between(self, top: float, bottom: float) -> range:
+        """Return the rows that stand between two heights of the viewport."""
+        offset = self._bar.value() - self._head
+        first = max(0, bisect.bisect_right(self._tops, top + offset) - 1)
+        last = bisect.bisect_left(self._tops, bottom + offset)
+        return range(first, min(last, len(self._tops) - 1))
+
+    def _paint_ahead(self) -> None:
+        """Paint one strip that is next in line; stop when there is none left to paint."""
+        table = self._table
+        if table is not None and self.isVisible():
+            seen = self._rows_between(self._head, self._view.height())
+            near = range(seen.stop, min(seen.stop + _STRIPS_AHEAD, table.grid.rows))
+            before = range(max(0, seen.start - 2), seen.start)
+            for row in (*near, *before):
+                if row not in self._strips:
+                    self._strip(table, row)
+                    return
+        self._ahead.stop()
+
+    def _strip(self, table: TableState, row: int) -> QPixmap:
+        """Return a row as it is painted, made when first asked for or when a cell changed."""
+        found = self._strips.pop(row, None)
+        if found is None:
+            found = self._paint_strip(table, row)
+            while len(self._strips) >= _STRIPS_KEPT:
+                self._strips.pop(next(iter(self._strips)))
+        self._strips[row] = found  # the last one used is the last in order
+        return found
+
+    def _paint_strip(self, table: TableState, row: int) -> QPixmap:
         theme, grid = self._theme, table.grid
-        left, right = self._left(0), self._left(grid.cols)
-        top, height = self._top(row), self._ink_heights[row]
-        painter.fillRect(
-            QRectF(left, top, right - left, self._top(row + 1) - top), theme.color("sheet")
-        )
+        height, ink_height = self._tops[row + 1] - self._tops[row], self._ink_heights[row]
+        width = self._across(grid.cols)
+        ratio = self._view.devicePixelRatioF()
+        strip = QPixmap(round((width + 1) * ratio), round(height * ratio))
+        strip.setDevicePixelRatio(ratio)
+        strip.fill(theme.color("desk"))
+        painter = QPainter(strip)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(QRectF(0, 0, width, height), theme.color("sheet"))
         if self._image is not None:
             y0, y1 = grid.y_lines[row], grid.y_lines[row + 1]
             source = QRectF(grid.x_lines[0], y0, grid.x_lines[-1] - grid.x_lines[0], y1 - y0)
-            painter.drawPixmap(QPointF(left, top), self._cutting(row, source, height))
+            painter.drawPixmap(QPointF(0, 0), self._cutting(row, source, ink_height, ratio))
             if theme.colours.dark:
-                painter.fillRect(QRectF(left, top, right - left, height), QColor(20, 24, 27, 70))
-        side = QRectF(0, top, self._margin, self._top(row + 1) - top)
-        painter.fillRect(side, theme.color("heading"))
-        painter.setFont(theme.font(0.92))
-        painter.setPen(theme.color("quiet"))
-        painter.drawText(side, Qt.AlignmentFlag.AlignCenter, str(row + 1))
+                painter.fillRect(QRectF(0, 0, width, ink_height), QColor(20, 24, 27, 70))
+        painter.translate(0, -self._tops[row])
+        for index in self._of_row[row]:
+            self._paint_reading(painter, table.cells[index])
+        painter.end()
+        return strip
 
-    def _cutting(self, row: int, source: QRectF, height: float) -> QPixmap:
+    def _cutting(self, row: int, source: QRectF, height: float, ratio: float) -> QPixmap:
         """Return a row of paper at the table's zoom; made when first seen, then kept."""
         found = self._cuttings.get(row)
         if found is None and self._image is not None:
-            size = QSize(round(source.width() * self._zoom), round(height))
+            size = QSize(round(source.width() * self._zoom * ratio), round(height * ratio))
             part = self._image.copy(source.toAlignedRect())
             found = QPixmap.fromImage(
                 part.scaled(
@@ -275,17 +339,15 @@ class Interline(QAbstractScrollArea):
                     Qt.TransformationMode.SmoothTransformation,
                 )
             )
+            found.setDevicePixelRatio(ratio)
             if len(self._cuttings) >= _CUTTINGS_KEPT:
                 self._cuttings.pop(next(iter(self._cuttings)))
             self._cuttings[row] = found
         return found or QPixmap()
 
-    def _paint_reading(self, painter: QPainter, state: CellState, dirty: QRectF) -> None:
+    def _paint_reading(self, painter: QPainter, state: CellState) -> None:
         theme, cell = self._theme, state.cell
-        whole = self.cell_box(cell)
-        if not whole.intersects(dirty):
-            return
-        box = self.reading_box(cell)
+        whole, box = self._whole(cell), self._lower(cell)
         painter.setPen(QPen(theme.color("hairline"), 1))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(
@@ -371,6 +433,10 @@ class Interline(QAbstractScrollArea):
     @override
     def sizeHint(self) -> QSize:
         return QSize(800, 400)
+
+
+def _line_count(state: CellState) -> int:
+    return state.text.count("\n") + 1
 
 
 def column_name(table: TableState, col: int) -> str:

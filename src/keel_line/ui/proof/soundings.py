@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QLineF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 from typing_extensions import override
@@ -52,14 +52,19 @@ class Soundings(QWidget):
         if self._table is None:
             return
         wide = self.width() - 8
+        doubts, settled = [], []
         for state in self._table.cells:
-            y = self._y(state)
             if state.in_doubt:
+                y = self._y(state)
                 length = wide * (0.35 + 0.65 * (1 - state.reading.confidence))
-                painter.setPen(QPen(theme.color("brass"), 2))
-                painter.drawLine(QPointF(4 + wide - length, y), QPointF(4 + wide, y))
+                doubts.append(QLineF(4 + wide - length, y, 4 + wide, y))
             elif state.settled is not None:
-                painter.fillRect(QRectF(2, y - 1.5, 3, 3), theme.color("teal"))
+                settled.append(QRectF(2, self._y(state) - 1.5, 3, 3))
+        painter.setPen(QPen(theme.color("brass"), 2))
+        if doubts:
+            painter.drawLines(*doubts)
+        for mark in settled:
+            painter.fillRect(mark, theme.color("teal"))
         if self._table.cells:
             y = self._y(self._table.cells[min(self._at, len(self._table.cells) - 1)])
             painter.setPen(QPen(theme.color("teal"), 1.4))

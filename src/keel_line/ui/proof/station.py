@@ -112,10 +112,8 @@ class ProofStation(QWidget):
         open_doubts = session.doubts()
         total = session.doubts_in_all()
         if state.in_doubt:
-            before = sum(
-                1 for d in open_doubts if session.position(*d) < session.position_at_hand()
-            )
-            heading = f"Doubt {total - len(open_doubts) + before + 1} of {total}"
+            number = total - len(open_doubts) + session.doubts_before() + 1
+            heading = f"Doubt {number} of {total}"
         elif open_doubts:
             heading = "Settled" if state.settled else "Not in doubt"
         else:
