@@ -16,7 +16,7 @@ $(READY): pyproject.toml constraints.txt tools/system_libraries.sh
 	@sh tools/system_libraries.sh
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
 	@echo "Setting up $(VENV) …"
-	@$(BIN)/pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[test,synth]'
+	@$(BIN)/pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[test,synth,bench]'
 	@touch $@
 
 demo: $(READY) ## Open the window with the demo docket (without a display: convert it)

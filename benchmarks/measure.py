@@ -2,18 +2,29 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.work import PageRequest, process_page
+from keel_line.desk.work import PageRequest, process_page, unpack_picture
 from keel_line.model.table import CellState
+from keel_line.read.confidence import load_calibration, make_flagging
 from synth.pages import MadePage, TableTruth
 from synth.scoring import edit_distance
+
+SETTINGS = (0.5, 1.0, 2.0, 3.0, 5.0, 10.0)
+"""Settings of the clerk's dial that flags are counted for: wrong cells in a thousand unseen."""
 
 
 @dataclass(frozen=True)
 class CellScore:
-    """One cell of the truth and what was read of it; ``read`` is None where it is missing."""
+    """One cell of the truth and what was read of it; ``read`` is None where it is missing.
+
+    ``flagged_at`` says at which of ``SETTINGS`` the cell would be flagged; ``ink`` is the picture
+    of a wrong cell that is not flagged.
+    """
 
     truth: str
     read: str | None
@@ -22,6 +33,8 @@ class CellScore:
     errors: int
     condition: str
     family: str
+    flagged_at: tuple[bool, ...] = ()
+    ink: NDArray[np.uint8] | None = field(default=None, compare=False, repr=False)
 
     @property
     def right(self) -> bool:
@@ -54,6 +67,8 @@ def score_page(page: MadePage, data: bytes, name: str, *, threads: int = 2) -> P
     desk.take_response(response)
     tables = desk.tables()
     state = desk.pages()[0]
+    packed = desk.docket.squared_picture(state.id)
+    picture = None if packed is None else unpack_picture(packed)
     same = len(tables) == len(page.tables)
     grid_right = same
     cells: list[CellScore] = []
@@ -62,7 +77,7 @@ def score_page(page: MadePage, data: bytes, name: str, *, threads: int = 2) -> P
         grid_right &= same and _shape(truth) == {
             (c.cell.row, c.cell.col, c.cell.row_span, c.cell.col_span) for c in found
         }
-        cells += _score_cells(truth, found, page)
+        cells += _score_cells(truth, found, page, picture)
     desk.close()
     return PageScore(
         name,
@@ -79,23 +94,37 @@ def _shape(truth: TableTruth) -> set[tuple[int, int, int, int]]:
 
 
 def _score_cells(
-    truth: TableTruth, found: tuple[CellState, ...], page: MadePage
+    truth: TableTruth,
+    found: tuple[CellState, ...],
+    page: MadePage,
+    picture: NDArray[np.uint8] | None,
 ) -> list[CellScore]:
     by_place = {(s.cell.row, s.cell.col): s for s in found}
+    sure = [s.reading.confidence for s in found]
+    calibration = load_calibration()
+    cuts = [make_flagging(calibration, setting).find_cut(sure) for setting in SETTINGS]
     out = []
     for cell in truth.cells:
         state = by_place.get((cell.row, cell.col))
         wanted = flat_text(cell.text)
         read = None if state is None else flat_text(state.text)
+        confidence = 0.0 if state is None else state.reading.confidence
+        flagged = state is not None and state.flagged
+        ink = None
+        if state is not None and read != wanted and not flagged and picture is not None:
+            x0, y0, x1, y1 = (max(0, round(v)) for v in state.cell.box)
+            ink = picture[y0:y1, x0:x1].copy()
         out.append(
             CellScore(
                 wanted,
                 read,
-                0.0 if state is None else state.reading.confidence,
-                state is not None and state.flagged,
+                confidence,
+                flagged,
                 edit_distance(wanted, read or ""),
                 page.condition,
                 page.family,
+                tuple(state is not None and confidence < cut for cut in cuts),
+                ink,
             )
         )
     return out

@@ -1,9 +1,15 @@
 from __future__ import annotations
 
-import pytest
+from dataclasses import replace
+from pathlib import Path
 
-from benchmarks.measure import CellScore, PageScore, flat_text, score_page
-from benchmarks.run import calibration_rows, confusions, encode, table_row
+import numpy as np
+import pytest
+from PIL import Image
+
+from benchmarks.measure import SETTINGS, CellScore, PageScore, flat_text, score_page
+from benchmarks.pictures import band_cells, calibration_error, draw_reliability, draw_silent
+from benchmarks.run import calibration_rows, confusions, dial_rows, encode, table_row
 from keel_line.gather.sources import load_page
 from tests.conftest import draw_page, make_content
 
@@ -76,3 +82,43 @@ def test_report_line_counts_silent_errors() -> None:
 
 def test_line_breaks_are_not_scored() -> None:
     assert flat_text("chain worn,\n replace  it ") == "chain worn, replace it"
+
+
+def test_the_dial_flags_fewer_the_more_may_pass() -> None:
+    cells = [
+        replace(cell("a", "b", 0.5), flagged_at=(True, True, True, True, False, False)),
+        replace(cell("a", "a", 0.9), flagged_at=(True, False, False, False, False, False)),
+    ]
+    rows = dial_rows(cells)
+    assert len(rows) == len(SETTINGS)
+    assert rows[0] == "| 0.5 | 100.00% | 100.00% | 0.0 |"
+    assert rows[-1] == "| 10 | 0.00% | 0.00% | 500.0 |"
+
+
+def test_a_page_is_flagged_at_every_setting_of_the_dial() -> None:
+    score = score_page(made := draw_page(make_content()), encode(made), "one")
+    counts = [sum(c.flagged_at[i] for c in score.cells) for i in range(len(SETTINGS))]
+    assert counts == sorted(counts, reverse=True)
+    default = SETTINGS.index(1.0)
+    assert all(c.flagged == c.flagged_at[default] for c in score.cells)
+
+
+def test_bands_hold_equally_many_cells_and_miss_none() -> None:
+    cells = [cell("a", "a" if i % 4 else "b", i / 40) for i in range(40)]
+    bands = band_cells(cells, 4)
+    assert [n for _, _, n in bands] == [10, 10, 10, 10]
+    assert [said for said, _, _ in bands] == sorted(said for said, _, _ in bands)
+    always = [cell("a", "a", 1.0), cell("b", "b", 1.0)]
+    assert calibration_error(always) == 0.0
+    assert calibration_error([]) == 0.0
+
+
+def test_pictures_are_drawn(tmp_path: Path) -> None:
+    ink = np.full((20, 60), 235, np.uint8)
+    silent = [replace(cell("$1", "l"), ink=ink), replace(cell("☃", None), ink=None)]
+    draw_silent(silent, tmp_path / "silent.png")
+    draw_silent([], tmp_path / "none.png")
+    draw_reliability({"clean": [cell("a", "a")] * 9, "fax": []}, tmp_path / "reliability.png")
+    for name in ("silent", "none", "reliability"):
+        with Image.open(tmp_path / f"{name}.png") as drawn:
+            assert drawn.width > 200

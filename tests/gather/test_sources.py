@@ -102,6 +102,18 @@ def _cut(data: bytes) -> bytes:
     return data[: len(data) // 2]
 
 
+def _locked_pdf() -> bytes:
+    """A PDF of one empty page whose security handler no empty password opens."""
+    hidden = "<" + "AB" * 32 + ">"
+    return f"""%PDF-1.4
+1 0 obj <</Type/Catalog/Pages 2 0 R>> endobj
+2 0 obj <</Type/Pages/Kids[3 0 R]/Count 1>> endobj
+3 0 obj <</Type/Page/Parent 2 0 R/MediaBox[0 0 200 200]>> endobj
+4 0 obj <</Filter/Standard/V 1/R 2/O {hidden}/U {hidden}/P -4>> endobj
+trailer <</Root 1 0 R/Encrypt 4 0 R/ID[<01><01>]>>
+%%EOF""".encode()
+
+
 @pytest.mark.parametrize(
     ("data", "says"),
     [
@@ -110,6 +122,7 @@ def _cut(data: bytes) -> bytes:
         (_cut(encode(Image.effect_noise((200, 200), 80), "PNG")), "damaged or cut short"),
         (_cut(encode(Image.effect_noise((200, 200), 80), "JPEG")), "damaged or cut short"),
         (b"%PDF-1.4 nothing follows", "damaged PDF"),
+        (_locked_pdf(), "locked with a password"),
         (encode(Image.new("L", (3, 900)), "PNG"), "no page in it"),
         (b"P5 60000 60000 255\n" + bytes(64), "too large"),
         (b"P5 0 10 255\n", "not a picture"),

@@ -24,6 +24,8 @@ FEATURES = (
     "unexplained",
     "unsure_line",
     "dirt",
+    "agreement",
+    "column",
 )
 """Names of the features in the order of the model's weights.
 
@@ -31,7 +33,8 @@ margin: log odds of the best beam against all others; lowest: log odds of the le
 character; doubtful: sum of -log over characters; length: log of the number of characters; size:
 log of the capitals' height in source px over 20; unexplained: share of ink that no character
 explains; unsure_line: 1 where the baseline was not seen on the line's own letters; dirt: log of
-specks painted out.
+specks painted out; agreement: share of the looks that say the same; column: log of the share of
+the column's other cells that are written in the same form, 0 where nothing is known.
 """
 
 _CLIP = 9.0

@@ -32,12 +32,15 @@ class Decoded:
         Shape (len(text), 2): first and last step (exclusive) of each character.
     chances
         Shape (len(text),): each character's probability, 0 to 1.
+    agreement
+        Share of the looks at the line that say the same (0 to 1).
     """
 
     text: str
     beams: tuple[tuple[str, float], ...]
     places: NDArray[np.float64]
     chances: NDArray[np.float64]
+    agreement: float = 1.0
 
 
 def decode_line(probs: NDArray[np.float32], alphabet: str) -> Decoded:
@@ -63,15 +66,22 @@ def decode_line(probs: NDArray[np.float32], alphabet: str) -> Decoded:
     if places is None:
         places = align(probs, best)
     places = places[lead : lead + len(text)]
-    chances = np.array(
-        [
-            float(probs[int(a) : max(int(b), int(a) + 1), c].max())
-            for c, (a, b) in zip(inner, places, strict=True)
-        ]
-    )
+    chances = measure_chances(probs, inner, places)
     ordered = sorted(texts.items(), key=lambda item: -item[1])
     ordered.sort(key=lambda item: item[0] != text)
     return Decoded(text, tuple(ordered), places, chances)
+
+
+def measure_chances(
+    probs: NDArray[np.float32], classes: tuple[int, ...], places: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """Return how likely each class is at its place at the most, shape (len(classes),)."""
+    return np.array(
+        [
+            float(probs[int(a) : max(int(b), int(a) + 1), c].max())
+            for c, (a, b) in zip(classes, places, strict=True)
+        ]
+    )
 
 
 def search_beams(probs: NDArray[np.float32]) -> list[tuple[tuple[int, ...], float]]:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +14,7 @@ from numpy.typing import NDArray
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import CharReading, Reading, RunnerUp
+from keel_line.read.column import gather_forms
 from keel_line.read.confidence import (
     FEATURES,
     Calibration,
@@ -23,12 +26,17 @@ from keel_line.read.confidence import (
 from keel_line.read.decode import Decoded, decode_line
 from keel_line.read.ink import CellInk, ink_depth, take_ink
 from keel_line.read.lines import TextLine, find_lines, guess_cap_px, usual_cap_px
+from keel_line.read.looks import look_again
 from keel_line.read.network import Network
 from keel_line.read.prepare import prepare_line
 from keel_line.read.spaces import find_threshold, measure_gaps, open_gaps
 
+_Fit: TypeAlias = Callable[[str], float]
+
 _SIDE_CAPS = 0.35
 _MOST_RUNNERS_UP = 5
+_FEW_AGREE = 0.7
+_UNUSUAL_FORM = -1.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,15 +81,18 @@ class Reader:
         flat = flatten_light(grey)
         prepared = [prepare_grid(flat, dpi, grid, self.network) for grid in grids]
         pictures = [p for cells in prepared for c in cells for p in c.pictures]
-        probs = iter(self.network.run(pictures))
+        first = self.network.run(pictures)
+        alphabet = self.network.recipe.alphabet
+        decoded = [decode_line(probs, alphabet) for probs in first]
+        looked = iter(look_again(pictures, first, decoded, self.network))
         out = []
         for cells in prepared:
-            decoded = [
-                [decode_line(next(probs), self.network.recipe.alphabet) for _ in cell.pictures]
-                for cell in cells
-            ]
-            opened = self._open_gaps(cells, decoded)
-            out.append([self._conclude(c, d) for c, d in zip(cells, opened, strict=True)])
+            lines = [[next(looked) for _ in cell.pictures] for cell in cells]
+            opened = self._open_gaps(cells, lines)
+            fits = _fit_columns(cells, opened)
+            out.append(
+                [self._conclude(c, d, fit) for c, d, fit in zip(cells, opened, fits, strict=True)]
+            )
         return out
 
     def _open_gaps(
@@ -104,7 +115,7 @@ class Reader:
             for lines, own in zip(decoded, gaps, strict=True)
         ]
 
-    def _conclude(self, cell: PreparedCell, decoded: list[Decoded]) -> Reading:
+    def _conclude(self, cell: PreparedCell, decoded: list[Decoded], fit: _Fit) -> Reading:
         """Put a cell's lines together into one reading with its confidence."""
         model = self.network.hash
         kept = [
@@ -124,9 +135,11 @@ class Reader:
             c for i, (line, left, d) in enumerate(kept) for c in self._place(cell, line, left, d, i)
         )
         text = "\n".join(d.text for _, _, d in kept)
-        features = _features(cell, [line for line, _, _ in kept], [d for _, _, d in kept], chars)
+        features = _features(
+            cell, [line for line, _, _ in kept], [d for _, _, d in kept], chars, fit(text)
+        )
         confidence = estimate_confidence(self.calibration, features)
-        runners_up = _runners_up([d for _, _, d in kept])
+        runners_up = _runners_up([d for _, _, d in kept], fit)
         return Reading(
             text,
             confidence,
@@ -164,6 +177,31 @@ class Reader:
             )
             for char, chance, x0, x1 in zip(decoded.text, decoded.chances, lows, highs, strict=True)
         ]
+
+
+def _fit_columns(cells: list[PreparedCell], decoded: list[list[Decoded]]) -> list[_Fit]:
+    """Return for each cell how well a text fits its column: the log of its form's share there.
+
+    Cells over several columns, and the form of a cell itself, are left out of the column.
+    """
+    texts = ["\n".join(d.text for d in lines if d.text) for lines in decoded]
+    weights = [float(np.prod([d.beams[0][1] for d in lines])) for lines in decoded]
+    own: dict[int, list[tuple[str, float]]] = {}
+    for cell, text, weight in zip(cells, texts, weights, strict=True):
+        if cell.cell.col_span == 1 and text:
+            own.setdefault(cell.cell.col, []).append((text, weight))
+    forms = {col: gather_forms(readings) for col, readings in own.items()}
+
+    def make(cell: Cell, text: str, weight: float) -> _Fit:
+        column = forms.get(cell.col)
+        if column is None or cell.col_span > 1:
+            return lambda _: 0.0
+        return lambda other: column.log_share(other, text, weight)
+
+    return [
+        make(cell.cell, text, weight)
+        for cell, text, weight in zip(cells, texts, weights, strict=True)
+    ]
 
 
 def prepare_grid(flat: Grey, dpi: float, grid: Grid, network: Network) -> list[PreparedCell]:
@@ -253,6 +291,7 @@ def _features(
     lines: list[TextLine],
     decoded: list[Decoded],
     chars: tuple[CharReading, ...],
+    fit: float,
 ) -> tuple[float, ...]:
     best = 1.0
     for d in decoded:
@@ -268,6 +307,8 @@ def _features(
         _unexplained(cell, chars),
         float(any(not line.sure for line in lines)),
         float(np.log1p(cell.ink.dirt_px)),
+        min(d.agreement for d in decoded),
+        fit,
     )
 
 
@@ -295,8 +336,12 @@ def _span(low: float, high: float, size: int) -> slice:
     return slice(int(np.clip(low, 0, size)), int(np.clip(np.ceil(high), 0, size)))
 
 
-def _runners_up(decoded: list[Decoded]) -> tuple[RunnerUp, ...]:
-    """Other readings of the cell: one line's next best at a time, the rest as read."""
+def _runners_up(decoded: list[Decoded], fit: _Fit) -> tuple[RunnerUp, ...]:
+    """Other readings of the cell: one line's next best at a time, the rest as read.
+
+    They are offered in the order of what the ink says weighed by what the column knows; the
+    probability that stays with each is the ink's alone.
+    """
     texts = [d.text for d in decoded]
     best = float(np.prod([d.beams[0][1] for d in decoded]))
     out = []
@@ -306,7 +351,7 @@ def _runners_up(decoded: list[Decoded]) -> tuple[RunnerUp, ...]:
                 continue
             whole = "\n".join([*texts[:i], text, *texts[i + 1 :]])
             out.append(RunnerUp(whole, round(best * chance / max(d.beams[0][1], 1e-9), 5)))
-    out.sort(key=lambda r: -r.probability)
+    out.sort(key=lambda r: -r.probability * math.exp(fit(r.text)))
     return tuple(out[:_MOST_RUNNERS_UP])
 
 
@@ -347,6 +392,10 @@ def _reasons(
         reasons.append("Another reading is nearly as likely.")
     if features["unexplained"] > 0.08:
         reasons.append("Some ink is not explained by the reading.")
+    if features["agreement"] < _FEW_AGREE:
+        reasons.append("A second look read it otherwise.")
+    if features["column"] < _UNUSUAL_FORM:
+        reasons.append("It is written in another form than the rest of its column.")
     if features["size"] < -0.5:
         reasons.append("The text is very small on the scan.")
     if not reasons:

@@ -1,0 +1,125 @@
+from __future__ import annotations
+
+from itertools import product
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from numpy.typing import NDArray
+
+from keel_line.read.column import form_of, gather_forms
+from keel_line.read.decode import decode_line
+from keel_line.read.looks import displace, look_again, score_texts, weigh_looks
+from keel_line.read.network import Network
+
+ALPHABET = "ab"
+
+
+def steps(*rows: tuple[float, float]) -> NDArray[np.float32]:
+    """Probabilities of a and b at each step, the rest of each step's 1 given to the blank."""
+    return np.array([(1 - a - b, a, b) for a, b in rows], np.float32)
+
+
+def merge(path: tuple[int, ...]) -> tuple[int, ...]:
+    """What a path of classes spells: repeats as one, blanks left out."""
+    kept = [c for i, c in enumerate(path) if i == 0 or path[i - 1] != c]
+    return tuple(c for c in kept if c)
+
+
+@settings(max_examples=25, deadline=None)
+@given(
+    st.lists(st.tuples(st.floats(0.05, 0.45), st.floats(0.05, 0.45)), min_size=4, max_size=5),
+    st.lists(st.integers(1, 2), max_size=3),
+)
+def test_a_texts_score_is_the_sum_over_all_its_paths(
+    rows: list[tuple[float, float]], text: list[int]
+) -> None:
+    probs = steps(*rows)
+    ways = [
+        np.prod([probs[t, c] for t, c in enumerate(path)])
+        for path in product(range(3), repeat=len(rows))
+        if merge(path) == tuple(text)
+    ]
+    total = float(np.sum(ways))
+    scores = score_texts(probs, [tuple(text), (1, 2, 1)])
+    if total == 0:
+        assert scores[0] < -100
+    else:
+        assert scores[0] == pytest.approx(np.log(total), abs=1e-4)
+
+
+def test_looks_that_agree_outweigh_the_first() -> None:
+    first = steps((0.55, 0.45), (0, 0))
+    other = steps((0.1, 0.9), (0, 0))
+    weighed = weigh_looks(decode_line(first, ALPHABET), [first, other, other], ALPHABET)
+    assert weighed.text == "b"
+    assert weighed.agreement == pytest.approx(2 / 3)
+    assert weighed.beams[0][1] > 0.7
+    assert [t for t, _ in weighed.beams[:2]] == ["b", "a"]
+    assert len(weighed.places) == len(weighed.chances) == 1
+    assert weighed.chances[0] == pytest.approx(0.45, abs=0.01)
+
+
+def test_a_first_look_that_holds_keeps_its_places() -> None:
+    first = steps((0.6, 0.4), (0, 0))
+    decoded = decode_line(first, ALPHABET)
+    weighed = weigh_looks(decoded, [first, steps((0.9, 0.1), (0, 0))], ALPHABET)
+    assert weighed.text == "a"
+    assert weighed.agreement == 1.0
+    np.testing.assert_array_equal(weighed.places, decoded.places)
+    assert weighed.beams[0][1] > decoded.beams[0][1]
+
+
+def test_only_what_is_in_doubt_is_looked_at_again() -> None:
+    network = Network()
+    sure = decode_line(steps((0.999, 0), (0, 0)), ALPHABET)
+    picture = np.zeros((24, 40), np.uint8)
+    assert look_again([picture], [steps((0.999, 0), (0, 0))], [sure], network) == [sure]
+
+
+def test_copies_differ_in_place_and_width() -> None:
+    picture = np.zeros((24, 40), np.uint8)
+    picture[10:12, 10:30] = 200
+    copies = displace(picture)
+    assert {c.shape[0] for c in copies} == {24}
+    assert {c.shape[1] for c in copies} == {40, 38, 44}
+    tops = {int(np.flatnonzero(c.max(axis=1))[0]) for c in copies}
+    assert {9, 11} <= tops
+
+
+# --- forms of a column ---
+
+
+@pytest.mark.parametrize(
+    ("text", "form"),
+    [
+        ("1,284.50", "9,9.9"),
+        ("9 May 1974", "9 a 9"),
+        ("Skerry\nHead", "a a"),
+        ("N 4", "a 9"),
+        ("Öresund", "a"),
+        ("", ""),
+    ],
+)
+def test_form_takes_each_run_as_one(text: str, form: str) -> None:
+    assert form_of(text) == form
+
+
+def test_a_form_that_the_column_does_not_know_is_unlikely() -> None:
+    column = gather_forms([("12.50", 1.0)] * 30 + [("l2.50", 0.6)])
+    assert column.log_share("l2.50", "l2.50", 0.6) < -1
+    assert column.log_share("12.50", "l2.50", 0.6) > 1
+
+
+def test_a_cell_does_not_speak_for_itself() -> None:
+    column = gather_forms([("12", 1.0)])
+    assert column.log_share("12", "12", 1.0) == pytest.approx(0.0)
+
+
+@given(st.lists(st.text(alphabet="1a. ", max_size=6), max_size=8), st.text("1a. ", max_size=6))
+def test_shares_of_known_forms_never_exceed_the_whole(texts: list[str], own: str) -> None:
+    column = gather_forms([(t, 1.0) for t in [*texts, own]])
+    forms = {form_of(t): t for t in texts}
+    shares = [np.exp(column.log_share(t, own, 1.0)) / 20 for t in forms.values()]
+    assert sum(shares) <= 1 + 1e-9
