@@ -27,6 +27,16 @@ class Design:
     style_after: int = 2
 
 
+DESIGNS: dict[str, Design] = {
+    "near": Design(blocks=((5, 1), (7, 1), (5, 2), (7, 1)), style_after=-1),
+    "far": Design(style_after=-1),
+    "styled": Design(),
+    "slim": Design(channels=96),
+}
+"""Designs that were compared (see README.md): "near" sees 12 steps along the line to either side,
+"far" 36, "styled" also what the whole line looks like, "slim" the same with fewer channels."""
+
+
 @dataclass(frozen=True)
 class TrainConfig:
     """One training run.

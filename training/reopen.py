@@ -30,6 +30,7 @@ log = logging.getLogger(__name__)
 
 _BATCHES = 24
 _HALVED = "_half"
+_TRAINED_RMS = 0.15  # where weights under a norm settle in a run of usual rate and decay
 
 
 def read_weights(model_file: Path) -> dict[str, Tensor]:
@@ -49,15 +50,21 @@ def unfold_norms(net: LineNet, folded: dict[str, Tensor], pixels: Iterable[Tenso
     variance; training's batches have the same, so that it goes on smoothly.
     """
     weights = dict(folded)
-    norms: dict[str, nn.BatchNorm2d] = {}
+    gains: dict[str, float] = {}
     for name, module in net.named_modules():
         if isinstance(module, nn.BatchNorm2d):
             trunk, _, place = name.rpartition(".")
-            bias = weights.pop(f"{trunk}.{int(place) - 1}.bias", None)
+            before = f"{trunk}.{int(place) - 1}"
+            bias = weights.pop(f"{before}.bias", None)
             if bias is not None:
-                norms[name] = module
+                # The norm undoes any gain; small weights would be torn about by the first steps.
+                gain = max(
+                    1.0, _TRAINED_RMS / float(weights[f"{before}.weight"].square().mean().sqrt())
+                )
+                gains[name] = gain
+                weights[f"{before}.weight"] = weights[f"{before}.weight"] * gain
                 weights[f"{name}.bias"] = bias
-                weights[f"{name}.weight"] = torch.full_like(bias, (1 + module.eps) ** 0.5)
+                weights[f"{name}.weight"] = torch.full_like(bias, (1 + module.eps) ** 0.5 / gain)
     grow(net, weights)
     net.eval()
     sums: dict[str, Tensor] = {}
@@ -85,9 +92,9 @@ def unfold_norms(net: LineNet, folded: dict[str, Tensor], pixels: Iterable[Tenso
         mean = total / count
         variance = (squares / count - mean.square()).clamp(min=0)
         kept = {"running_mean": mean, "running_var": variance}
-        if name in norms:
-            kept["weight"] = (variance + norm.eps).sqrt()
-            kept["bias"] = norm.bias.detach() + mean
+        if name in gains:
+            kept["weight"] = (variance + norm.eps).sqrt() / gains[name]
+            kept["bias"] = norm.bias.detach() + mean / gains[name]
         norm.load_state_dict(kept, strict=False)
 
 

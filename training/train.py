@@ -21,7 +21,7 @@ import torch
 from torch import Tensor, distributed, multiprocessing, nn
 from torch.nn import functional
 
-from training.config import ALPHABET, TrainConfig
+from training.config import ALPHABET, DESIGNS, TrainConfig
 from training.data import Batch, Line, collate, load_shard, make_batches, wait_for
 from training.evaluate import score_lines, summarise
 from training.net import LineNet, grow
@@ -239,6 +239,7 @@ def train_together(
 @click.option("--init", type=click.Path(path_type=Path), help="Checkpoint to begin from.")
 @click.option("--material", type=click.Path(path_type=Path), default=MATERIAL_DIR)
 @click.option("--stop-after", type=int, help="Stop at this step; the schedule stays.")
+@click.option("--design", type=click.Choice(list(DESIGNS)), default="styled", show_default=True)
 @click.option("--processes", default=1, show_default=True, help="Processes of one thread each.")
 def main(
     name: str,
@@ -248,12 +249,13 @@ def main(
     init: Path | None,
     material: Path,
     stop_after: int | None,
+    design: str,
     processes: int,
 ) -> None:
     """Train the recogniser, going on where an earlier run of the same name stopped."""
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(message)s")
     torch.set_num_threads(1)
-    config = replace(TrainConfig(), steps=steps, peak_rate=rate)
+    config = replace(TrainConfig(), steps=steps, peak_rate=rate, design=DESIGNS[design])
     log.info("%s", asdict(config))
     train_together(
         config,

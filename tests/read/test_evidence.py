@@ -7,9 +7,10 @@ from PIL import Image, ImageDraw, ImageFont
 
 from keel_line._shared.paper import PAPER_LEVEL
 from keel_line.model.grid import Cell, Grid
-from keel_line.model.reading import Reading
+from keel_line.model.reading import CharReading, Reading
+from keel_line.read.account import account_ink
 from keel_line.read.confidence import FEATURES, load_calibration, make_flagging
-from keel_line.read.ink import ink_depth, take_ink
+from keel_line.read.ink import CellInk, ink_depth, take_ink
 from keel_line.read.lines import find_lines, guess_cap_px, usual_cap_px
 from keel_line.read.network import Network
 from keel_line.read.reader import Reader
@@ -134,3 +135,46 @@ def test_the_recipe_travels_with_the_weights() -> None:
     (probs,) = Network().run([np.zeros((recipe.line.height, 64), np.uint8)])
     assert probs.shape == (32, len(recipe.alphabet) + 1)
     np.testing.assert_allclose(probs.sum(axis=1), 1, atol=1e-3)
+
+
+# --- the ink account ---
+
+
+def char(x0: float, x1: float) -> CharReading:
+    return CharReading("x", 1.0, (x0, 20.0, x1, 45.0))
+
+
+def inked(*boxes: tuple[int, int, int, int]) -> CellInk:
+    grey = np.full((60, 260), PAPER_LEVEL, np.uint8)
+    for x0, y0, x1, y1 in boxes:
+        grey[y0:y1, x0:x1] = 20
+    return take_ink(grey, 200.0, CAP_PX, 3.0)
+
+
+def test_every_pixel_is_accounted_for() -> None:
+    ink = inked((20, 20, 34, 42), (50, 20, 64, 42), (200, 20, 214, 42), (120, 30, 121, 32))
+    account = account_ink(ink, [char(20, 34), char(50, 64)], (100, 500), CAP_PX)
+    whole = account_ink(ink, [char(120, 134), char(150, 164), char(300, 314)], (100, 0), CAP_PX)
+    assert whole.unread == ()
+    assert whole.read_px == 3 * 14 * 22
+    assert whole.dirt_px == 2
+    assert account.read_px + account.unread_px == int(ink.mask.sum())
+
+
+def test_ink_without_a_character_is_told_with_its_place() -> None:
+    ink = inked((20, 20, 34, 42), (200, 20, 214, 42))
+    account = account_ink(ink, [char(120, 134)], (100, 0), CAP_PX)
+    assert account.unread == ((300.0, 20.0, 314.0, 42.0),)
+    assert account.unexplained == pytest.approx(0.5)
+    assert account_ink(inked(), [], (0, 0), CAP_PX).unexplained == 0.0
+
+
+def test_a_flourish_that_is_not_read_is_shown(reader: Reader) -> None:
+    grey, grid = draw_row("412.00", "68.75")
+    grey[20:24, 190:250] = 20
+    grey[10:50, 215:219] = 20
+    (readings,) = reader.read_page(grey, 200, [grid])
+    stroke = [b for b in readings[0].unread if b[2] > 185]
+    read_there = [c for c in readings[0].chars if c.box[2] > 185]
+    assert stroke or read_there
+    assert readings[1].unread == ()

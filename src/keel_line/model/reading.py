@@ -45,6 +45,8 @@ class Reading:
         What the confidence was made from, by name.
     model
         Short hash of the recogniser that read it.
+    unread
+        Boxes on the squared page (px) around ink that is no dirt and that no character explains.
     """
 
     text: str
@@ -54,3 +56,4 @@ class Reading:
     reasons: tuple[str, ...] = ()
     features: tuple[tuple[str, float], ...] = ()
     model: str = ""
+    unread: tuple[Box, ...] = ()

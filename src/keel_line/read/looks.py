@@ -25,7 +25,7 @@ SURE = 0.985
 _MOST_CANDIDATES = 6
 _STRETCHES = (0.93, 1.08)
 _SHIFTS = (-1, 1)
-_NEVER = -1e9
+_NEVER = -60.0  # log probability of a text that a look rules out: a strong word, not the last
 
 
 def look_again(
@@ -88,7 +88,7 @@ def weigh_looks(first: Decoded, looks: Sequence[NDArray[np.float32]], alphabet: 
     candidates = sorted(chances, key=lambda t: -chances[t])[:_MOST_CANDIDATES]
     class_of = {char: i + 1 for i, char in enumerate(alphabet)}
     spelt = [tuple(class_of[c] for c in text) for text in candidates]
-    scores = np.mean([score_texts(look, spelt) for look in looks], axis=0)
+    scores = np.maximum(score_texts(looks, spelt), _NEVER).mean(axis=0)
     shares = np.exp(scores - scores.max())
     shares /= shares.sum()
     order = np.argsort(-shares, kind="stable")
@@ -103,34 +103,48 @@ def weigh_looks(first: Decoded, looks: Sequence[NDArray[np.float32]], alphabet: 
 
 
 def score_texts(
-    probs: NDArray[np.float32], texts: Sequence[tuple[int, ...]]
+    looks: Sequence[NDArray[np.float32]], texts: Sequence[tuple[int, ...]]
 ) -> NDArray[np.float64]:
-    """Return the log probability of each class sequence over all its alignments (CTC forward).
+    """Return the log probability of each class sequence over all its alignments, in each look.
 
-    Graves and others, "Connectionist temporal classification", ICML 2006.
+    The forward recursion of CTC (Graves and others, "Connectionist temporal classification", ICML
+    2006), scaled at each step so that long lines do not run out of numbers.
 
     Parameters
     ----------
-    probs
-        Class probabilities, shape (steps, classes), class 0 the blank.
+    looks
+        Class probabilities, shape (steps, classes) each, class 0 the blank.
     texts
         Class sequences.
+
+    Returns
+    -------
+    array, shape (len(looks), len(texts))
+        Natural logarithms; -inf where a text cannot be.
     """
-    longest = max(len(t) for t in texts)
-    states = np.zeros((len(texts), 2 * longest + 1), int)
+    steps = max(len(look) for look in looks)
+    states = np.zeros((len(texts), 2 * max(len(t) for t in texts) + 1), int)
     for row, text in zip(states, texts, strict=True):
         row[1 : 2 * len(text) : 2] = text
-    skips = np.zeros(states.shape, bool)
+    skips = np.zeros(states.shape)
     skips[:, 3::2] = states[:, 3::2] != states[:, 1:-2:2]
-    logs = np.log(np.maximum(probs.astype(float), 1e-12))[:, states]
-    score = np.full(states.shape, _NEVER)
-    score[:, :2] = logs[0][:, :2]
-    for step in logs[1:]:
-        one = np.pad(score[:, :-1], ((0, 0), (1, 0)), constant_values=_NEVER)
-        two = np.pad(score[:, :-2], ((0, 0), (2, 0)), constant_values=_NEVER)
-        two = np.where(skips, two, _NEVER)
-        score = np.logaddexp(np.logaddexp(score, one), two) + step
-    ends = np.array([2 * len(t) for t in texts])
-    rows = np.arange(len(texts))
-    last = np.where(ends > 0, score[rows, ends - 1], _NEVER)
-    return np.asarray(np.logaddexp(score[rows, ends], last), np.float64)
+    chances = np.zeros((steps, len(looks), *states.shape))
+    for i, look in enumerate(looks):
+        chances[: len(look), i] = look[:, states]
+        chances[len(look) :, i] = states == 0  # beyond its end a look is sure of the blank
+    forward = np.zeros(chances.shape[1:])
+    forward[..., :2] = chances[0][..., :2]
+    logs = np.zeros(chances.shape[1:3])
+    with np.errstate(divide="ignore"):
+        for step in range(1, steps):
+            grown = forward.copy()
+            grown[..., 1:] += forward[..., :-1]
+            grown[..., 2:] += skips[:, 2:] * forward[..., :-2]
+            grown *= chances[step]
+            total = grown.sum(axis=-1)
+            logs += np.log(total)
+            forward = grown / np.maximum(total, np.finfo(float).tiny)[..., None]
+        ends = np.array([2 * len(t) for t in texts])
+        rows = np.arange(len(texts))
+        last = np.where(ends > 0, forward[:, rows, ends - 1], 0.0)
+        return np.asarray(logs + np.log(forward[:, rows, ends] + last), np.float64)

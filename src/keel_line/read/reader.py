@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import CharReading, Reading, RunnerUp
+from keel_line.read.account import InkAccount, account_ink
 from keel_line.read.column import gather_forms
 from keel_line.read.confidence import (
     FEATURES,
@@ -35,6 +36,7 @@ _Fit: TypeAlias = Callable[[str], float]
 
 _SIDE_CAPS = 0.35
 _MOST_RUNNERS_UP = 5
+_UNREAD_SURE = 0.3  # specks and stains are read as nothing, too
 _FEW_AGREE = 0.7
 _UNUSUAL_FORM = -1.0
 
@@ -128,15 +130,21 @@ class Reader:
             reasons = () if sure > 0.99 else ("Looks blank, but there are specks in it.",)
             return Reading("", sure, reasons=reasons, model=model)
         if not kept:
+            account = account_ink(cell.ink, (), cell.origin, cell.cap_px)
             return Reading(
-                "", 0.3, reasons=("There is ink here that could not be read.",), model=model
+                "",
+                _UNREAD_SURE,
+                reasons=("There is ink here that could not be read.",),
+                model=model,
+                unread=account.unread,
             )
         chars = tuple(
             c for i, (line, left, d) in enumerate(kept) for c in self._place(cell, line, left, d, i)
         )
         text = "\n".join(d.text for _, _, d in kept)
+        account = account_ink(cell.ink, chars, cell.origin, cell.cap_px)
         features = _features(
-            cell, [line for line, _, _ in kept], [d for _, _, d in kept], chars, fit(text)
+            cell, [line for line, _, _ in kept], [d for _, _, d in kept], account, fit(text)
         )
         confidence = estimate_confidence(self.calibration, features)
         runners_up = _runners_up([d for _, _, d in kept], fit)
@@ -145,9 +153,15 @@ class Reader:
             confidence,
             chars,
             runners_up,
-            _reasons(chars, runners_up, dict(zip(FEATURES, features, strict=True))),
+            _reasons(
+                chars,
+                runners_up,
+                dict(zip(FEATURES, features, strict=True)),
+                unread=bool(account.unread),
+            ),
             tuple(zip(FEATURES, (round(f, 4) for f in features), strict=True)),
             model,
+            account.unread,
         )
 
     def _place(
@@ -290,7 +304,7 @@ def _features(
     cell: PreparedCell,
     lines: list[TextLine],
     decoded: list[Decoded],
-    chars: tuple[CharReading, ...],
+    account: InkAccount,
     fit: float,
 ) -> tuple[float, ...]:
     best = 1.0
@@ -304,36 +318,12 @@ def _features(
         float(np.minimum(-np.log(np.maximum(chances, 1e-6)), 6).sum()),
         float(np.log(length)),
         float(np.log(min(line.cap_px for line in lines) / 20)),
-        _unexplained(cell, chars),
+        account.unexplained,
         float(any(not line.sure for line in lines)),
         float(np.log1p(cell.ink.dirt_px)),
         min(d.agreement for d in decoded),
         fit,
     )
-
-
-def _unexplained(cell: PreparedCell, chars: tuple[CharReading, ...]) -> float:
-    """Share of the cell's ink that stands where no character was read."""
-    mask = cell.ink.mask
-    total = int(mask.sum())
-    if total == 0:
-        return 0.0
-    explained = np.zeros(mask.shape, bool)
-    reach = 0.35 * cell.cap_px
-    for char in chars:
-        x0, y0, x1, y1 = char.box
-        rows = _span(y0 - reach - cell.origin[1], y1 + reach - cell.origin[1], mask.shape[0])
-        cols = _span(
-            x0 - 0.15 * cell.cap_px - cell.origin[0],
-            x1 + 0.15 * cell.cap_px - cell.origin[0],
-            mask.shape[1],
-        )
-        explained[rows, cols] = True
-    return float((mask & ~explained).sum() / total)
-
-
-def _span(low: float, high: float, size: int) -> slice:
-    return slice(int(np.clip(low, 0, size)), int(np.clip(np.ceil(high), 0, size)))
 
 
 def _runners_up(decoded: list[Decoded], fit: _Fit) -> tuple[RunnerUp, ...]:
@@ -372,7 +362,11 @@ _ORDINALS = (
 
 
 def _reasons(
-    chars: tuple[CharReading, ...], runners_up: tuple[RunnerUp, ...], features: dict[str, float]
+    chars: tuple[CharReading, ...],
+    runners_up: tuple[RunnerUp, ...],
+    features: dict[str, float],
+    *,
+    unread: bool,
 ) -> tuple[str, ...]:
     """Say in the clerk's words why a cell may be wrong; the weightiest first."""
     reasons = []
@@ -390,7 +384,7 @@ def _reasons(
             reasons.append(f"The {kind} “{char.char}” is unclear.")
     elif runners_up and runners_up[0].probability > 0.05:
         reasons.append("Another reading is nearly as likely.")
-    if features["unexplained"] > 0.08:
+    if unread or features["unexplained"] > 0.08:
         reasons.append("Some ink is not explained by the reading.")
     if features["agreement"] < _FEW_AGREE:
         reasons.append("A second look read it otherwise.")

@@ -107,6 +107,10 @@ class Lens(QWidget):
             ):
                 if part.width() > 0 and part.height() > 0:
                     painter.fillRect(part, dim)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.color("brass"), 1.4, Qt.PenStyle.DashLine))
+        for u0, v0, u1, v1 in state.reading.unread:  # ink that no character explains
+            painter.drawRect(QRectF(place(u0, v0), place(u1, v1)).adjusted(-4, -4, 4, 4))
         painter.restore()
         painter.setPen(QPen(theme.color("hairline"), 1))
         painter.drawLine(ink.bottomLeft(), ink.bottomRight())

@@ -1,0 +1,101 @@
+"""The ink account: every dark pixel of a cell is a character's, dirt, or ink that was not read."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line.model.geometry import Box
+from keel_line.model.reading import CharReading
+from keel_line.read.ink import CellInk
+
+_REACH_CAPS = 0.35
+_SIDE_CAPS = 0.15
+_LEAST_PART = 0.12
+_COVERED = 0.35
+
+
+@dataclass(frozen=True)
+class InkAccount:
+    """Where a cell's ink went.
+
+    Attributes
+    ----------
+    read_px, unread_px, dirt_px
+        Pixels that stand where characters were read, elsewhere, and that were judged dirt.
+    unread
+        Boxes on the page (px) around pieces of writing that no character stands on.
+    """
+
+    read_px: int
+    unread_px: int
+    dirt_px: int
+    unread: tuple[Box, ...]
+
+    @property
+    def unexplained(self) -> float:
+        """Share of the writing that no character explains, 0 to 1."""
+        writing = self.read_px + self.unread_px
+        return self.unread_px / writing if writing else 0.0
+
+
+def account_ink(
+    ink: CellInk, chars: Sequence[CharReading], origin: tuple[int, int], cap_px: float
+) -> InkAccount:
+    """Hold a cell's ink against the characters that were read from it.
+
+    A character explains the ink around its box: ascenders, descenders and accents reach over it.
+
+    Parameters
+    ----------
+    ink
+        The cell's ink.
+    chars
+        What was read, with boxes on the page.
+    origin
+        The cell picture's top left corner on the page (px).
+    cap_px
+        Height of the capitals (px).
+    """
+    explained = np.zeros(ink.mask.shape, bool)
+    for char in chars:
+        x0, y0, x1, y1 = char.box
+        rows = _span(
+            y0 - _REACH_CAPS * cap_px - origin[1],
+            y1 + _REACH_CAPS * cap_px - origin[1],
+            ink.mask.shape[0],
+        )
+        cols = _span(
+            x0 - _SIDE_CAPS * cap_px - origin[0],
+            x1 + _SIDE_CAPS * cap_px - origin[0],
+            ink.mask.shape[1],
+        )
+        explained[rows, cols] = True
+    total, read = int(ink.mask.sum()), int((ink.mask & explained).sum())
+    unread = tuple(
+        (
+            float(x + origin[0]),
+            float(y + origin[1]),
+            float(x + width + origin[0]),
+            float(y + height + origin[1]),
+        )
+        for x, y, width, height, _ in ink.parts.tolist()
+        if max(width, height) >= _LEAST_PART * cap_px
+        and _covered(ink.mask, explained, x, y, width, height) < _COVERED
+    )
+    return InkAccount(read, total - read, ink.dirt_px, unread)
+
+
+def _covered(
+    mask: NDArray[np.bool_], explained: NDArray[np.bool_], x: int, y: int, width: int, height: int
+) -> float:
+    """Return the share of a part's box's ink that characters explain."""
+    own = mask[y : y + height, x : x + width]
+    return float((own & explained[y : y + height, x : x + width]).sum() / max(1, own.sum()))
+
+
+def _span(low: float, high: float, size: int) -> slice:
+    return slice(int(np.clip(low, 0, size)), int(np.clip(np.ceil(high), 0, size)))
