@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Literal
+from dataclasses import dataclass, field
+from typing import Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from keel_line.model.geometry import Transform
 
+Point: TypeAlias = tuple[float, float]
 PageKind = Literal["text", "scan", "fax", "photo"]
 
 
@@ -39,16 +40,79 @@ class Page:
     kind: PageKind
 
 
+Corners: TypeAlias = tuple[Point, Point, Point, Point]
+"""A sheet's corners in px of the page as it came: top left, then clockwise."""
+
+Outlook = Literal["good", "fair", "poor"]
+
+
+@dataclass(frozen=True)
+class SquareChoice:
+    """What the clerk set for a page at Square; None where the program is to see for itself.
+
+    Attributes
+    ----------
+    turns
+        Quarter turns clockwise, 0 to 3.
+    angle_deg
+        Lean that is taken out, positive where the page as it came leaned clockwise; -20 to 20.
+    corners
+        The sheet's corners; an empty tuple takes the whole picture as the sheet.
+    even_light
+        Whether the page is shown and read with its light evened out.
+    no_specks
+        Whether specks are painted out.
+    """
+
+    turns: int | None = None
+    angle_deg: float | None = None
+    corners: Corners | tuple[()] | None = None
+    even_light: bool = False
+    no_specks: bool = False
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """How well a page is likely to read, told before it is read.
+
+    ``reasons`` say in the clerk's words what is wrong and what would help; none on a good page.
+    ``text_px`` is the height of its capitals, 0 where there is no text.
+    """
+
+    outlook: Outlook = "good"
+    reasons: tuple[str, ...] = ()
+    text_px: float = 0.0
+
+
 @dataclass(frozen=True, eq=False)
 class SquaredPage:
     """A page laid straight in true proportions.
 
-    ``angle_deg`` is the skew that was taken out: positive where the page as it came leaned
-    clockwise. ``unsure`` says why the angle is in doubt, empty where it is not.
+    Attributes
+    ----------
+    pixels
+        Grey, shape (rows, cols), uint8.
+    dpi
+        Resolution, the same across and down.
+    transform
+        From the page as it came.
+    angle_deg
+        Skew that was taken out: positive where the page as it came leaned clockwise.
+    turns
+        Quarter turns clockwise that were made, 0 to 3.
+    corners
+        Corners of the sheet that was cut out and laid flat; empty where the whole picture is it.
+    unsure
+        Why the page may not lie right, empty where it does.
+    verdict
+        How well it is likely to read.
     """
 
     pixels: NDArray[np.uint8]
     dpi: float
     transform: Transform
     angle_deg: float
+    turns: int = 0
+    corners: Corners | tuple[()] = ()
     unsure: str = ""
+    verdict: Verdict = field(default_factory=Verdict)

@@ -2,60 +2,181 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TypeAlias
+
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
+from keel_line._shared.paper import Grey, flatten_light
 from keel_line.errors import Failed
 from keel_line.model.geometry import Transform
-from keel_line.model.page import Page, SquaredPage
+from keel_line.model.page import Corners, Page, SquareChoice, SquaredPage
+from keel_line.square.quality import judge_page
+from keel_line.square.sheet import find_sheet, sheet_size
 from keel_line.square.skew import estimate_skew
+from keel_line.square.specks import drop_specks
 
 _LEAVE_DEG = 0.02
+_MOST_SIDE_PX = 12_000
+_A4_LONG_IN = 11.69
 
 
-def square_page(page: Page) -> SquaredPage:
-    """Lay a page straight and in true proportions.
+@dataclass(frozen=True)
+class WayUp:
+    """Quarter turns clockwise that bring a page upright, and whether that is certain."""
 
-    The squared page has the finer of the page's two resolutions in both directions. The page is
-    left at its angle where none can be found, with the reason in ``unsure``.
+    turns: int
+    sure: bool
+
+
+FindWayUp: TypeAlias = Callable[[Grey, float], WayUp]
+"""Takes a straight page with even light and its dpi."""
+
+
+def square_page(
+    page: Page, choice: SquareChoice | None = None, find_way_up: FindWayUp | None = None
+) -> SquaredPage:
+    """Lay a page straight, flat, upright and in true proportions.
+
+    The squared page has the finer of the page's two resolutions in both directions. What the clerk
+    chose is done as chosen; the rest is found. Where nothing can be found the page is left as it
+    lies, with the reason in ``unsure``.
+
+    Parameters
+    ----------
+    page
+        The page as it came.
+    choice
+        What the clerk set.
+    find_way_up
+        Tells which way up a page is; without it pages are taken to be upright.
     """
-    res = page.resolution
-    dpi = max(res.x_dpi, res.y_dpi)
-    rows, cols = page.pixels.shape
-    scale = (dpi / res.x_dpi, dpi / res.y_dpi)
-    transform = Transform()
-    upright = page.pixels
-    size = (cols, rows)
-    if scale != (1.0, 1.0):
-        size = (max(1, round(cols * scale[0])), max(1, round(rows * scale[1])))
-        exact = (size[0] / cols, size[1] / rows)
-        transform = transform.then(
-            "true proportions",
-            # Pixel centres lie at whole numbers, hence the half-pixel shift.
-            [[exact[0], 0, (exact[0] - 1) / 2], [0, exact[1], (exact[1] - 1) / 2]],
-        )
-        upright = np.asarray(
-            cv2.resize(page.pixels, size, interpolation=cv2.INTER_LINEAR), np.uint8
-        )
-    found = estimate_skew(upright)
-    unsure = found.reason if isinstance(found, Failed) else ""
-    angle = 0.0 if isinstance(found, Failed) else found
-    if abs(angle) < _LEAVE_DEG:
-        return SquaredPage(upright, dpi, transform, 0.0, unsure)
-    turn, size = _turn(size, angle)
-    transform = transform.then("deskew", turn)
-    pixels = cv2.warpAffine(
-        page.pixels,
-        transform.matrix[:2],
-        size,
-        flags=cv2.INTER_CUBIC,
-        borderMode=cv2.BORDER_CONSTANT,
-        borderValue=float(np.percentile(page.pixels[::8, ::8], 80)),
+    choice = choice or SquareChoice()
+    doubts: list[str] = []
+    laid = _lay_flat(page, choice)
+    small_enough = _resample(page.pixels, laid.transform, laid.size)
+    if choice.angle_deg is not None:
+        angle = choice.angle_deg
+    else:
+        found = estimate_skew(small_enough)
+        angle = 0.0 if isinstance(found, Failed) else found
+        if isinstance(found, Failed):
+            doubts.append(found.reason)
+    transform, size, pixels = laid.transform, laid.size, small_enough
+    if abs(angle) >= _LEAVE_DEG:
+        turn, size = _turn(size, angle)
+        transform = transform.then("deskew", turn)
+        pixels = _resample(page.pixels, transform, size)
+    flat = flatten_light(pixels)
+    if choice.turns is not None:
+        turns = choice.turns % 4
+    elif find_way_up is not None:
+        way = find_way_up(flat, laid.dpi)
+        turns = way.turns
+        if not way.sure:
+            doubts.append("it is not certain which way up the page is")
+    else:
+        turns = 0
+    if turns:
+        transform = transform.then("quarter turns", _quarter_turns(size, turns))
+        pixels = np.ascontiguousarray(np.rot90(pixels, -turns))
+        flat = np.ascontiguousarray(np.rot90(flat, -turns))
+    verdict = judge_page(pixels, flat, laid.dpi)
+    if choice.even_light:
+        pixels = flat
+    if choice.no_specks:
+        pixels = drop_specks(pixels, laid.dpi)
+    return SquaredPage(
+        pixels,
+        laid.dpi,
+        transform,
+        angle,
+        turns,
+        laid.corners,
+        "; ".join(doubts),
+        verdict,
     )
-    return SquaredPage(np.asarray(pixels, np.uint8), dpi, transform, angle, unsure)
 
 
-def _turn(size: tuple[int, int], angle_deg: float) -> tuple[np.ndarray, tuple[int, int]]:
+@dataclass(frozen=True)
+class _Laid:
+    transform: Transform
+    size: tuple[int, int]
+    dpi: float
+    corners: Corners | tuple[()]
+
+
+def _lay_flat(page: Page, choice: SquareChoice) -> _Laid:
+    """Bring the page to true proportions: a fax's by its resolution, a sheet's by its corners."""
+    res = page.resolution
+    rows, cols = page.pixels.shape
+    corners = choice.corners
+    if corners is None:
+        corners = _sheet_of(page)
+    if len(corners) == 4:
+        return _cut_out(page, corners)
+    dpi = max(res.x_dpi, res.y_dpi)
+    scale = (dpi / res.x_dpi, dpi / res.y_dpi)
+    if scale == (1.0, 1.0):
+        return _Laid(Transform(), (cols, rows), dpi, ())
+    size = (max(1, round(cols * scale[0])), max(1, round(rows * scale[1])))
+    exact = (size[0] / cols, size[1] / rows)
+    # Pixel centres lie at whole numbers, hence the half-pixel shift.
+    matrix = [[exact[0], 0, (exact[0] - 1) / 2], [0, exact[1], (exact[1] - 1) / 2]]
+    return _Laid(Transform().then("true proportions", matrix), size, dpi, ())
+
+
+def _sheet_of(page: Page) -> Corners | tuple[()]:
+    """Look for a sheet where there may be one: in pictures whose resolution no machine stated."""
+    if page.kind == "fax" or not (page.kind == "photo" or page.resolution.estimated):
+        return ()
+    found = find_sheet(page.pixels)
+    return () if isinstance(found, Failed) else found
+
+
+def _cut_out(page: Page, corners: Corners) -> _Laid:
+    rows, cols = page.pixels.shape
+    width, height = sheet_size(corners, (cols, rows))
+    shrink = min(1.0, _MOST_SIDE_PX / max(width, height))
+    size = (max(16, round(width * shrink)), max(16, round(height * shrink)))
+    right, bottom = size[0] - 1.0, size[1] - 1.0
+    target = np.array([(0, 0), (right, 0), (right, bottom), (0, bottom)], np.float32)
+    matrix = cv2.getPerspectiveTransform(np.array(corners, np.float32), target)
+    # What the file says of a photograph's dots per inch has nothing to do with the paper.
+    dpi = max(72.0, max(size) / _A4_LONG_IN)
+    return _Laid(Transform().then("sheet", matrix), size, round(dpi, 1), corners)
+
+
+def _resample(pixels: Grey, transform: Transform, size: tuple[int, int]) -> Grey:
+    matrix = transform.matrix
+    if not transform.steps:
+        return pixels
+    paper = float(np.percentile(pixels[::8, ::8], 80))
+    if np.allclose(matrix[2], (0, 0, 1)):
+        moved = cv2.warpAffine(
+            pixels,
+            matrix[:2],
+            size,
+            flags=cv2.INTER_CUBIC,
+            borderMode=cv2.BORDER_CONSTANT,
+            borderValue=paper,
+        )
+    else:
+        moved = cv2.warpPerspective(
+            pixels,
+            matrix,
+            size,
+            flags=cv2.INTER_CUBIC,
+            borderMode=cv2.BORDER_CONSTANT,
+            borderValue=paper,
+        )
+    return np.asarray(moved, np.uint8)
+
+
+def _turn(size: tuple[int, int], angle_deg: float) -> tuple[NDArray[np.float64], tuple[int, int]]:
     """Return the turn by -angle about the middle and the size that holds all of the page."""
     width, height = size
     turn = cv2.getRotationMatrix2D(((width - 1) / 2, (height - 1) / 2), angle_deg, 1.0)
@@ -63,4 +184,14 @@ def _turn(size: tuple[int, int], angle_deg: float) -> tuple[np.ndarray, tuple[in
     new = (round(width * cos + height * sin), round(width * sin + height * cos))
     turn[0, 2] += (new[0] - width) / 2
     turn[1, 2] += (new[1] - height) / 2
-    return np.asarray(turn), new
+    return np.asarray(turn, np.float64), new
+
+
+def _quarter_turns(size: tuple[int, int], turns: int) -> list[list[float]]:
+    """Return the map of pixel places under quarter turns clockwise; ``size`` before them."""
+    width, height = size
+    return {
+        1: [[0.0, -1.0, height - 1.0], [1.0, 0.0, 0.0]],
+        2: [[-1.0, 0.0, width - 1.0], [0.0, -1.0, height - 1.0]],
+        3: [[0.0, 1.0, 0.0], [-1.0, 0.0, width - 1.0]],
+    }[turns]

@@ -1,0 +1,113 @@
+"""How well a page is likely to read: the height, blackness and sharpness of its text, its light."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line._shared.paper import PAPER_LEVEL, Grey, estimate_paper
+from keel_line.model.page import Outlook, Verdict
+
+_SMALL_PX = 15.0
+_TINY_PX = 10.0
+_FAINT = 62.0
+_SOFT = 0.17
+_BLURRED = 0.11
+_UNEVEN = 0.45
+_CUT_MARKS = 6
+_EDGE_IN = 0.02
+_INK_LEVEL = PAPER_LEVEL - 55
+
+
+def judge_page(grey: Grey, flat: Grey, dpi: float) -> Verdict:
+    """Judge how well a squared page will read.
+
+    Parameters
+    ----------
+    grey, flat
+        Squared page as it is and with its light evened out, shape (rows, cols).
+    dpi
+        Its resolution.
+    """
+    parts = letter_parts(flat, dpi)
+    if len(parts) < 4:
+        return Verdict("good", (), 0.0)
+    text_px = float(np.percentile(parts[:, 3], 70))
+    reasons: list[tuple[Outlook, str]] = []
+    wanted = 100 * max(3, round(dpi * 22 / text_px / 100))
+    if text_px < _SMALL_PX:
+        reasons.append(
+            (
+                "poor" if text_px < _TINY_PX else "fair",
+                f"The text is only {text_px:.0f} px high; a scan at {wanted} dpi reads better.",
+            )
+        )
+    contrast = ink_contrast(flat, parts)
+    if contrast < _FAINT:
+        reasons.append(
+            ("poor" if contrast < _FAINT / 2 else "fair", "The writing is faint; scan it darker.")
+        )
+    sharp = edge_sharpness(flat, contrast)
+    if sharp < _SOFT:
+        poor = sharp < _BLURRED
+        told = "blurred; take the picture again, held still" if poor else "soft at the edges"
+        reasons.append(("poor" if poor else "fair", f"The writing is {told}."))
+    if light_range(grey) > _UNEVEN:
+        reasons.append(("fair", "The light falls unevenly; shadows may hide thin strokes."))
+    if count_cut_marks(flat, parts, dpi) >= _CUT_MARKS:
+        reasons.append(("poor", "The page is cut off at an edge; something may be missing."))
+    order: dict[Outlook, int] = {"good": 0, "fair": 1, "poor": 2}
+    worst: Outlook = max((o for o, _ in reasons), key=lambda o: order[o], default="good")
+    told_first = sorted(reasons, key=lambda r: -order[r[0]])
+    return Verdict(worst, tuple(text for _, text in told_first), round(text_px, 1))
+
+
+def letter_parts(flat: Grey, dpi: float) -> NDArray[np.int32]:
+    """Return x, y, width, height, area (px) of the connected parts that may be letters."""
+    binary = (flat < _INK_LEVEL).astype(np.uint8)
+    _, _, table, _ = cv2.connectedComponentsWithStats(binary, connectivity=8)
+    parts = np.asarray(table, np.int32)[1:]
+    width, height, area = parts[:, 2], parts[:, 3], parts[:, 4]
+    fit = (height >= max(4, 0.03 * dpi)) & (height <= 0.25 * dpi)
+    fit &= (width <= 0.3 * dpi) & (width >= 0.1 * height) & (area >= 0.12 * width * height)
+    return np.asarray(parts[fit], np.int32)
+
+
+def ink_contrast(flat: Grey, parts: NDArray[np.int32]) -> float:
+    """Return how far the writing's cores lie below the paper, in grey levels (0 to 235)."""
+    step = max(1, len(parts) // 400)
+    depths = [
+        PAPER_LEVEL - float(np.percentile(flat[y : y + h, x : x + w], 5))
+        for x, y, w, h, _ in parts[::step].tolist()
+    ]
+    return float(np.median(depths))
+
+
+def edge_sharpness(flat: Grey, contrast: float) -> float:
+    """Return the steepest usual step from one pixel to the next, as a share of the contrast.
+
+    A sharp scan has 0.3 and more; a lens out of focus or a moving hand leaves 0.1.
+    """
+    step = np.abs(np.diff(flat[::2].astype(np.int16), axis=1))
+    steep = step[step > 0.06 * contrast]
+    if steep.size == 0 or contrast <= 0:
+        return 0.0
+    return float(np.percentile(steep, 90)) / contrast
+
+
+def light_range(grey: Grey) -> float:
+    """Return how much the paper's brightness varies over the page, as a share of the brightest."""
+    level = estimate_paper(grey)[::16, ::16]
+    low, high = np.percentile(level, (4, 96))
+    return float((high - low) / max(high, 1.0))
+
+
+def count_cut_marks(flat: Grey, parts: NDArray[np.int32], dpi: float) -> int:
+    """Count the letters that touch one of the page's edges, at the edge with the most."""
+    rows, cols = flat.shape
+    reach = max(1, round(_EDGE_IN * dpi))
+    x0, y0 = parts[:, 0], parts[:, 1]
+    x1, y1 = x0 + parts[:, 2], y0 + parts[:, 3]
+    touching = (x0 < reach, y0 < reach, x1 > cols - reach, y1 > rows - reach)
+    return max(int(t.sum()) for t in touching)
