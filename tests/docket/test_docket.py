@@ -15,6 +15,7 @@ from keel_line.desk.desk import Desk
 from keel_line.docket.schema import APPLICATION_ID, MIGRATIONS
 from keel_line.docket.store import Docket
 from keel_line.errors import DocketError
+from keel_line.model.docket import Step
 from keel_line.model.table import CellState, Settled
 
 
@@ -72,14 +73,14 @@ def test_undo_and_redo_survive_a_restart(demo_desk: Desk) -> None:
     a, b = first_cells(demo_desk, 2)
     demo_desk.replace(a, "one")
     demo_desk.replace(b, "two")
-    assert demo_desk.undo() == b.id
+    assert demo_desk.undo() == Step(cell_id=b.id)
     assert demo_desk.docket.path is not None
     again = Desk(demo_desk.docket.path)
-    assert again.undo() == a.id
+    assert again.undo() == Step(cell_id=a.id)
     assert again.cell(a.id).settled is None
     assert again.undo() is None
-    assert again.redo() == a.id
-    assert again.redo() == b.id
+    assert again.redo() == Step(cell_id=a.id)
+    assert again.redo() == Step(cell_id=b.id)
     assert again.redo() is None
     assert again.cell(b.id).text == "two"
     again.close()

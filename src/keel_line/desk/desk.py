@@ -12,14 +12,17 @@ from pathlib import Path
 from keel_line.desk.work import PageRequest, PageResponse, process_page
 from keel_line.docket.store import Docket
 from keel_line.errors import KeelLineError, OutputError
-from keel_line.gather.sources import Source, read_source
-from keel_line.model.docket import ChangeRecord, PageState, SourceState
+from keel_line.gather.sources import Source, load_page, read_source
+from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
+from keel_line.model.page import Page, SquareChoice
 from keel_line.model.table import CellState, Settled, TableState
 from keel_line.read.confidence import Flagging, load_calibration, make_flagging
 from keel_line.send.document import encode_document, make_document, write_document
 from keel_line.send.separated import write_csv
 from keel_line.send.workbook import write_workbook
 from keel_line.settings import UNSEEN
+from keel_line.square.skew import LIMIT_DEG
+from keel_line.square.straighten import Layout, lay_out
 
 SEND_FORMATS: dict[str, str] = {
     ".xlsx": "Workbook",
@@ -86,6 +89,46 @@ class Desk:
         """Return the docket's pages in order."""
         return self.docket.pages()
 
+    # --- square --------------------------------------------------------------------------------
+
+    def choose(self, choices: Sequence[tuple[int, SquareChoice]], why: str) -> None:
+        """Set how pages are to be squared; they wait to be worked on again.
+
+        Raises
+        ------
+        ValueError
+            When an angle is beyond 20 degrees.
+        """
+        for _, choice in choices:
+            if choice.angle_deg is not None and abs(choice.angle_deg) > LIMIT_DEG:
+                raise ValueError(f"an angle is at most {LIMIT_DEG:.0f} degrees")
+        self.docket.choose(choices, _clerk(), why)
+
+    @staticmethod
+    def plan(page: PageState, choice: SquareChoice) -> Layout:
+        """Work out how a page would come to lie with a choice; the rest is as it was found."""
+        return lay_out(
+            page.size_px,
+            page.resolution,
+            page.corners if choice.corners is None else choice.corners,
+            page.angle_deg if choice.angle_deg is None else choice.angle_deg,
+            page.turns if choice.turns is None else choice.turns,
+        )
+
+    def pass_page(self, page_id: int) -> None:
+        """Note that the clerk found a page to lie right."""
+        self.docket.set_passed(page_id)
+
+    def original_page(self, page: PageState) -> Page:
+        """Load a page as it came.
+
+        Raises
+        ------
+        InputError
+            When it cannot be loaded.
+        """
+        return load_page(self.docket.source_bytes(page.source_id), page.source_name, page.number)
+
     # --- running --------------------------------------------------------------------------------
 
     def waiting(self) -> list[PageState]:
@@ -95,7 +138,7 @@ class Desk:
     def make_request(self, page: PageState) -> PageRequest:
         """Make the request that works on a page."""
         data = self.docket.source_bytes(page.source_id)
-        return PageRequest(page.id, page.source_name, data, page.number)
+        return PageRequest(page.id, page.source_name, data, page.number, page.choice)
 
     def take_response(self, response: PageResponse) -> None:
         """Store what came of a request."""
@@ -103,7 +146,9 @@ class Desk:
             self.docket.store_failure(response.page_id, response.trouble)
             self.notices.append(Notice(response.trouble, trouble=True))
         else:
-            self.docket.store_page(response.page_id, response.finding)
+            carried = self.docket.store_page(response.page_id, response.finding)
+            if carried.strays:
+                self.notices.append(_tell_strays(response, carried))
 
     def run(
         self,
@@ -198,12 +243,12 @@ class Desk:
         by_hand = text != cell.reading.text
         self.docket.settle([(cell.id, Settled(text, by_hand))], _clerk(), why)
 
-    def undo(self) -> int | None:
-        """Take the last change back; return the cell it touched."""
+    def undo(self) -> Step | None:
+        """Take the last change back; return what it touched."""
         return self.docket.undo()
 
-    def redo(self) -> int | None:
-        """Make the last undone change again; return the cell it touched."""
+    def redo(self) -> Step | None:
+        """Make the last undone change again; return what it touched."""
         return self.docket.redo()
 
     def history(self, cell_id: int | None = None) -> list[ChangeRecord]:
@@ -268,6 +313,18 @@ class Desk:
             write_document(document, path)
             written.append(path)
         return written
+
+
+def _tell_strays(response: PageResponse, carried: Carried) -> Notice:
+    assert response.finding is not None  # noqa: S101 - asked for findings only
+    state = response.finding.state
+    shown = ", ".join(f"“{text or 'blank'}”" for text in carried.strays[:4])
+    more = " and more" if len(carried.strays) > 4 else ""
+    return Notice(
+        f"Page {state.number} of {state.source_name}: {len(carried.strays)} settled cells have no "
+        f"cell in their place any more ({shown}{more}). Ctrl+Z brings the page back as it was.",
+        trouble=True,
+    )
 
 
 def _clerk() -> str:

@@ -6,23 +6,25 @@ import multiprocessing
 import os
 from collections.abc import Callable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
-from dataclasses import dataclass
-from functools import cache
+from dataclasses import dataclass, field
+from functools import cache, partial
 
 import cv2
 import numpy as np
 from typing_extensions import ParamSpec, TypeVar, override
 
+from keel_line._shared.paper import Grey
 from keel_line.docket.store import EncodedTable, PageFinding, encode_table
 from keel_line.errors import KeelLineError
 from keel_line.gather.sources import load_page
 from keel_line.model.docket import PageState
-from keel_line.model.page import SquaredPage
+from keel_line.model.page import SquareChoice, SquaredPage
 from keel_line.read.network import Network
 from keel_line.read.reader import Reader
+from keel_line.read.upright import find_upright
 from keel_line.rule.grids import find_grids
 from keel_line.rule.headings import count_heading_rows
-from keel_line.square.straighten import square_page
+from keel_line.square.straighten import WayUp, square_page
 
 _P = ParamSpec("_P")
 _T = TypeVar("_T")
@@ -33,12 +35,13 @@ _PICTURE_QUALITY = 88
 
 @dataclass(frozen=True)
 class PageRequest:
-    """A page to be worked on: its source's bytes and its number (from 1) in it."""
+    """A page to be worked on: its source's bytes, its number (from 1) in it, the clerk's choice."""
 
     page_id: int
     source_name: str
     data: bytes
     number: int
+    choice: SquareChoice = field(default_factory=SquareChoice)
 
 
 @dataclass(frozen=True)
@@ -54,6 +57,11 @@ class PageResponse:
 @cache
 def _reader(threads: int) -> Reader:
     return Reader(Network(threads=threads))
+
+
+def _find_way_up(threads: int, flat: Grey, dpi: float) -> WayUp:
+    found = find_upright(flat, dpi, _reader(threads).network)
+    return WayUp(found.turns, found.sure)
 
 
 def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
@@ -83,7 +91,7 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
             "memory. Scan it at 300 dpi.",
         )
     lap("gather")
-    squared = square_page(page)
+    squared = square_page(page, request.choice, partial(_find_way_up, threads))
     lap("square")
     grids = find_grids(squared.pixels, squared.dpi)
     lap("rule")
@@ -109,6 +117,9 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
         angle_deg=squared.angle_deg,
         unsure=squared.unsure,
         tables=len(tables),
+        turns=squared.turns,
+        corners=squared.corners,
+        verdict=squared.verdict,
     )
     big, small = _pictures(squared)
     lap("keep")

@@ -63,6 +63,27 @@ MIGRATIONS: tuple[Migration, ...] = (
         CREATE TABLE setting (name TEXT PRIMARY KEY, value TEXT NOT NULL);
         """,
     ),
+    Migration(
+        "how pages are squared: what was found, what the clerk set, and its history",
+        """
+        ALTER TABLE page ADD COLUMN turns INTEGER NOT NULL DEFAULT 0;
+        ALTER TABLE page ADD COLUMN corners TEXT NOT NULL DEFAULT '[]';
+        ALTER TABLE page ADD COLUMN verdict TEXT NOT NULL DEFAULT '{}';
+        ALTER TABLE page ADD COLUMN choice TEXT NOT NULL DEFAULT '{}';
+        ALTER TABLE page ADD COLUMN passed INTEGER NOT NULL DEFAULT 0;
+        CREATE TABLE page_change (
+            id INTEGER PRIMARY KEY, at TEXT NOT NULL, who TEXT NOT NULL,
+            page_id INTEGER NOT NULL REFERENCES page ON DELETE CASCADE,
+            before TEXT NOT NULL, after TEXT NOT NULL,
+            why TEXT NOT NULL, state TEXT NOT NULL DEFAULT 'done'
+        );
+        CREATE TABLE stray (
+            id INTEGER PRIMARY KEY, at TEXT NOT NULL,
+            page_id INTEGER NOT NULL REFERENCES page ON DELETE CASCADE,
+            corners TEXT NOT NULL, settled TEXT NOT NULL, by_hand INTEGER NOT NULL
+        );
+        """,
+    ),
 )
 
 

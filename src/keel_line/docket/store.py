@@ -10,15 +10,19 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 import msgspec
+import numpy as np
+from numpy.typing import NDArray
 
 from keel_line.docket.schema import prepare
 from keel_line.errors import DocketError
-from keel_line.model.docket import ChangeRecord, PageState, SourceState
-from keel_line.model.geometry import Box, Transform
+from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
+from keel_line.model.geometry import Box, Transform, overlap
 from keel_line.model.grid import Cell, Grid, Rule
-from keel_line.model.page import Resolution
+from keel_line.model.page import Resolution, SquareChoice
 from keel_line.model.reading import Reading
 from keel_line.model.table import CellState, Settled, TableState
+
+_SAME_PLACE = 0.35
 
 
 class _Frame(msgspec.Struct, frozen=True):
@@ -155,21 +159,28 @@ class Docket:
         rows = self._db.execute(
             "SELECT p.id, p.source_id, s.name, p.number, p.progress, p.trouble, p.kind,"
             " p.width_px, p.height_px, p.resolution, p.squared_width_px, p.squared_height_px,"
-            " p.dpi, p.transform, p.angle_deg, p.unsure,"
-            " (SELECT count(*) FROM found_table t WHERE t.page_id = p.id)"
+            " p.dpi, p.transform, p.angle_deg, p.unsure, p.turns, p.corners, p.verdict, p.choice,"
+            " p.passed, (SELECT count(*) FROM found_table t WHERE t.page_id = p.id)"
             " FROM page p JOIN source s ON s.id = p.source_id ORDER BY p.source_id, p.number"
         )
         return [_page_state(row) for row in rows]
 
-    def store_page(self, page_id: int, finding: PageFinding) -> None:
-        """Store what was found on a page in place of anything found there before."""
+    def store_page(self, page_id: int, finding: PageFinding) -> Carried:
+        """Store what was found on a page in place of anything found there before.
+
+        Cells that were settled keep their values and their history: each goes to the new cell
+        that lies in its place on the paper. Those that have none are kept as strays.
+        """
         state = finding.state
         with self._writing() as db:
-            db.execute("DELETE FROM found_table WHERE page_id = ?", (page_id,))
+            settled = _settled_on_page(db, page_id)
+            outdated = db.execute("SELECT id FROM found_table WHERE page_id = ?", (page_id,))
+            outdated_ids = [_int(row[0]) for row in outdated.fetchall()]
             db.execute(
                 "UPDATE page SET progress = 'done', trouble = '', kind = ?, width_px = ?,"
                 " height_px = ?, resolution = ?, squared_width_px = ?, squared_height_px = ?,"
-                " dpi = ?, transform = ?, angle_deg = ?, unsure = ? WHERE id = ?",
+                " dpi = ?, transform = ?, angle_deg = ?, unsure = ?, turns = ?, corners = ?,"
+                " verdict = ? WHERE id = ?",
                 (
                     state.kind,
                     *state.size_px,
@@ -179,6 +190,9 @@ class Docket:
                     msgspec.json.encode(state.transform).decode(),
                     state.angle_deg,
                     state.unsure,
+                    state.turns,
+                    msgspec.json.encode(state.corners).decode(),
+                    msgspec.json.encode(state.verdict).decode(),
                     page_id,
                 ),
             )
@@ -188,6 +202,38 @@ class Docket:
             )
             for position, table in enumerate(finding.tables):
                 self._insert_table(db, page_id, position, table)
+            carried = _carry_over(db, page_id, settled, state.transform, outdated_ids)
+            db.executemany("DELETE FROM found_table WHERE id = ?", [(i,) for i in outdated_ids])
+        return carried
+
+    def choose(self, choices: Iterable[tuple[int, SquareChoice]], who: str, why: str) -> None:
+        """Set how pages are to be squared, as changes that can be undone; they wait to be read."""
+        with self._writing() as db:
+            _drop_undone(db)
+            at = _now()  # pages that are set together are taken back together
+            for page_id, choice in choices:
+                (before,) = db.execute(
+                    "SELECT choice FROM page WHERE id = ?", (page_id,)
+                ).fetchone()
+                after = msgspec.json.encode(choice).decode()
+                db.execute(
+                    "INSERT INTO page_change (id, at, who, page_id, before, after, why)"
+                    " VALUES (?, ?, ?, ?, ?, ?, ?)",
+                    (_next_change(db), at, who, page_id, before, after, why),
+                )
+                _set_choice(db, page_id, after)
+
+    def set_passed(self, page_id: int, *, passed: bool = True) -> None:
+        """Note that the clerk found a page to lie right."""
+        with self._writing() as db:
+            db.execute("UPDATE page SET passed = ? WHERE id = ?", (int(passed), page_id))
+
+    def strays(self, page_id: int) -> list[str]:
+        """Return the settled texts that lost their cell when the page was worked on again."""
+        rows = self._db.execute(
+            "SELECT settled FROM stray WHERE page_id = ? ORDER BY id", (page_id,)
+        )
+        return [str(row[0]) for row in rows]
 
     @staticmethod
     def _insert_table(
@@ -322,7 +368,7 @@ class Docket:
         """
         done = []
         with self._writing() as db:
-            db.execute("UPDATE change SET state = 'dropped' WHERE state = 'undone'")
+            _drop_undone(db)
             for cell_id, settled in cells:
                 before, before_by_hand = db.execute(
                     "SELECT settled, by_hand FROM cell WHERE id = ?", (cell_id,)
@@ -330,9 +376,19 @@ class Docket:
                 after = None if settled is None else settled.text
                 by_hand = int(settled is not None and settled.by_hand)
                 db.execute(
-                    "INSERT INTO change (at, who, cell_id, before, before_by_hand, after,"
-                    " after_by_hand, why) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-                    (_now(), who, cell_id, before, before_by_hand, after, by_hand, why),
+                    "INSERT INTO change (id, at, who, cell_id, before, before_by_hand, after,"
+                    " after_by_hand, why) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                    (
+                        _next_change(db),
+                        _now(),
+                        who,
+                        cell_id,
+                        before,
+                        before_by_hand,
+                        after,
+                        by_hand,
+                        why,
+                    ),
                 )
                 db.execute(
                     "UPDATE cell SET settled = ?, by_hand = ? WHERE id = ?",
@@ -341,29 +397,40 @@ class Docket:
                 done.append(cell_id)
         return done
 
-    def undo(self) -> int | None:
-        """Take the last change back; return its cell, None where there is nothing to take back."""
+    def undo(self) -> Step | None:
+        """Take the last change back; None where there is nothing to take back."""
         return self._step("done", "DESC", "undone", "before")
 
-    def redo(self) -> int | None:
-        """Make the last undone change again; return its cell, None where there is none."""
+    def redo(self) -> Step | None:
+        """Make the last undone change again; None where there is none."""
         return self._step("undone", "ASC", "done", "after")
 
-    def _step(self, state: str, order: str, becomes: str, side: str) -> int | None:
+    def _step(self, state: str, order: str, becomes: str, side: str) -> Step | None:
         with self._writing() as db:
             row = db.execute(
-                f"SELECT id, cell_id, {side}, {side}_by_hand FROM change WHERE state = ?"  # noqa: S608 - our own names
+                f"SELECT id, cell_id, NULL, {side}, {side}_by_hand FROM change WHERE state = ?1"  # noqa: S608 - our own names
+                f" UNION ALL SELECT id, NULL, page_id, {side}, 0 FROM page_change WHERE state = ?1"
                 f" ORDER BY id {order} LIMIT 1",
                 (state,),
             ).fetchone()
             if row is None:
                 return None
-            change, cell_id, text, by_hand = row
+            change, cell_id, page_id, value, by_hand = row
+            if page_id is not None:
+                together = db.execute(
+                    f"SELECT id, page_id, {side} FROM page_change WHERE state = ?1 AND at ="  # noqa: S608 - our own names
+                    " (SELECT at FROM page_change WHERE id = ?2) ORDER BY id",
+                    (state, change),
+                ).fetchall()
+                for own, own_page, choice in together:
+                    _set_choice(db, own_page, choice)
+                    db.execute("UPDATE page_change SET state = ? WHERE id = ?", (becomes, own))
+                return Step(page_ids=tuple(_int(own_page) for _, own_page, _ in together))
             db.execute(
-                "UPDATE cell SET settled = ?, by_hand = ? WHERE id = ?", (text, by_hand, cell_id)
+                "UPDATE cell SET settled = ?, by_hand = ? WHERE id = ?", (value, by_hand, cell_id)
             )
             db.execute("UPDATE change SET state = ? WHERE id = ?", (becomes, change))
-            return int(cell_id)
+            return Step(cell_id=int(cell_id))
 
     def history(self, cell_id: int | None = None) -> list[ChangeRecord]:
         """Return the changes of one cell or of the whole docket, the oldest first."""
@@ -418,6 +485,120 @@ def _name_tables(tables: list[tuple[str, str, int]]) -> list[str]:
     return out
 
 
+@dataclass(frozen=True)
+class _SettledCell:
+    """A settled cell before its page is worked on again.
+
+    ``id`` is None for one that lost its cell earlier; ``corners`` (4, 2) are on the page as it
+    came.
+    """
+
+    id: int | None
+    corners: NDArray[np.float64]
+    settled: str | None
+    by_hand: int
+
+
+def _settled_on_page(db: sqlite3.Connection, page_id: int) -> list[_SettledCell]:
+    """Return a page's cells that were settled, or have a history."""
+    (transform_json,) = db.execute("SELECT transform FROM page WHERE id = ?", (page_id,)).fetchone()
+    if not transform_json:
+        return []
+    transform = msgspec.json.decode(transform_json, type=Transform)
+    rows = db.execute(
+        "SELECT c.id, c.place, c.settled, c.by_hand FROM cell c"
+        " JOIN found_table t ON t.id = c.table_id WHERE t.page_id = ?"
+        " AND (c.settled IS NOT NULL OR EXISTS (SELECT 1 FROM change h WHERE h.cell_id = c.id))",
+        (page_id,),
+    )
+    cells = [
+        _SettledCell(
+            _int(i),
+            transform.box_on_original(msgspec.json.decode(place, type=Cell).box),
+            settled,
+            _int(by_hand),
+        )
+        for i, place, settled, by_hand in rows.fetchall()
+    ]
+    rows = db.execute("SELECT corners, settled, by_hand FROM stray WHERE page_id = ?", (page_id,))
+    strays = [
+        _SettledCell(None, np.array(msgspec.json.decode(corners)), settled, _int(by_hand))
+        for corners, settled, by_hand in rows.fetchall()
+    ]
+    return cells + strays
+
+
+def _carry_over(
+    db: sqlite3.Connection,
+    page_id: int,
+    settled: list[_SettledCell],
+    transform: Transform,
+    outdated: list[int],
+) -> Carried:
+    """Give settled values and their history to the new cells in the same place on the paper."""
+    if not settled:
+        return Carried()
+    db.execute("DELETE FROM stray WHERE page_id = ?", (page_id,))
+    rows = db.execute(
+        "SELECT c.id, c.place, c.table_id FROM cell c JOIN found_table t ON t.id = c.table_id"
+        " WHERE t.page_id = ?",
+        (page_id,),
+    ).fetchall()
+    fresh = [
+        (_int(i), msgspec.json.decode(place, type=Cell).box)
+        for i, place, table in rows
+        if _int(table) not in outdated
+    ]
+    kept, strays = 0, []
+    free = dict(fresh)
+    for old in settled:
+        around = transform.to_squared(old.corners)
+        box = (*around.min(axis=0).tolist(), *around.max(axis=0).tolist())
+        found = max(free, key=lambda i: overlap(box, free[i]), default=None)
+        if found is None or overlap(box, free[found]) < _SAME_PLACE:
+            if old.settled is not None:
+                strays.append(old.settled)
+                db.execute(
+                    "INSERT INTO stray (at, page_id, corners, settled, by_hand)"
+                    " VALUES (?, ?, ?, ?, ?)",
+                    (
+                        *(_now(), page_id, msgspec.json.encode(old.corners.tolist()).decode()),
+                        *(old.settled, old.by_hand),
+                    ),
+                )
+            continue
+        del free[found]
+        kept += old.settled is not None
+        db.execute(
+            "UPDATE cell SET settled = ?, by_hand = ? WHERE id = ?",
+            (old.settled, old.by_hand, found),
+        )
+        if old.id is not None:
+            db.execute("UPDATE change SET cell_id = ? WHERE cell_id = ?", (found, old.id))
+    return Carried(kept, tuple(strays))
+
+
+def _set_choice(db: sqlite3.Connection, page_id: int, choice: str) -> None:
+    db.execute(
+        "UPDATE page SET choice = ?, progress = 'waiting', passed = 0 WHERE id = ?",
+        (choice, page_id),
+    )
+
+
+def _drop_undone(db: sqlite3.Connection) -> None:
+    for table in ("change", "page_change"):
+        db.execute(f"UPDATE {table} SET state = 'dropped' WHERE state = 'undone'")  # noqa: S608 - our own names
+
+
+def _next_change(db: sqlite3.Connection) -> int:
+    """Return the next change's number; cells' and pages' changes are counted through."""
+    (last,) = db.execute(
+        "SELECT max((SELECT coalesce(max(id), 0) FROM change),"
+        " (SELECT coalesce(max(id), 0) FROM page_change))"
+    ).fetchone()
+    return _int(last) + 1
+
+
 def _now() -> str:
     return datetime.now(UTC).isoformat(timespec="milliseconds")
 
@@ -448,6 +629,11 @@ def _page_state(row: Sequence[object]) -> PageState:
         transform,
         angle,
         unsure,
+        turns,
+        corners,
+        verdict,
+        choice,
+        passed,
         tables,
     ) = row
     decode = msgspec.json.decode
@@ -468,6 +654,11 @@ def _page_state(row: Sequence[object]) -> PageState:
             "angle_deg": angle,
             "unsure": unsure,
             "tables": tables,
+            "turns": turns,
+            "corners": decode(str(corners)),
+            "verdict": decode(str(verdict)),
+            "choice": decode(str(choice)),
+            "passed": bool(passed),
         },
         PageState,
     )

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from keel_line.model.geometry import Transform
-from keel_line.model.page import PageKind, Resolution
+from keel_line.model.page import Corners, PageKind, Resolution, SquareChoice, Verdict
 
 Progress = Literal["waiting", "done", "failed"]
 
@@ -26,7 +26,8 @@ class SourceState:
 class PageState:
     """A page in the docket.
 
-    Sizes are (width, height). What squaring found is only meaningful once ``progress`` is done.
+    Sizes are (width, height). What squaring found is only meaningful once ``progress`` is done;
+    ``choice`` is what the clerk set for it, ``passed`` whether the clerk found it to lie right.
     """
 
     id: int
@@ -44,6 +45,36 @@ class PageState:
     angle_deg: float = 0.0
     unsure: str = ""
     tables: int = 0
+    turns: int = 0
+    corners: Corners = ()
+    verdict: Verdict = field(default_factory=Verdict)
+    choice: SquareChoice = field(default_factory=SquareChoice)
+    passed: bool = False
+
+    @property
+    def wants_a_look(self) -> bool:
+        """Whether the page may not lie right or read well, and nobody has passed it yet."""
+        doubtful = bool(self.unsure) or self.verdict.outlook == "poor"
+        return self.progress == "done" and doubtful and not self.passed
+
+
+@dataclass(frozen=True)
+class Step:
+    """What an undo or a redo touched: a cell, or pages that have to be squared anew."""
+
+    cell_id: int | None = None
+    page_ids: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
+class Carried:
+    """What became of a page's settled cells when it was worked on again.
+
+    ``strays`` are the texts of those that found no cell in their place.
+    """
+
+    kept: int = 0
+    strays: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

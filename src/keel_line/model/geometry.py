@@ -11,6 +11,17 @@ from numpy.typing import ArrayLike, NDArray
 Box: TypeAlias = tuple[float, float, float, float]
 """(x0, y0, x1, y1) in px, origin top left, x1 and y1 exclusive."""
 
+
+def overlap(a: Box, b: Box) -> float:
+    """Return the area that two boxes share over the area that they cover together (0 to 1)."""
+    wide = min(a[2], b[2]) - max(a[0], b[0])
+    high = min(a[3], b[3]) - max(a[1], b[1])
+    if wide <= 0 or high <= 0:
+        return 0.0
+    both = wide * high
+    return both / ((a[2] - a[0]) * (a[3] - a[1]) + (b[2] - b[0]) * (b[3] - b[1]) - both)
+
+
 Matrix: TypeAlias = tuple[tuple[float, float, float], ...]
 """Three rows of a homogeneous 3x3 matrix that maps (x, y, 1) columns."""
 

@@ -40,8 +40,9 @@ class Page:
     kind: PageKind
 
 
-Corners: TypeAlias = tuple[Point, Point, Point, Point]
-"""A sheet's corners in px of the page as it came: top left, then clockwise."""
+Corners: TypeAlias = tuple[Point, ...]
+"""A sheet's four corners in px of the page as it came, the top left first, then clockwise; none
+where the whole picture is the sheet."""
 
 Outlook = Literal["good", "fair", "poor"]
 
@@ -66,7 +67,7 @@ class SquareChoice:
 
     turns: int | None = None
     angle_deg: float | None = None
-    corners: Corners | tuple[()] | None = None
+    corners: Corners | None = None
     even_light: bool = False
     no_specks: bool = False
 
@@ -113,6 +114,6 @@ class SquaredPage:
     transform: Transform
     angle_deg: float
     turns: int = 0
-    corners: Corners | tuple[()] = ()
+    corners: Corners = ()
     unsure: str = ""
     verdict: Verdict = field(default_factory=Verdict)

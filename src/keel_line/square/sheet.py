@@ -25,13 +25,15 @@ _LEAST_SHARE = 0.15
 _MOST_SHARE = 0.97
 _LEAST_STEP = 5.0
 _MOST_POINTS = 10
-_SEEN = 0.62
-_MOST_LINES = 6
+_SEEN = 0.72
+_MOST_LINES = 5
 _SAMPLES = 64
 _REACH_PX = 14
 _ON_LINE_PX = 1.2
 _PAPERS = (2**0.5, 11 / 8.5, 14 / 8.5)  # A sizes, letter, legal: longer side over shorter
 _PAPER_SLACK = 0.035
+_USUAL_FOCAL = 1.0  # over the picture's longer side
+_FOCALS = (0.6, 1.9)
 
 
 def find_sheet(grey: Grey) -> Corners | Failed:
@@ -272,7 +274,7 @@ def sheet_size(corners: Corners, picture_px: tuple[int, int]) -> tuple[float, fl
     top, bottom = np.hypot(*(tr - tl)), np.hypot(*(br - bl))
     left, right = np.hypot(*(bl - tl)), np.hypot(*(br - tr))
     width, height = float(max(top, bottom)), float(max(left, right))
-    ratio = _true_ratio(points, picture_px) or width / height
+    ratio = _true_ratio(points, picture_px)
     long_side = max(ratio, 1 / ratio)
     paper = min(_PAPERS, key=lambda p: abs(p - long_side))
     if abs(paper / long_side - 1) < _PAPER_SLACK:
@@ -284,18 +286,21 @@ def sheet_size(corners: Corners, picture_px: tuple[int, int]) -> tuple[float, fl
     return width, height
 
 
-def _true_ratio(points: NDArray[np.float64], picture_px: tuple[int, int]) -> float | None:
-    """Return width over height of the rectangle behind four corners, None where it is not seen."""
+def _true_ratio(points: NDArray[np.float64], picture_px: tuple[int, int]) -> float:
+    """Return width over height of the rectangle behind four corners.
+
+    Where the perspective is too slight to tell the camera's focal length, a usual one is taken.
+    """
     middle = np.array([picture_px[0] / 2, picture_px[1] / 2])
     m1, m2, m4, m3 = (np.append(p - middle, 1.0) for p in points)  # TL, TR, BL, BR of the paper
     k2 = np.dot(np.cross(m1, m4), m3) / np.dot(np.cross(m2, m4), m3)
     k3 = np.dot(np.cross(m1, m4), m2) / np.dot(np.cross(m3, m4), m2)
     n2, n3 = k2 * m2 - m1, k3 * m3 - m1
-    near = 1e-3
-    if abs(n2[2]) < near or abs(n3[2]) < near:  # sides parallel: seen from straight above
-        return None
-    focal_squared = -(n2[0] * n3[0] + n2[1] * n3[1]) / (n2[2] * n3[2])
-    if not 0.3 < np.sqrt(max(focal_squared, 0.0)) / max(picture_px) < 6:
-        return None
+    usual = (_USUAL_FOCAL * max(picture_px)) ** 2
+    steep = n2[2] * n3[2]
+    focal_squared = -(n2[0] * n3[0] + n2[1] * n3[1]) / steep if steep else usual
+    low, high = (limit * max(picture_px) for limit in _FOCALS)
+    if not low**2 < focal_squared < high**2:  # seen too steeply from above to tell
+        focal_squared = usual
     scale = np.diag([1 / focal_squared, 1 / focal_squared, 1.0])
     return float(np.sqrt((n2 @ scale @ n2) / (n3 @ scale @ n3)))

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.errors import Failed
 
-LIMIT_DEG = 15.0
+LIMIT_DEG = 20.0
 _COARSE_SIDE_PX = 1100
 _FINE_SIDE_PX = 2400
 _MOST_POINTS = 60_000
@@ -33,7 +33,7 @@ def estimate_skew(grey: Grey) -> float | Failed:
     Returns
     -------
     float or Failed
-        Degrees within ±15; Failed where the page has too little on it or nothing lies in line.
+        Degrees within ±20; Failed where the page has too little on it or nothing lies in line.
     """
     coarse = _edge_points(grey, _COARSE_SIDE_PX)
     if coarse is None:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.errors import Failed
 from keel_line.model.geometry import Transform
-from keel_line.model.page import Corners, Page, SquareChoice, SquaredPage
+from keel_line.model.page import Corners, Page, Resolution, SquareChoice, SquaredPage
 from keel_line.square.quality import judge_page
 from keel_line.square.sheet import find_sheet, sheet_size
 from keel_line.square.skew import estimate_skew
@@ -56,20 +56,20 @@ def square_page(
     """
     choice = choice or SquareChoice()
     doubts: list[str] = []
-    laid = _lay_flat(page, choice)
-    small_enough = _resample(page.pixels, laid.transform, laid.size)
+    corners = _sheet_of(page) if choice.corners is None else choice.corners
+    size_px = (page.pixels.shape[1], page.pixels.shape[0])
+    laid = lay_out(size_px, page.resolution, corners)
+    pixels = _resample(page.pixels, laid)
     if choice.angle_deg is not None:
         angle = choice.angle_deg
     else:
-        found = estimate_skew(small_enough)
+        found = estimate_skew(pixels)
         angle = 0.0 if isinstance(found, Failed) else found
         if isinstance(found, Failed):
             doubts.append(found.reason)
-    transform, size, pixels = laid.transform, laid.size, small_enough
     if abs(angle) >= _LEAVE_DEG:
-        turn, size = _turn(size, angle)
-        transform = transform.then("deskew", turn)
-        pixels = _resample(page.pixels, transform, size)
+        laid = lay_out(size_px, page.resolution, corners, angle)
+        pixels = _resample(page.pixels, laid)
     flat = flatten_light(pixels)
     if choice.turns is not None:
         turns = choice.turns % 4
@@ -81,7 +81,7 @@ def square_page(
     else:
         turns = 0
     if turns:
-        transform = transform.then("quarter turns", _quarter_turns(size, turns))
+        laid = lay_out(size_px, page.resolution, corners, angle, turns)
         pixels = np.ascontiguousarray(np.rot90(pixels, -turns))
         flat = np.ascontiguousarray(np.rot90(flat, -turns))
     verdict = judge_page(pixels, flat, laid.dpi)
@@ -90,46 +90,65 @@ def square_page(
     if choice.no_specks:
         pixels = drop_specks(pixels, laid.dpi)
     return SquaredPage(
-        pixels,
-        laid.dpi,
-        transform,
-        angle,
-        turns,
-        laid.corners,
-        "; ".join(doubts),
-        verdict,
+        pixels, laid.dpi, laid.transform, angle, turns, corners, "; ".join(doubts), verdict
     )
 
 
 @dataclass(frozen=True)
-class _Laid:
+class Layout:
+    """How a page is laid: the way there, and (width, height) and dpi of what comes of it."""
+
     transform: Transform
     size: tuple[int, int]
     dpi: float
-    corners: Corners | tuple[()]
 
 
-def _lay_flat(page: Page, choice: SquareChoice) -> _Laid:
-    """Bring the page to true proportions: a fax's by its resolution, a sheet's by its corners."""
-    res = page.resolution
-    rows, cols = page.pixels.shape
-    corners = choice.corners
-    if corners is None:
-        corners = _sheet_of(page)
-    if len(corners) == 4:
-        return _cut_out(page, corners)
+def lay_out(
+    size_px: tuple[int, int],
+    resolution: Resolution,
+    corners: Corners,
+    angle_deg: float = 0.0,
+    turns: int = 0,
+) -> Layout:
+    """Work out how a page comes to lie, without touching its pixels.
+
+    Parameters
+    ----------
+    size_px
+        (width, height) of the page as it came.
+    resolution
+        Its resolution; a sheet that is cut out takes its own from the size of its paper.
+    corners
+        Corners of the sheet; none where the whole picture is it.
+    angle_deg
+        Lean that is taken out.
+    turns
+        Quarter turns clockwise, 0 to 3.
+    """
+    laid = _cut_out(size_px, corners) if corners else _true_proportions(size_px, resolution)
+    transform, size = laid.transform, laid.size
+    if abs(angle_deg) >= _LEAVE_DEG:
+        turn, size = _turn(size, angle_deg)
+        transform = transform.then("deskew", turn)
+    if turns % 4:
+        transform = transform.then("quarter turns", _quarter_turns(size, turns % 4))
+        size = (size[1], size[0]) if turns % 2 else size
+    return Layout(transform, size, laid.dpi)
+
+
+def _true_proportions(size_px: tuple[int, int], res: Resolution) -> Layout:
     dpi = max(res.x_dpi, res.y_dpi)
     scale = (dpi / res.x_dpi, dpi / res.y_dpi)
     if scale == (1.0, 1.0):
-        return _Laid(Transform(), (cols, rows), dpi, ())
-    size = (max(1, round(cols * scale[0])), max(1, round(rows * scale[1])))
-    exact = (size[0] / cols, size[1] / rows)
+        return Layout(Transform(), size_px, dpi)
+    size = (max(1, round(size_px[0] * scale[0])), max(1, round(size_px[1] * scale[1])))
+    exact = (size[0] / size_px[0], size[1] / size_px[1])
     # Pixel centres lie at whole numbers, hence the half-pixel shift.
     matrix = [[exact[0], 0, (exact[0] - 1) / 2], [0, exact[1], (exact[1] - 1) / 2]]
-    return _Laid(Transform().then("true proportions", matrix), size, dpi, ())
+    return Layout(Transform().then("true proportions", matrix), size, dpi)
 
 
-def _sheet_of(page: Page) -> Corners | tuple[()]:
+def _sheet_of(page: Page) -> Corners:
     """Look for a sheet where there may be one: in pictures whose resolution no machine stated."""
     if page.kind == "fax" or not (page.kind == "photo" or page.resolution.estimated):
         return ()
@@ -137,9 +156,8 @@ def _sheet_of(page: Page) -> Corners | tuple[()]:
     return () if isinstance(found, Failed) else found
 
 
-def _cut_out(page: Page, corners: Corners) -> _Laid:
-    rows, cols = page.pixels.shape
-    width, height = sheet_size(corners, (cols, rows))
+def _cut_out(size_px: tuple[int, int], corners: Corners) -> Layout:
+    width, height = sheet_size(corners, size_px)
     shrink = min(1.0, _MOST_SIDE_PX / max(width, height))
     size = (max(16, round(width * shrink)), max(16, round(height * shrink)))
     right, bottom = size[0] - 1.0, size[1] - 1.0
@@ -147,32 +165,24 @@ def _cut_out(page: Page, corners: Corners) -> _Laid:
     matrix = cv2.getPerspectiveTransform(np.array(corners, np.float32), target)
     # What the file says of a photograph's dots per inch has nothing to do with the paper.
     dpi = max(72.0, max(size) / _A4_LONG_IN)
-    return _Laid(Transform().then("sheet", matrix), size, round(dpi, 1), corners)
+    return Layout(Transform().then("sheet", matrix), size, round(dpi, 1))
 
 
-def _resample(pixels: Grey, transform: Transform, size: tuple[int, int]) -> Grey:
-    matrix = transform.matrix
-    if not transform.steps:
+def _resample(pixels: Grey, laid: Layout) -> Grey:
+    """Lay the original pixels out; beyond their edge lies paper."""
+    if not laid.transform.steps:
         return pixels
-    paper = float(np.percentile(pixels[::8, ::8], 80))
-    if np.allclose(matrix[2], (0, 0, 1)):
-        moved = cv2.warpAffine(
-            pixels,
-            matrix[:2],
-            size,
-            flags=cv2.INTER_CUBIC,
-            borderMode=cv2.BORDER_CONSTANT,
-            borderValue=paper,
-        )
-    else:
-        moved = cv2.warpPerspective(
-            pixels,
-            matrix,
-            size,
-            flags=cv2.INTER_CUBIC,
-            borderMode=cv2.BORDER_CONSTANT,
-            borderValue=paper,
-        )
+    matrix = laid.transform.matrix
+    straight = bool(np.allclose(matrix[2], (0, 0, 1)))
+    warp = cv2.warpAffine if straight else cv2.warpPerspective
+    moved = warp(
+        pixels,
+        matrix[:2] if straight else matrix,
+        laid.size,
+        flags=cv2.INTER_CUBIC,
+        borderMode=cv2.BORDER_CONSTANT,
+        borderValue=float(np.percentile(pixels[::8, ::8], 80)),
+    )
     return np.asarray(moved, np.uint8)
 
 

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from keel_line.desk.desk import Desk
+from keel_line.model.docket import Step
 from keel_line.model.table import CellState, TableState
 from keel_line.ui.jobs import Jobs
 
@@ -29,12 +30,15 @@ class Session(QObject):
         Another cell or table is at hand.
     picture_changed
         A page's picture is there now; carries its id.
+    pages_unsquared
+        Pages' squaring was taken back or made again, so that they wait; carries their ids.
     """
 
     tables_changed = pyqtSignal()
     cells_changed = pyqtSignal()
     moved = pyqtSignal()
     picture_changed = pyqtSignal(int)
+    pages_unsquared = pyqtSignal(tuple)
 
     def __init__(self, desk: Desk, jobs: Jobs) -> None:
         super().__init__()
@@ -65,6 +69,7 @@ class Session(QObject):
 
     def take_page(self, page_id: int) -> None:
         """Take in the tables of a page that was just read; the others are not read again."""
+        self._pictures.pop(page_id, None)
         known = {t.id: t for t in self.tables if t.page_id != page_id}
         known |= {t.id: t for t in self.desk.tables(page_id)}
         order = [(known[i], name) for i, name in self.desk.table_names() if i in known]
@@ -212,11 +217,13 @@ class Session(QObject):
         """Make the last undone change again and go to its cell."""
         return self._after_step(self.desk.redo())
 
-    def _after_step(self, cell_id: int | None) -> bool:
-        if cell_id is None:
+    def _after_step(self, step: Step | None) -> bool:
+        if step is None:
             return False
-        if self._go_to_cell_id(cell_id):
-            self._refresh(cell_id)
+        if step.page_ids:
+            self.pages_unsquared.emit(step.page_ids)
+        elif step.cell_id is not None and self._go_to_cell_id(step.cell_id):
+            self._refresh(step.cell_id)
             self.moved.emit()
         return True
 

@@ -1,0 +1,121 @@
+"""What the clerk sets at Square is kept, can be undone, and never loses what was settled."""
+
+from __future__ import annotations
+
+import sqlite3
+from pathlib import Path
+
+import pytest
+
+from keel_line.desk.desk import Desk
+from keel_line.desk.work import InlineExecutor
+from keel_line.docket import schema
+from keel_line.docket.store import Docket
+from keel_line.gather.sources import make_source
+from keel_line.model.docket import PageState, Step
+from keel_line.model.page import SquareChoice
+from tests.conftest import as_png, draw_page, make_content
+
+
+@pytest.fixture
+def desk() -> Desk:
+    made = draw_page(make_content(), angle_deg=1.5)
+    desk = Desk()
+    desk.add_source(make_source("dues.png", as_png(made.grey)))
+    desk.run(InlineExecutor())
+    return desk
+
+
+def page(desk: Desk) -> PageState:
+    return desk.pages()[0]
+
+
+def test_what_was_set_is_kept_when_the_page_is_worked_on_again(desk: Desk) -> None:
+    desk.choose([(page(desk).id, SquareChoice(angle_deg=1.2, no_specks=True))], "by hand")
+    assert page(desk).progress == "waiting"
+    desk.run(InlineExecutor())
+    assert page(desk).angle_deg == 1.2
+    assert page(desk).choice == SquareChoice(angle_deg=1.2, no_specks=True)
+    desk.run(InlineExecutor())
+    assert page(desk).choice.angle_deg == 1.2
+
+
+def test_settled_cells_stay_where_they_lie_on_the_paper(desk: Desk) -> None:
+    cell = desk.tables()[0].cells[9]
+    desk.replace(cell, "7,777")
+    desk.accept([desk.tables()[0].cells[14]])
+    desk.choose([(page(desk).id, SquareChoice(turns=0, angle_deg=1.0))], "by hand")
+    desk.run(InlineExecutor())
+    (table,) = desk.tables()
+    settled = [c for c in table.cells if c.settled is not None]
+    assert [(c.cell.row, c.cell.col) for c in settled] == [
+        (cell.cell.row, cell.cell.col),
+        (table.cells[14].cell.row, table.cells[14].cell.col),
+    ]
+    assert settled[0].text == "7,777"
+    assert [c.after for c in desk.history(settled[0].id)] == ["7,777"]
+    assert desk.notices == [n for n in desk.notices if not n.trouble]
+
+
+def test_settled_cells_without_a_place_come_back_when_it_does(desk: Desk) -> None:
+    cell = desk.tables()[0].cells[9]
+    desk.replace(cell, "7,777")
+    corners = ((900.0, 700.0), (1300.0, 700.0), (1300.0, 1200.0), (900.0, 1200.0))
+    desk.choose([(page(desk).id, SquareChoice(corners=corners))], "another corner of the page")
+    desk.run(InlineExecutor())
+    assert desk.docket.strays(page(desk).id) == ["7,777"]
+    assert "7,777" in desk.notices[-1].text
+    assert desk.undo() == Step(page_ids=(page(desk).id,))
+    assert page(desk).progress == "waiting"
+    desk.run(InlineExecutor())
+    assert desk.docket.strays(page(desk).id) == []
+    assert [c.text for c in desk.tables()[0].cells if c.settled] == ["7,777"]
+
+
+def test_changes_of_cells_and_pages_are_taken_back_in_turn(desk: Desk) -> None:
+    cell = desk.tables()[0].cells[5]
+    desk.replace(cell, "one")
+    desk.choose([(page(desk).id, SquareChoice(turns=1))], "turned")
+    desk.choose([(page(desk).id, SquareChoice(turns=2))], "turned")
+    assert desk.undo() == Step(page_ids=(page(desk).id,))
+    assert page(desk).choice.turns == 1
+    assert desk.undo() == Step(page_ids=(page(desk).id,))
+    assert page(desk).choice == SquareChoice()
+    assert desk.undo() == Step(cell_id=cell.id)
+    assert desk.undo() is None
+    assert desk.redo() == Step(cell_id=cell.id)
+    assert desk.redo() == Step(page_ids=(page(desk).id,))
+    assert page(desk).choice.turns == 1
+
+
+def test_an_angle_beyond_the_limit_is_refused(desk: Desk) -> None:
+    with pytest.raises(ValueError, match="at most 20"):
+        desk.choose([(page(desk).id, SquareChoice(angle_deg=21))], "by hand")
+    assert page(desk).progress == "done"
+
+
+def test_a_passed_page_wants_no_look_until_it_changes(desk: Desk) -> None:
+    number = page(desk).id
+    desk.pass_page(number)
+    assert page(desk).passed
+    desk.choose([(number, SquareChoice(turns=2))], "turned")
+    assert not page(desk).passed
+
+
+def test_a_docket_of_the_first_schema_is_brought_up_to_date(tmp_path: Path) -> None:
+    path = tmp_path / "old.keel"
+    old = sqlite3.connect(path)
+    old.executescript(schema.MIGRATIONS[0].script)
+    old.executescript(
+        "INSERT INTO source (name, sha256, data, pages, added) VALUES ('a', 'b', x'00', 1, 'now');"
+        "INSERT INTO page (source_id, number) VALUES (1, 1); PRAGMA user_version = 1;"
+    )
+    old.execute(f"PRAGMA application_id = {schema.APPLICATION_ID}")
+    old.close()
+    docket = Docket(path)
+    (state,) = docket.pages()
+    assert state.choice == SquareChoice()
+    assert state.verdict.outlook == "good"
+    docket.choose([(state.id, SquareChoice(turns=3))], "clerk", "turned")
+    assert docket.pages()[0].choice.turns == 3
+    docket.close()
