@@ -119,3 +119,16 @@ def test_a_docket_of_the_first_schema_is_brought_up_to_date(tmp_path: Path) -> N
     docket.choose([(state.id, SquareChoice(turns=3))], "clerk", "turned")
     assert docket.pages()[0].choice.turns == 3
     docket.close()
+
+
+def test_pages_that_are_set_together_are_taken_back_together() -> None:
+    desk = Desk()
+    for name, angle in (("a.png", 0.5), ("b.png", 1.0)):
+        made = draw_page(make_content(2, 2), angle_deg=angle, size_in=(4, 3))
+        desk.add_source(make_source(name, as_png(made.grey)))
+    first, second = (p.id for p in desk.pages())
+    desk.choose([(i, SquareChoice(even_light=True)) for i in (first, second)], "all pages")
+    assert desk.undo() == Step(page_ids=(first, second))
+    assert [p.choice.even_light for p in desk.pages()] == [False, False]
+    assert desk.redo() == Step(page_ids=(first, second))
+    assert [p.choice.even_light for p in desk.pages()] == [True, True]

@@ -72,7 +72,7 @@ MIGRATIONS: tuple[Migration, ...] = (
         ALTER TABLE page ADD COLUMN choice TEXT NOT NULL DEFAULT '{}';
         ALTER TABLE page ADD COLUMN passed INTEGER NOT NULL DEFAULT 0;
         CREATE TABLE page_change (
-            id INTEGER PRIMARY KEY, at TEXT NOT NULL, who TEXT NOT NULL,
+            id INTEGER PRIMARY KEY, batch INTEGER NOT NULL, at TEXT NOT NULL, who TEXT NOT NULL,
             page_id INTEGER NOT NULL REFERENCES page ON DELETE CASCADE,
             before TEXT NOT NULL, after TEXT NOT NULL,
             why TEXT NOT NULL, state TEXT NOT NULL DEFAULT 'done'

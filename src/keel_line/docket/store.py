@@ -210,16 +210,16 @@ class Docket:
         """Set how pages are to be squared, as changes that can be undone; they wait to be read."""
         with self._writing() as db:
             _drop_undone(db)
-            at = _now()  # pages that are set together are taken back together
+            batch = _next_change(db)  # pages that are set together are taken back together
             for page_id, choice in choices:
                 (before,) = db.execute(
                     "SELECT choice FROM page WHERE id = ?", (page_id,)
                 ).fetchone()
                 after = msgspec.json.encode(choice).decode()
                 db.execute(
-                    "INSERT INTO page_change (id, at, who, page_id, before, after, why)"
-                    " VALUES (?, ?, ?, ?, ?, ?, ?)",
-                    (_next_change(db), at, who, page_id, before, after, why),
+                    "INSERT INTO page_change (id, batch, at, who, page_id, before, after, why)"
+                    " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+                    (_next_change(db), batch, _now(), who, page_id, before, after, why),
                 )
                 _set_choice(db, page_id, after)
 
@@ -418,8 +418,8 @@ class Docket:
             change, cell_id, page_id, value, by_hand = row
             if page_id is not None:
                 together = db.execute(
-                    f"SELECT id, page_id, {side} FROM page_change WHERE state = ?1 AND at ="  # noqa: S608 - our own names
-                    " (SELECT at FROM page_change WHERE id = ?2) ORDER BY id",
+                    f"SELECT id, page_id, {side} FROM page_change WHERE state = ?1 AND batch ="  # noqa: S608 - our own names
+                    " (SELECT batch FROM page_change WHERE id = ?2) ORDER BY id",
                     (state, change),
                 ).fetchall()
                 for own, own_page, choice in together:
