@@ -32,6 +32,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("redo", "Do again", ("Ctrl+Shift+Z", "Ctrl+Y"), "window", "Make it again"),
     Command("stop", "Stop reading", ("Ctrl+.",), "window", "Stop; pages that are done stay done"),
     Command("gather", "Gather", ("Ctrl+1",), "window", "Go to the pages"),
+    Command("square", "Square", ("Ctrl+2",), "window", "Go to how the pages lie"),
     Command("rule", "Rule", ("Ctrl+3",), "window", "Go to the lines that were found"),
     Command("proof", "Proof", ("Ctrl+4",), "window", "Go to the doubts"),
     Command("send", "Send", ("Ctrl+6",), "window", "Go to what leaves the program"),
@@ -39,6 +40,19 @@ COMMANDS: tuple[Command, ...] = (
     Command("theme", "Light or dark", ("Ctrl+Shift+D",), "window", "Change between light and dark"),
     Command("keys", "All keys", ("F1",), "window", "Show this sheet"),
     Command("quit", "Quit", ("Ctrl+Q",), "window", "Everything is saved already"),
+    Command(
+        "pass", "It lies right, next", ("Return",), "square", "Pass the page, go on", bound=False
+    ),
+    Command(
+        "lean", "Lean by 0.1°", ("Left", "Right"), "square", "With Shift by a degree", bound=False
+    ),
+    Command("turn", "Quarter turn", ("T",), "square", "With Shift the other way", bound=False),
+    Command("corners", "Corners of the sheet", ("C",), "square", "Set them by hand", bound=False),
+    Command("light", "Even out the light", ("L",), "square", "Shadows away, or back", bound=False),
+    Command("specks", "Specks away", ("S",), "square", "Or back", bound=False),
+    Command("was", "As it was", ("W",), "square", "Half, whole, away", bound=False),
+    Command("found", "As found", ("R",), "square", "Take back what was set by hand", bound=False),
+    Command("alike", "Every page alike", ("A",), "square", "Way up, light and specks", bound=False),
     Command(
         "previous-page", "Page before", ("PgUp",), "rule", "Look at the page before", bound=False
     ),
@@ -118,6 +132,8 @@ _SHOWN = {
     "PgUp": "Page up",
     "any letter": "type",
     "arrows": "arrow keys",
+    "Left": "←",
+    "Right": "→",
 }
 
 

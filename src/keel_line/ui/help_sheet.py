@@ -10,7 +10,12 @@ from typing_extensions import override
 from keel_line.ui.commands import COMMANDS, Command, show_keys
 from keel_line.ui.theme import Theme
 
-_PLACES = (("window", "Anywhere"), ("rule", "In Rule"), ("proof", "In Proof"))
+_PLACES = (
+    ("window", "Anywhere", 0),
+    ("rule", "In Rule", 0),
+    ("square", "In Square", 1),
+    ("proof", "In Proof", 1),
+)
 
 
 class HelpSheet(QWidget):
@@ -63,10 +68,8 @@ class HelpSheet(QWidget):
             sheet.adjusted(0, 26, -32, 0), Qt.AlignmentFlag.AlignRight, "Any key puts this away"
         )
         wide = (sheet.width() - 64) / 2
-        columns = {"window": 0, "rule": 1, "proof": 1}
         tops = [sheet.top() + 70, sheet.top() + 70]
-        for place, heading in _PLACES:
-            column = columns[place]
+        for place, heading, column in _PLACES:
             own = [c for c in COMMANDS if c.where == place and c.keys]
             left = sheet.left() + 32 + column * wide
             tops[column] = self._paint_group(painter, heading, own, left, tops[column], wide - 24)

@@ -13,21 +13,30 @@ from concurrent.futures import CancelledError, Executor, Future, ThreadPoolExecu
 from concurrent.futures.process import BrokenProcessPool
 from functools import partial
 
+import cv2
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from keel_line.desk.desk import Desk
 from keel_line.desk.work import PageResponse, process_page, start_pool, unpack_picture
+from keel_line.errors import KeelLineError
 from keel_line.model.docket import PageState
 
 log = logging.getLogger(__name__)
 _AHEAD = 3
+_ORIGINAL_SIDE_PX = 1500
 STOPPED, COMPLETE = True, False
 
 
 def make_image(data: bytes) -> QImage:
     """Unpack a stored picture into an image of its own (grey)."""
-    pixels = unpack_picture(data)
+    return as_image(unpack_picture(data))
+
+
+def as_image(pixels: NDArray[np.uint8]) -> QImage:
+    """Return grey pixels, shape (rows, cols), as an image of its own."""
     rows, cols = pixels.shape
     return QImage(pixels.tobytes(), cols, rows, cols, QImage.Format.Format_Grayscale8).copy()
 
@@ -45,6 +54,8 @@ class Jobs(QObject):
         Whether the run was stopped by the clerk.
     picture_ready
         A page's id and its unpacked picture.
+    original_ready
+        A page's id and the page as it came, made smaller.
     trouble
         What went wrong on a page, in the clerk's words.
     """
@@ -53,9 +64,11 @@ class Jobs(QObject):
     progress = pyqtSignal(int, int, float)
     finished = pyqtSignal(bool)
     picture_ready = pyqtSignal(int, QImage)
+    original_ready = pyqtSignal(int, QImage)
     trouble = pyqtSignal(str)
     _answered = pyqtSignal(int, object)
     _unpacked = pyqtSignal(int, int, QImage)
+    _loaded = pyqtSignal(int, int, QImage)
 
     def __init__(self, desk: Desk, make_executor: Callable[[], Executor] = start_pool) -> None:
         super().__init__()
@@ -69,9 +82,11 @@ class Jobs(QObject):
         self._total = self._done = self._flying = 0
         self._started = 0.0
         self._wanted: set[int] = set()
+        self._wanted_originals: set[int] = set()
         self._flying_ids: set[int] = set()
         self._answered.connect(self._take)
         self._unpacked.connect(self._hand_over)
+        self._loaded.connect(self._hand_over_original)
 
     @property
     def running(self) -> bool:
@@ -84,6 +99,7 @@ class Jobs(QObject):
         self._desk = desk
         self._docket += 1
         self._wanted.clear()
+        self._wanted_originals.clear()
 
     def read_waiting(self) -> None:
         """Read every page that waits; pages that came in meanwhile join the run."""
@@ -199,3 +215,29 @@ class Jobs(QObject):
         self._wanted.discard(page_id)
         if docket == self._docket:
             self.picture_ready.emit(page_id, image)
+
+    def want_original(self, page: PageState) -> None:
+        """Load a page as it came in a thread; ``original_ready`` brings it, made smaller."""
+        if page.id in self._wanted_originals:
+            return
+        self._wanted_originals.add(page.id)
+        self._threads.submit(self._load_original, self._docket, self._desk, page)
+
+    def _load_original(self, docket: int, desk: Desk, page: PageState) -> None:
+        try:
+            pixels = desk.original_page(page).pixels
+        except KeelLineError as error:
+            self.trouble.emit(str(error))
+            return
+        factor = min(1.0, _ORIGINAL_SIDE_PX / max(pixels.shape))
+        if factor < 1.0:
+            pixels = np.asarray(
+                cv2.resize(pixels, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA),
+                np.uint8,
+            )
+        self._loaded.emit(docket, page.id, as_image(pixels))
+
+    def _hand_over_original(self, docket: int, page_id: int, image: QImage) -> None:
+        self._wanted_originals.discard(page_id)
+        if docket == self._docket:
+            self.original_ready.emit(page_id, image)

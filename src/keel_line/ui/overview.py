@@ -32,12 +32,14 @@ def make_stops(
     proof = "all settled" if settled else "no doubts"
     waiting = {
         "gather": count(len(pages), "page") if pages else "nothing yet",
+        "square": _square_words(pages),
         "rule": count(len(tables), "table") if done else "",
         "proof": count(doubts, "doubt") if doubts else (proof if tables else ""),
         "send": "ready" if proofed else "",
     }
     calls = {
         "gather": any(p.progress == "failed" for p in pages),
+        "square": any(p.wants_a_look for p in pages),
         "rule": any(not p.tables for p in done),
         "proof": doubts > 0,
     }
@@ -58,6 +60,13 @@ def make_stops(
         )
         for name in STATIONS
     )
+
+
+def _square_words(pages: Sequence[PageState]) -> str:
+    looks = sum(p.wants_a_look for p in pages)
+    if looks:
+        return f"{looks} to look at"
+    return "straight" if any(p.progress == "done" for p in pages) else ""
 
 
 def make_ribbon(

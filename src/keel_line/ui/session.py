@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from keel_line.desk.desk import Desk
-from keel_line.model.docket import Step
+from keel_line.model.docket import PageState, Step
 from keel_line.model.table import CellState, TableState
 from keel_line.ui.jobs import Jobs
 
@@ -30,6 +30,8 @@ class Session(QObject):
         Another cell or table is at hand.
     picture_changed
         A page's picture is there now; carries its id.
+    original_changed
+        A page as it came is there now; carries its id.
     pages_unsquared
         Pages' squaring was taken back or made again, so that they wait; carries their ids.
     """
@@ -38,6 +40,7 @@ class Session(QObject):
     cells_changed = pyqtSignal()
     moved = pyqtSignal()
     picture_changed = pyqtSignal(int)
+    original_changed = pyqtSignal(int)
     pages_unsquared = pyqtSignal(tuple)
 
     def __init__(self, desk: Desk, jobs: Jobs) -> None:
@@ -48,9 +51,11 @@ class Session(QObject):
         self.table_index = 0
         self.cell_index = 0
         self._pictures: OrderedDict[int, QImage] = OrderedDict()
+        self._originals: OrderedDict[int, QImage] = OrderedDict()
         self._doubts: list[tuple[int, int]] = []
         self._flagged = 0
         jobs.picture_ready.connect(self._keep_picture)
+        jobs.original_ready.connect(self._keep_original)
         jobs.page_done.connect(self.take_page)
         self.reload()
 
@@ -59,6 +64,7 @@ class Session(QObject):
         self.desk = desk
         self.jobs.set_desk(desk)
         self._pictures.clear()
+        self._originals.clear()
         self.table_index = self.cell_index = 0
         self.tables = []
         self.reload()
@@ -251,6 +257,21 @@ class Session(QObject):
             return None
         self._pictures.move_to_end(page_id)
         return image
+
+    def original(self, page: PageState) -> QImage | None:
+        """Return a page as it came, made smaller, or None while it is being loaded."""
+        image = self._originals.get(page.id)
+        if image is None:
+            self.jobs.want_original(page)
+            return None
+        self._originals.move_to_end(page.id)
+        return image
+
+    def _keep_original(self, page_id: int, image: QImage) -> None:
+        self._originals[page_id] = image
+        while len(self._originals) > _PICTURES_KEPT:
+            self._originals.popitem(last=False)
+        self.original_changed.emit(page_id)
 
     def _keep_picture(self, page_id: int, image: QImage) -> None:
         self._pictures[page_id] = image

@@ -49,6 +49,7 @@ from keel_line.ui.proof.station import ProofStation
 from keel_line.ui.rule.station import RuleStation
 from keel_line.ui.send.station import SendStation
 from keel_line.ui.session import Session
+from keel_line.ui.square.station import SquareStation
 from keel_line.ui.theme import Theme, apply_theme, make_theme
 from keel_line.ui.widgets.line import LineBar
 from keel_line.ui.widgets.ribbon import PageRibbon
@@ -93,7 +94,9 @@ class Window(QMainWindow):
         self.jobs.progress.connect(self._show_progress)
         self.jobs.finished.connect(self._finish)
         self.jobs.trouble.connect(lambda text: self.say(text, trouble=True))
+        self.jobs.page_done.connect(self._forget_small)
         self.session.tables_changed.connect(self.refresh)
+        self.session.pages_unsquared.connect(self._follow_unsquared)
         self.session.cells_changed.connect(self._refresh_counts)
         self.session.moved.connect(self._follow_page)
         self.refresh()
@@ -103,11 +106,13 @@ class Window(QMainWindow):
     def _build(self) -> None:
         self.line = LineBar(self.theme)
         self.gather = GatherStation(self.theme)
+        self.square = SquareStation(self.session, self.theme)
         self.rule = RuleStation(self.session, self.theme)
         self.proof = ProofStation(self.session, self.theme)
         self.send = SendStation(self.session, self.theme)
         self._stations: dict[str, QWidget] = {
             "gather": self.gather,
+            "square": self.square,
             "rule": self.rule,
             "proof": self.proof,
             "send": self.send,
@@ -181,6 +186,11 @@ class Window(QMainWindow):
         self.gather.open_demo.connect(self.open_demo)
         self.gather.open_docket.connect(self.open_docket)
         self.gather.page_chosen.connect(self._show_lines_of)
+        self.square.step_page.connect(self._step_page)
+        self.square.page_wanted.connect(self.go_to_page)
+        self.square.go_on.connect(self._leave_square)
+        self.square.said.connect(self.say)
+        self.square.changed.connect(self._read_changed)
         self.rule.step_page.connect(self._step_page)
         self.rule.go_on.connect(lambda: self.go_to("proof"))
         self.proof.said.connect(self.say)
@@ -207,7 +217,15 @@ class Window(QMainWindow):
             f" border-radius: 4px; }} QProgressBar::chunk {{ background:"
             f" {self.theme.colours.teal}; border-radius: 4px; }}"
         )
-        for part in (self.line, self.ribbon, self.rule, self.proof, self.send, self.help):
+        for part in (
+            self.line,
+            self.ribbon,
+            self.square,
+            self.rule,
+            self.proof,
+            self.send,
+            self.help,
+        ):
             part.set_theme(self.theme)
 
     def _bind(self) -> None:
@@ -220,6 +238,7 @@ class Window(QMainWindow):
             "redo": self._redo,
             "stop": self.jobs.stop,
             "gather": lambda: self.go_to("gather"),
+            "square": lambda: self.go_to("square"),
             "rule": lambda: self.go_to("rule"),
             "proof": lambda: self.go_to("proof"),
             "send": lambda: self.go_to("send"),
@@ -282,8 +301,12 @@ class Window(QMainWindow):
         if self._page_id not in known and self._pages:
             self._page_id = self._pages[0].id
         self._refresh_counts()
-        if self._at == "rule":
+        if self._at in {"square", "rule"}:
             self._show_page()
+
+    def _forget_small(self, page_id: int) -> None:
+        """Let go of a small picture that is out of date; the next refresh fetches the new one."""
+        self._small.pop(page_id, None)
 
     def _earlier(self) -> list[tuple[Path, str]]:
         own = self.session.desk.docket.path
@@ -343,9 +366,13 @@ class Window(QMainWindow):
         """Go to a station."""
         if station not in self._stations:
             return
+        if self._at == "square" and station != "square":
+            self.square.settle()
+        if station == "square" and self._at != "square":
+            self._find_page_to_look_at()
         self._at = station
         self._stack.setCurrentWidget(self._stations[station])
-        if station == "rule":
+        if station in {"square", "rule"}:
             self._show_page()
         elif station == "send":
             self.send.refresh()
@@ -358,7 +385,7 @@ class Window(QMainWindow):
         """Put a page at hand; in Proof, its first table."""
         self._page_id = page_id
         self.session.go_to_page(page_id)
-        if self._at == "rule":
+        if self._at in {"square", "rule"}:
             self._show_page()
         self._refresh_ribbon()
         self._stations[self._at].setFocus()
@@ -374,7 +401,33 @@ class Window(QMainWindow):
             waiting = "No page yet. Ctrl+O adds scans."
         elif page.progress != "done":
             waiting = page.trouble or "This page is waiting to be read."
-        self.rule.show_page(self._page_id, waiting)
+        if self._at == "square":
+            self.square.show_page(page, self._pages, waiting)
+        else:
+            self.rule.show_page(self._page_id, waiting)
+
+    def _find_page_to_look_at(self) -> None:
+        """Put the first page at hand that wants a look, if one does."""
+        wanting = [p.id for p in self._pages if p.wants_a_look]
+        if wanting and self._page_id not in wanting:
+            self._page_id = wanting[0]
+            self.session.go_to_page(self._page_id)
+
+    def _leave_square(self) -> None:
+        self.refresh()
+        self.say("Every page was looked at.")
+        self.go_to("rule")
+
+    def _read_changed(self) -> None:
+        """Square and read again what was set anew."""
+        self.refresh()
+        self.jobs.read_waiting()
+
+    def _follow_unsquared(self, page_ids: tuple[int, ...]) -> None:
+        """Show a page whose squaring was taken back, and work on it again."""
+        self._page_id = page_ids[0]
+        self.go_to("square")
+        self._read_changed()
 
     def _step_page(self, step: int) -> None:
         ids = [p.id for p in self._pages]
@@ -407,6 +460,7 @@ class Window(QMainWindow):
         self.refresh()
 
     def _undo(self) -> None:
+        self.square.settle()
         if not self.session.undo():
             self.say("There is nothing to take back.")
 

@@ -1,0 +1,371 @@
+"""The Square station: how each page lies, and the few things that put it right."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QKeyEvent
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from typing_extensions import override
+
+from keel_line.model.docket import PageState
+from keel_line.model.page import Corners, SquareChoice
+from keel_line.square.skew import LIMIT_DEG
+from keel_line.ui.commands import COMMANDS, show_keys
+from keel_line.ui.session import Session
+from keel_line.ui.square.board import Board, PageOnBoard
+from keel_line.ui.theme import Theme
+
+_PAUSE_MS = 700
+_STEP_DEG = 0.1
+_WIPES = (0.0, 0.5, 1.0)
+_OUTLOOKS = {"good": "Will read well", "fair": "Will read fairly", "poor": "May read badly"}
+
+
+class SquareStation(QWidget):
+    """Board at the left, what is known of the page and the keys at the right.
+
+    Signals
+    -------
+    said
+        Something for the status line.
+    step_page
+        The page before (-1) or after (+1) is wanted.
+    page_wanted
+        A page that wants a look; carries its id.
+    go_on
+        Every page lies right.
+    changed
+        Pages wait to be squared and read again.
+    """
+
+    said = pyqtSignal(str)
+    step_page = pyqtSignal(int)
+    page_wanted = pyqtSignal(int)
+    go_on = pyqtSignal()
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__()
+        self._session, self._theme = session, theme
+        self._page: PageState | None = None
+        self._pages: Sequence[PageState] = ()
+        self._choice = SquareChoice()
+        self._waiting = ""
+        self._pause = QTimer(self)
+        self._pause.setSingleShot(True)
+        self._pause.setInterval(_PAUSE_MS)
+        self._pause.timeout.connect(self.settle)
+        self.board = Board(theme)
+        self.board.leaned.connect(lambda degrees: self._lean(-degrees))
+        self.board.corners_set.connect(self._set_corners)
+        self.board.corners_dropped.connect(self.refresh)
+        self.board.key_pressed.connect(self._take_key)
+        self._title, self._outlook = QLabel(), QLabel()
+        self._reasons, self._hint = QLabel(), QLabel()
+        self._facts = [(QLabel(name), QLabel()) for name in ("Lean", "Way up", "Sheet", "Light")]
+        self._facts.append((QLabel("Specks"), QLabel()))
+        self._build()
+        self.setFocusProxy(self.board)
+        session.picture_changed.connect(self._on_picture)
+        session.original_changed.connect(self._on_picture)
+
+    def _build(self) -> None:
+        side = QVBoxLayout()
+        side.setSpacing(6)
+        for label in (self._title, self._outlook, self._reasons):
+            label.setWordWrap(True)
+            side.addWidget(label)
+        side.addSpacing(10)
+        facts = QGridLayout()
+        facts.setHorizontalSpacing(14)
+        facts.setVerticalSpacing(7)
+        for row, (name, value) in enumerate(self._facts):
+            name.setObjectName("quiet")
+            value.setWordWrap(True)
+            facts.addWidget(name, row, 0, Qt.AlignmentFlag.AlignTop)
+            facts.addWidget(value, row, 1)
+        facts.setColumnStretch(1, 1)
+        side.addLayout(facts)
+        side.addStretch(1)
+        self._hint.setObjectName("quiet")
+        self._hint.setWordWrap(True)
+        side.addWidget(self._hint)
+        side.addSpacing(6)
+        keys = QGridLayout()
+        keys.setHorizontalSpacing(14)
+        keys.setVerticalSpacing(3)
+        self._key_labels = []
+        own = [c for c in COMMANDS if c.where == "square"]
+        for row, command in enumerate(own):
+            left, right = QLabel(show_keys(command)), QLabel(command.label)
+            right.setToolTip(command.help)
+            right.setObjectName("quiet")
+            keys.addWidget(left, row, 0)
+            keys.addWidget(right, row, 1)
+            self._key_labels.append((left, right))
+        keys.setColumnStretch(1, 1)
+        side.addLayout(keys)
+        panel = QWidget()
+        panel.setLayout(side)
+        side.setContentsMargins(0, 0, 0, 0)
+        row_of_both = QHBoxLayout(self)
+        row_of_both.setContentsMargins(16, 10, 16, 8)
+        row_of_both.setSpacing(18)
+        row_of_both.addWidget(self.board, 70)
+        row_of_both.addWidget(panel, 30)
+        self.set_theme(self._theme)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Dress anew."""
+        self._theme = theme
+        self.board.set_theme(theme)
+        self._title.setFont(theme.bold(1.15))
+        self._outlook.setFont(theme.bold())
+        for left, right in self._key_labels:
+            left.setFont(theme.bold(0.92))
+            right.setFont(theme.font(0.92))
+        self.refresh()
+
+    # --- showing ------------------------------------------------------------------------------
+
+    @property
+    def choice(self) -> SquareChoice:
+        """What is set for the page at hand, settled or not yet."""
+        return self._choice
+
+    def show_page(
+        self, page: PageState | None, pages: Sequence[PageState], waiting: str = ""
+    ) -> None:
+        """Show a page of the docket; ``waiting`` says why there is nothing to see yet."""
+        before = self._page
+        if before is not None and (page is None or page.id != before.id):
+            self.settle()
+            self.board.end_corners()
+        self._page, self._pages, self._waiting = page, pages, waiting
+        if page is not None and not self._pause.isActive():
+            self._choice = page.choice
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the page at hand as it stands, with what is set but not worked on yet."""
+        page = self._page
+        if page is None or page.size_px == (0, 0):
+            self.board.show_page(None, self._waiting or "No page yet. Ctrl+O adds scans.")
+            self._describe(None)
+            return
+        session = self._session
+        settled = self._choice == page.choice and page.progress == "done"
+        plan = session.desk.plan(page, self._choice)
+        self.board.show_page(
+            PageOnBoard(
+                session.original(page),
+                page.size_px,
+                session.picture(page.id) if settled else None,
+                plan.transform,
+                plan.size,
+            ),
+            "The page is being loaded …",
+        )
+        self._describe(page)
+
+    def _on_picture(self, page_id: int) -> None:
+        if self._page is not None and self._page.id == page_id and self.isVisible():
+            self.refresh()
+
+    def _describe(self, page: PageState | None) -> None:
+        if page is None:
+            for label in (self._title, self._outlook, self._reasons, self._hint):
+                label.setText("")
+            for _, value in self._facts:
+                value.setText("–")
+            return
+        choice = self._choice
+        self._title.setText(f"{page.source_name}, page {page.number}")
+        poor = page.verdict.outlook == "poor" or bool(page.unsure)
+        self._outlook.setText(
+            "Look whether it lies right" if page.unsure else _OUTLOOKS[page.verdict.outlook]
+        )
+        self._outlook.setStyleSheet(
+            f"color: {self._theme.colours.brass if poor else self._theme.colours.ink}"
+        )
+        doubts = [_sentence(page.unsure)] if page.unsure else []
+        self._reasons.setText("\n".join([*doubts, *page.verdict.reasons]))
+        self._reasons.setVisible(bool(doubts or page.verdict.reasons))
+        angle = page.angle_deg if choice.angle_deg is None else choice.angle_deg
+        turns = page.turns if choice.turns is None else choice.turns
+        corners = page.corners if choice.corners is None else choice.corners
+        by_hand = " · by hand"
+        way = {0: "as it came", 1: "a quarter turn", 2: "upside down", 3: "a quarter turn back"}
+        texts = (
+            f"{_lean_text(angle)}{by_hand if choice.angle_deg is not None else ''}",
+            f"{way[turns % 4]}{by_hand if choice.turns is not None else ''}",
+            f"{'cut out' if corners else 'the whole picture'}"
+            f"{by_hand if choice.corners is not None else ''}",
+            "evened out" if choice.even_light else "as it is",
+            "taken away" if choice.no_specks else "left",
+        )
+        for (_, value), text in zip(self._facts, texts, strict=True):
+            value.setText(text)
+        if self.board.setting_corners:
+            hint = "Tab goes from corner to corner, arrows move it, Enter sets, Escape drops."
+        elif page.progress == "waiting" or self._choice != page.choice:
+            hint = "It is laid and read again as soon as you pause."
+        else:
+            left = sum(p.wants_a_look for p in self._pages)
+            hint = f"{left} of {len(self._pages)} pages want a look." if left else ""
+        self._hint.setText(hint)
+        self._hint.setVisible(bool(hint))
+
+    # --- keys ---------------------------------------------------------------------------------
+
+    def _take_key(self, event: QKeyEvent) -> None:
+        if not self._take(event):
+            event.ignore()
+
+    def _take(self, event: QKeyEvent) -> bool:
+        """Do what a key asks for; return whether it was one of this station's."""
+        key = event.key()
+        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if event.modifiers() & (
+            Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier
+        ):
+            return False
+        lean = 1.0 if shift else _STEP_DEG
+        acts: dict[Qt.Key, Callable[[], None]] = {
+            Qt.Key.Key_Left: lambda: self._lean(lean),
+            Qt.Key.Key_Right: lambda: self._lean(-lean),
+            Qt.Key.Key_T: lambda: self._turn(-1 if shift else 1),
+            Qt.Key.Key_C: self._begin_corners,
+            Qt.Key.Key_L: lambda: self._set(
+                replace(self._choice, even_light=not self._choice.even_light)
+            ),
+            Qt.Key.Key_S: lambda: self._set(
+                replace(self._choice, no_specks=not self._choice.no_specks)
+            ),
+            Qt.Key.Key_W: self._cycle_wipe,
+            Qt.Key.Key_R: lambda: self._set(SquareChoice()),
+            Qt.Key.Key_A: self._same_for_all,
+            Qt.Key.Key_Return: self._pass,
+            Qt.Key.Key_Enter: self._pass,
+            Qt.Key.Key_PageDown: lambda: self.step_page.emit(1),
+            Qt.Key.Key_PageUp: lambda: self.step_page.emit(-1),
+        }
+        if key not in acts or self._page is None:
+            return False
+        acts[Qt.Key(key)]()
+        return True
+
+    def _lean(self, degrees: float) -> None:
+        """Take out ``degrees`` more of clockwise lean."""
+        page = self._page
+        if page is None:
+            return
+        now = page.angle_deg if self._choice.angle_deg is None else self._choice.angle_deg
+        new = round(min(LIMIT_DEG, max(-LIMIT_DEG, now + degrees)), 2)
+        self._set(replace(self._choice, angle_deg=new))
+
+    def _turn(self, quarter: int) -> None:
+        page = self._page
+        if page is None:
+            return
+        now = page.turns if self._choice.turns is None else self._choice.turns
+        self._set(replace(self._choice, turns=(now + quarter) % 4))
+
+    def _begin_corners(self) -> None:
+        page = self._page
+        if page is not None and self._session.original(page) is not None:
+            chosen = self._choice.corners
+            self.board.begin_corners(page.corners if chosen is None else chosen)
+            self._describe(page)
+
+    def _set_corners(self, corners: Corners) -> None:
+        # The lean that was taken out belongs to the sheet as it lay before.
+        self._set(replace(self._choice, corners=corners, angle_deg=0.0))
+
+    def _cycle_wipe(self) -> None:
+        now = min(range(3), key=lambda i: abs(_WIPES[i] - self.board.wipe))
+        self.board.set_wipe(_WIPES[(now + 1) % 3])
+
+    def _set(self, choice: SquareChoice) -> None:
+        page = self._page
+        if page is None or page.progress == "failed":
+            return
+        self._choice = choice
+        self._pause.start()
+        self.refresh()
+
+    def settle(self) -> None:
+        """Keep what is set for the page at hand, and have it squared and read again."""
+        self._pause.stop()
+        page = self._page
+        if page is None or self._choice == page.choice:
+            return
+        self._session.desk.choose([(page.id, self._choice)], "squared by hand")
+        self.changed.emit()
+
+    def _same_for_all(self) -> None:
+        """Set way up, light and specks of every page as this one's."""
+        page = self._page
+        if page is None:
+            return
+        chosen = self._choice
+        turns = page.turns if chosen.turns is None else chosen.turns
+        others = [
+            (
+                p.id,
+                replace(
+                    self._choice if p.id == page.id else p.choice,
+                    turns=turns,
+                    even_light=chosen.even_light,
+                    no_specks=chosen.no_specks,
+                ),
+            )
+            for p in self._pages
+            if p.progress != "failed"
+        ]
+        before = {p.id: p.choice for p in self._pages}
+        others = [(i, c) for i, c in others if c != before[i]]
+        self._pause.stop()
+        if not others:
+            self.said.emit("Every page has the same way up, light and specks already.")
+            return
+        self._session.desk.choose(others, "the same for every page")
+        self.said.emit(
+            f"Way up, light and specks set alike on {len(others)} pages. Ctrl+Z takes it back."
+        )
+        self.changed.emit()
+
+    def _pass(self) -> None:
+        """Pass the page and go to the next that wants a look."""
+        page = self._page
+        if page is None:
+            return
+        self.settle()
+        self._session.desk.pass_page(page.id)
+        ids = [p.id for p in self._pages]
+        at = ids.index(page.id) if page.id in ids else 0
+        wanting = [p.id for p in (*self._pages[at + 1 :], *self._pages[:at]) if p.wants_a_look]
+        if wanting:
+            self.page_wanted.emit(wanting[0])
+        elif at + 1 < len(ids):
+            self.page_wanted.emit(ids[at + 1])
+        else:
+            self.go_on.emit()
+
+    @override
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        self.board.setFocus()
+
+
+def _lean_text(angle_deg: float) -> str:
+    if abs(angle_deg) < 0.005:
+        return "none"
+    side = "clockwise" if angle_deg > 0 else "anticlockwise"
+    return f"{abs(angle_deg):.2f}° {side}, taken out"
+
+
+def _sentence(text: str) -> str:
+    return text[:1].upper() + text[1:] + "."

@@ -1,0 +1,179 @@
+"""The Square station, driven by real keys over the demo docket."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from pytestqt.qtbot import QtBot
+
+from keel_line.model.docket import PageState
+from keel_line.model.page import SquareChoice
+from keel_line.ui.square.station import SquareStation
+from keel_line.ui.window import Window
+from tests.ui.qtest import QTest
+
+Key, Mod = Qt.Key, Qt.KeyboardModifier
+
+
+@pytest.fixture
+def square(window: Window, qtbot: QtBot) -> SquareStation:
+    QTest.keyClick(window, Key.Key_2, Mod.ControlModifier)
+    first = window.session.desk.pages()[0]
+    qtbot.waitUntil(lambda: window.session.original(first) is not None)
+    return window.square
+
+
+def page(window: Window, number: int = 0) -> PageState:
+    return window.session.desk.pages()[number]
+
+
+def press(
+    square: SquareStation, key: Qt.Key, modifier: Qt.KeyboardModifier = Mod.NoModifier
+) -> None:
+    QTest.keyClick(square.board, key, modifier)
+
+
+def test_lean_by_key_is_kept_and_taken_back(window: Window, square: SquareStation) -> None:
+    before = page(window).angle_deg
+    for _ in range(3):
+        press(square, Key.Key_Right)
+    press(square, Key.Key_Left, Mod.ShiftModifier)
+    assert square.choice.angle_deg == pytest.approx(before - 0.3 + 1.0, abs=0.011)
+    assert page(window).choice.angle_deg is None  # not before the clerk pauses
+    square.settle()
+    assert page(window).progress == "done"
+    assert page(window).angle_deg == square.choice.angle_deg
+    QTest.keyClick(window, Key.Key_Z, Mod.ControlModifier)
+    assert page(window).choice == SquareChoice()
+    assert page(window).angle_deg == pytest.approx(before, abs=0.02)
+
+
+def test_a_pause_settles_what_was_set(window: Window, square: SquareStation, qtbot: QtBot) -> None:
+    press(square, Key.Key_L)
+    qtbot.waitUntil(lambda: page(window).choice.even_light, timeout=5000)
+    press(square, Key.Key_R)
+    qtbot.waitUntil(lambda: page(window).choice == SquareChoice(), timeout=5000)
+
+
+def test_quarter_turns_go_round(window: Window, square: SquareStation) -> None:
+    press(square, Key.Key_T)
+    assert square.choice.turns == 1
+    press(square, Key.Key_T, Mod.ShiftModifier)
+    press(square, Key.Key_T, Mod.ShiftModifier)
+    assert square.choice.turns == 3
+    square.settle()
+    wide, high = page(window).squared_size_px
+    assert wide > high
+    press(square, Key.Key_R)
+    square.settle()
+    assert page(window).turns == 0
+
+
+def test_corners_are_set_by_key(window: Window, square: SquareStation) -> None:
+    press(square, Key.Key_C)
+    assert square.board.setting_corners
+    for _ in range(4):
+        press(square, Key.Key_Right, Mod.ShiftModifier)
+    QTest.keyClick(square.board, Key.Key_Tab)
+    press(square, Key.Key_Down)
+    press(square, Key.Key_Return)
+    assert not square.board.setting_corners
+    corners = square.choice.corners
+    assert corners is not None
+    wide, _ = page(window).size_px
+    assert corners[0][0] > 0.06 * wide
+    assert corners[1][1] > corners[0][1]
+    square.settle()
+    assert page(window).corners == corners
+
+
+def test_escape_drops_the_corners(square: SquareStation) -> None:
+    press(square, Key.Key_C)
+    press(square, Key.Key_Left)
+    press(square, Key.Key_Escape)
+    assert not square.board.setting_corners
+    assert square.choice.corners is None
+
+
+def test_a_corner_is_dragged_but_not_past_the_others(square: SquareStation) -> None:
+    press(square, Key.Key_C)
+    board = square.board
+    places = board._corner_places()
+    start = places[0].toPoint()
+    QTest.mousePress(board, Qt.MouseButton.LeftButton, pos=start)
+    QTest.mouseMove(board, start + QPoint(20, 30))
+    QTest.mouseMove(board, QPoint(board.width() - 2, board.height() - 2))
+    QTest.mouseRelease(board, Qt.MouseButton.LeftButton, pos=start)
+    press(square, Key.Key_Return)
+    corners = square.choice.corners
+    assert corners is not None
+    assert corners[0][0] < corners[1][0]
+    assert corners[0][1] < corners[3][1]
+
+
+def test_the_page_is_turned_by_dragging(square: SquareStation) -> None:
+    board = square.board
+    middle = QPoint(board.width() // 2, board.height() // 2)
+    QTest.mousePress(board, Qt.MouseButton.LeftButton, pos=middle + QPoint(100, 7))
+    QTest.mouseMove(board, middle + QPoint(100, 12))
+    QTest.mouseMove(board, middle + QPoint(100, 25))
+    QTest.mouseRelease(board, Qt.MouseButton.LeftButton, pos=middle + QPoint(100, 25))
+    angle = square.choice.angle_deg
+    assert angle is not None
+    assert -20 <= angle < square._page.angle_deg - 5  # type: ignore[union-attr]
+
+
+def test_enter_passes_pages_and_goes_on_to_rule(window: Window, square: SquareStation) -> None:
+    count = len(window.session.desk.pages())
+    for _ in range(count):
+        press(square, Key.Key_Return)
+    assert all(p.passed for p in window.session.desk.pages())
+    assert window._at == "rule"
+
+
+def test_pages_that_want_a_look_come_first(window: Window, square: SquareStation) -> None:
+    desk = window.session.desk
+    last = desk.pages()[-1]
+    with desk.docket._writing() as db:
+        db.execute("UPDATE page SET unsure = 'nothing lies in line' WHERE id = ?", (last.id,))
+    window.refresh()
+    QTest.keyClick(window, Key.Key_4, Mod.ControlModifier)
+    QTest.keyClick(window, Key.Key_2, Mod.ControlModifier)
+    assert square._page is not None
+    assert square._page.id == last.id
+    stop = next(s for s in window.line._stops if s.name == "square")
+    assert stop.waiting == "1 to look at"
+    press(square, Key.Key_Return)
+    window.refresh()
+    stop = next(s for s in window.line._stops if s.name == "square")
+    assert stop.waiting == "straight"
+
+
+def test_every_page_alike_is_one_change(window: Window, square: SquareStation) -> None:
+    press(square, Key.Key_S)
+    press(square, Key.Key_A)
+    assert [p.choice.no_specks for p in window.session.desk.pages()] == [True] * 3
+    press(square, Key.Key_A)
+    assert "already" in window.message.text()
+    QTest.keyClick(window, Key.Key_Z, Mod.ControlModifier)
+    assert not any(p.choice.no_specks for p in window.session.desk.pages())
+
+
+def test_wipe_goes_half_whole_away(square: SquareStation) -> None:
+    seen = []
+    for _ in range(3):
+        press(square, Key.Key_W)
+        seen.append(square.board.wipe)
+        assert not square.board.grab().isNull()
+    assert seen == [0.5, 1.0, 0.0]
+
+
+def test_what_was_settled_outlives_a_new_squaring(window: Window, square: SquareStation) -> None:
+    cell = window.session.tables[0].cells[20]
+    window.session.desk.replace(cell, "settled here")
+    window.session.reload()
+    press(square, Key.Key_Right)
+    square.settle()
+    texts = [c.text for c in window.session.tables[0].cells if c.settled]
+    assert texts == ["settled here"]
+    assert window.session.tables[0].cells[20].text == "settled here"
