@@ -129,3 +129,42 @@ def cargo_tally() -> TableContent:
     return TableContent(
         tuple(cells), len(_TALLY) + 2, (1.9, 0.9, 0.75, 0.75, 0.75, 0.95, 0.8), "lrrrrrr", 2
     )
+
+
+_TIDES = (
+    ("1 Sept", "06 12", "4.31", "12 20", "0.92", "SW 3", "Strome"),
+    ("2 Sept", "06 49", "4.47", "12 58", "0.78", "SW 4", "Strome"),
+    ("3 Sept", "07 25", "4.56", "13 34", "0.70", "W 4", "Strome"),
+    ("4 Sept", "08 01", "4.58", "14 11", "0.69", "W 5", "Tarrant"),
+    ("5 Sept", "08 38", "4.50", "14 47", "0.77", "NW 6", "Tarrant"),
+    ("6 Sept", "09 15", "4.35", "15 23", "0.93", "NW 7", "Tarrant"),
+    ("7 Sept", "09 53", "4.12", "16 01", "1.16", "NW 5", "Tarrant"),
+    ("8 Sept", "10 36", "3.86", "16 42", "1.43", "N 3", "Strome"),
+    ("9 Sept", "11 27", "3.58", "17 31", "1.71", "N 2", "Strome"),
+    ("10 Sept", "12 34", "3.37", "18 40", "1.93", "calm", "Strome"),
+    ("11 Sept", "14 02", "3.31", "20 11", "1.98", "calm", "Strome"),
+    ("12 Sept", "15 22", "3.46", "21 33", "1.82", "SE 2", "Quill"),
+    ("13 Sept", "16 20", "3.72", "22 30", "1.54", "SE 3", "Quill"),
+    ("14 Sept", "17 06", "4.01", "23 15", "1.24", "S 4", "Quill"),
+    ("15 Sept", "17 46", "4.28", "23 55", "0.97", "S 4", "Quill"),
+)
+
+
+def tide_register() -> TableContent:
+    """Return the tide-gauge register for half a month: times and heights of the waters."""
+    cells = [
+        CellContent(0, 0, "1962", 2, 1),
+        CellContent(0, 1, "High water", 1, 2),
+        CellContent(0, 3, "Low water", 1, 2),
+        CellContent(0, 5, "Wind", 2, 1),
+        CellContent(0, 6, "Read by", 2, 1),
+        CellContent(1, 1, "time"),
+        CellContent(1, 2, "m"),
+        CellContent(1, 3, "time"),
+        CellContent(1, 4, "m"),
+    ]
+    for r, row in enumerate(_TIDES, 2):
+        cells += [CellContent(r, c, t) for c, t in enumerate(row)]
+    return TableContent(
+        tuple(cells), len(_TIDES) + 2, (1.05, 0.9, 0.8, 0.9, 0.8, 0.9, 1.15), "lrrrrll", 2
+    )

@@ -5,7 +5,7 @@ The pages are kept in the repository; faces that the reader never trained on are
 
 from __future__ import annotations
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 
 import cv2
@@ -13,7 +13,14 @@ import msgspec
 import numpy as np
 from PIL import Image
 
-from demo.ledgers import berth_dues, buoy_inspections, buoy_parts, cargo_tally
+from demo.ledgers import (
+    berth_dues,
+    buoy_inspections,
+    buoy_parts,
+    cargo_tally,
+    tide_register,
+)
+from synth.camera import take_photograph
 from synth.faces import Face, load_faces
 from synth.pages import MadePage, Sheet, Style, finish_page
 
@@ -76,10 +83,24 @@ def make_tally() -> MadePage:
     return finish_page(sheet, rng, condition="fax", angle_deg=-0.9, family=face.family)
 
 
+def make_register() -> MadePage:
+    """Draw the tide-gauge register: photographed on a desk, in uneven light."""
+    rng = np.random.default_rng(1962)
+    face, bold = _face("PT Serif"), _face("PT Serif", bold=True)
+    sheet = Sheet(300)
+    sheet.write((0.8, 1.2), "Tide gauge, Skerry Head", bold, 14, rng)
+    sheet.write((0.8, 1.5), "September 1962, first half", face, 11, rng)
+    style = Style(face, bold, point=11, pitch_em=2.25, rule_pt=0.8)
+    sheet.draw_table(tide_register(), (0.8, 1.8), style, rng)
+    page = finish_page(sheet, rng, condition="clean", angle_deg=0.0, family=face.family)
+    seen = take_photograph(page.grey, rng, size_px=(2220, 2960), most_tilt_deg=14, desk_level=86)
+    return replace(page, grey=seen.grey, x_dpi=0, y_dpi=0, condition="photo")
+
+
 def main() -> None:
     """Write the pages and the truth."""
     PAGE_DIR.mkdir(exist_ok=True)
-    ledger, cards, tally = make_ledger(), make_cards(), make_tally()
+    ledger, cards, tally, register = make_ledger(), make_cards(), make_tally(), make_register()
     Image.fromarray(ledger.grey).save(
         PAGE_DIR / "1-berth-dues-ledger.jpg", quality=82, dpi=(300, 300)
     )
@@ -89,14 +110,21 @@ def main() -> None:
     Image.fromarray(tally.grey > 127).save(
         PAGE_DIR / "3-cargo-tally-fax.tif", compression="group4", dpi=(204, 196)
     )
-    names = ("1-berth-dues-ledger.jpg", "2-buoy-inspections.png", "3-cargo-tally-fax.tif")
+    # No resolution: a camera does not know how large the paper is.
+    Image.fromarray(register.grey).save(PAGE_DIR / "4-tide-register-photo.jpg", quality=62)
+    names = (
+        "1-berth-dues-ledger.jpg",
+        "2-buoy-inspections.png",
+        "3-cargo-tally-fax.tif",
+        "4-tide-register-photo.jpg",
+    )
     truth = {
         name: {
             "angle_deg": page.angle_deg,
             "dpi": [page.x_dpi, page.y_dpi],
             "tables": [asdict(t) for t in page.tables],
         }
-        for name, page in zip(names, (ledger, cards, tally), strict=True)
+        for name, page in zip(names, (ledger, cards, tally, register), strict=True)
     }
     TRUTH_FILE.write_bytes(msgspec.json.format(msgspec.json.encode(truth), indent=1))
 

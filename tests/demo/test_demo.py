@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from demo.ledgers import berth_dues, buoy_inspections, buoy_parts, cargo_tally
+from demo.ledgers import berth_dues, buoy_inspections, buoy_parts, cargo_tally, tide_register
 from synth.pages import TableContent
 from tests.conftest import DEMO_PAGES, ROOT
 
@@ -59,6 +59,7 @@ def test_the_kept_truth_is_that_of_the_data() -> None:
         "1-berth-dues-ledger.jpg": [berth_dues()],
         "2-buoy-inspections.png": [buoy_inspections(), buoy_parts()],
         "3-cargo-tally-fax.tif": [cargo_tally()],
+        "4-tide-register-photo.jpg": [tide_register()],
     }
     assert truth.keys() == drawn.keys()
     for name, contents in drawn.items():

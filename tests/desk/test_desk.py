@@ -19,7 +19,11 @@ def test_demo_pages_against_their_truth(demo_desk: Desk) -> None:
     for page in demo_desk.pages():
         own = [t for t in tables if t.page_id == page.id]
         wanted = truth[page.source_name]
-        assert page.angle_deg == pytest.approx(wanted["angle_deg"], abs=0.1)
+        if page.corners:  # the sheet is cut out along its edges; what lean is left is small
+            assert abs(page.angle_deg) < 0.5
+        else:
+            assert page.angle_deg == pytest.approx(wanted["angle_deg"], abs=0.1)
+        assert page.turns == 0
         assert len(own) == len(wanted["tables"])
         for table, expected in zip(own, wanted["tables"], strict=True):
             assert table.header_rows == expected["header_rows"]
@@ -166,6 +170,7 @@ def test_tables_are_named_after_their_source(demo_desk: Desk) -> None:
         "2-buoy-inspections 1",
         "2-buoy-inspections 2",
         "3-cargo-tally-fax",
+        "4-tide-register-photo",
     ]
 
 
@@ -174,4 +179,5 @@ def test_demo_pages_are_found() -> None:
         "1-berth-dues-ledger.jpg",
         "2-buoy-inspections.png",
         "3-cargo-tally-fax.tif",
+        "4-tide-register-photo.jpg",
     ]

@@ -152,7 +152,7 @@ def test_pages_that_want_a_look_come_first(window: Window, square: SquareStation
 def test_every_page_alike_is_one_change(window: Window, square: SquareStation) -> None:
     press(square, Key.Key_S)
     press(square, Key.Key_A)
-    assert [p.choice.no_specks for p in window.session.desk.pages()] == [True] * 3
+    assert all(p.choice.no_specks for p in window.session.desk.pages())
     press(square, Key.Key_A)
     assert "already" in window.message.text()
     QTest.keyClick(window, Key.Key_Z, Mod.ControlModifier)

@@ -73,7 +73,7 @@ def test_earlier_dockets_are_offered_and_open(
     window.go_to("gather")
     (button,) = [b for b in window.gather.findChildren(QPushButton) if "Old work" in b.text()]
     button.click()
-    assert len(window.session.tables) == 4
+    assert len(window.session.tables) == 5
     window.close()
 
 
@@ -92,6 +92,7 @@ def test_a_file_that_is_no_docket(empty_window: Window, tmp_path: Path) -> None:
 def test_keys_go_to_the_stations(window: Window) -> None:
     for key, name in (
         (Key.Key_1, "gather"),
+        (Key.Key_2, "square"),
         (Key.Key_3, "rule"),
         (Key.Key_4, "proof"),
         (Key.Key_6, "send"),
@@ -103,7 +104,7 @@ def test_keys_go_to_the_stations(window: Window) -> None:
 def test_stations_that_are_not_built_cannot_be_gone_to(window: Window) -> None:
     line = window.line
     QTest.mouseClick(
-        line, Qt.MouseButton.LeftButton, pos=QPointF(line.width() * 1.5 / 6, 20).toPoint()
+        line, Qt.MouseButton.LeftButton, pos=QPointF(line.width() * 4.5 / 6, 20).toPoint()
     )
     assert window._at == "proof"
     QTest.mouseClick(
@@ -171,7 +172,7 @@ def test_send_writes_and_says_where(window: Window, tmp_path: Path) -> None:
     window.send.target.setText(str(tmp_path / "out"))
     QTest.keyClick(window.send.write_button, Key.Key_Return)
     assert window.send.written == [tmp_path / "out.xlsx"]
-    assert len(openpyxl.load_workbook(tmp_path / "out.xlsx").sheetnames) == 4
+    assert len(openpyxl.load_workbook(tmp_path / "out.xlsx").sheetnames) == 5
     assert "out.xlsx" in window.message.text()
 
 

@@ -108,7 +108,8 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
         source_name=request.source_name,
         number=request.number,
         progress="done",
-        kind=page.kind,
+        # Only in a picture that a camera took does a sheet lie on a desk.
+        kind="photo" if squared.corners else page.kind,
         size_px=(page.pixels.shape[1], page.pixels.shape[0]),
         resolution=page.resolution,
         squared_size_px=(cols, rows),

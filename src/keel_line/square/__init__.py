@@ -1,1 +1,1 @@
-"""Lays a page straight: its skew found and removed, its proportions true, in one resampling."""
+"""Lays a page straight, flat, upright and true, and says how well it will read."""

@@ -22,6 +22,7 @@ from keel_line.square.specks import drop_specks
 _LEAVE_DEG = 0.02
 _MOST_SIDE_PX = 12_000
 _A4_LONG_IN = 11.69
+_EDGE = 0.0012
 
 
 @dataclass(frozen=True)
@@ -160,8 +161,12 @@ def _cut_out(size_px: tuple[int, int], corners: Corners) -> Layout:
     width, height = sheet_size(corners, size_px)
     shrink = min(1.0, _MOST_SIDE_PX / max(width, height))
     size = (max(16, round(width * shrink)), max(16, round(height * shrink)))
-    right, bottom = size[0] - 1.0, size[1] - 1.0
-    target = np.array([(0, 0), (right, 0), (right, bottom), (0, bottom)], np.float32)
+    # The sheet's very edge is left out, so that no sliver of the desk stays along it.
+    edge = _EDGE * max(size)
+    right, bottom = size[0] - 1.0 + edge, size[1] - 1.0 + edge
+    target = np.array(
+        [(-edge, -edge), (right, -edge), (right, bottom), (-edge, bottom)], np.float32
+    )
     matrix = cv2.getPerspectiveTransform(np.array(corners, np.float32), target)
     # What the file says of a photograph's dots per inch has nothing to do with the paper.
     dpi = max(72.0, max(size) / _A4_LONG_IN)

@@ -33,8 +33,16 @@ def describe_state(page: PageState) -> str:
     if page.progress == "waiting":
         return "waiting to be read"
     tables = {0: "no ruled table found", 1: "1 table"}.get(page.tables, f"{page.tables} tables")
-    turned = f", straightened by {abs(page.angle_deg):.1f}°" if page.angle_deg else ""
-    return tables + (f"; left as it lay: {page.unsure}" if page.unsure else turned)
+    if page.unsure:
+        return f"{tables}; look how it lies: {page.unsure}"
+    done = []
+    if page.corners:
+        done.append("laid flat")
+    elif abs(page.angle_deg) >= 0.05:
+        done.append(f"straightened by {abs(page.angle_deg):.1f}°")
+    if page.turns:
+        done.append("turned upright")
+    return ", ".join([tables, *done])
 
 
 class ManifestModel(QAbstractTableModel):
