@@ -31,6 +31,13 @@ def estimate_paper(grey: Grey) -> NDArray[np.float32]:
         Paper level, 1 to 255.
     """
     rows, cols = grey.shape
+    level = cv2.resize(paper_levels(grey), (cols, rows), interpolation=cv2.INTER_LINEAR)
+    return np.maximum(level, 1.0)
+
+
+def paper_levels(grey: Grey) -> NDArray[np.float32]:
+    """Estimate the paper's brightness (0 to 255) on a copy of at most 500 px a side."""
+    rows, cols = grey.shape
     factor = min(1.0, _WORK_SIDE_PX / max(rows, cols))
     small_size = (max(1, round(cols * factor)), max(1, round(rows * factor)))
     small = cv2.resize(grey, small_size, interpolation=cv2.INTER_AREA)
@@ -38,9 +45,7 @@ def estimate_paper(grey: Grey) -> NDArray[np.float32]:
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
     closed = cv2.morphologyEx(small, cv2.MORPH_CLOSE, kernel)
     closed = cv2.medianBlur(closed, min(side, 15) | 1)
-    smooth = cv2.GaussianBlur(closed.astype(np.float32), (0, 0), side / 3)
-    level = cv2.resize(smooth, (cols, rows), interpolation=cv2.INTER_LINEAR)
-    return np.maximum(level, 1.0)
+    return np.asarray(cv2.GaussianBlur(closed.astype(np.float32), (0, 0), side / 3), np.float32)
 
 
 def flatten_light(grey: Grey) -> Grey:
@@ -49,6 +54,7 @@ def flatten_light(grey: Grey) -> Grey:
     Where the paper is very dark (a black page, a scanner's edge) the gain is bounded, so that
     noise is not blown up into ink.
     """
-    level = np.maximum(estimate_paper(grey), 80.0)
-    flat = grey.astype(np.float32) * (PAPER_LEVEL / level)
-    return np.clip(flat, 0, 255).astype(np.uint8)
+    levels = np.clip(np.rint(paper_levels(grey)), 80, 255).astype(np.uint8)
+    rows, cols = grey.shape
+    level = cv2.resize(levels, (cols, rows), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(cv2.divide(grey, level, scale=PAPER_LEVEL), np.uint8)

@@ -6,9 +6,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import PAPER_LEVEL, Grey, estimate_paper
+from keel_line._shared.paper import PAPER_LEVEL, Grey, paper_levels
 from keel_line.model.page import Outlook, Verdict
 
+_WORK_DPI = 150.0
 _SMALL_PX = 15.0
 _TINY_PX = 10.0
 _FAINT = 62.0
@@ -17,7 +18,8 @@ _BLURRED = 0.11
 _UNEVEN = 0.45
 _CUT_MARKS = 6
 _EDGE_IN = 0.02
-_INK_LEVEL = PAPER_LEVEL - 55
+_INK_DEPTH = 55
+_LEAST_DEPTH = 16  # above the grain of paper and scanner
 
 
 def judge_page(grey: Grey, flat: Grey, dpi: float) -> Verdict:
@@ -30,10 +32,16 @@ def judge_page(grey: Grey, flat: Grey, dpi: float) -> Verdict:
     dpi
         Its resolution.
     """
-    parts = letter_parts(flat, dpi)
+    # Letters are measured on a smaller copy; only their sharpness needs every pixel.
+    factor = min(1.0, _WORK_DPI / dpi)
+    small = flat
+    if factor < 1.0:
+        shrunk = cv2.resize(flat, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
+        small = np.asarray(shrunk, np.uint8)
+    parts = letter_parts(small, dpi * factor)
     if len(parts) < 4:
         return Verdict("good", (), 0.0)
-    text_px = float(np.percentile(parts[:, 3], 70))
+    text_px = float(np.percentile(parts[:, 3], 70)) / factor
     reasons: list[tuple[Outlook, str]] = []
     wanted = 100 * max(3, round(dpi * 22 / text_px / 100))
     if text_px < _SMALL_PX:
@@ -43,7 +51,7 @@ def judge_page(grey: Grey, flat: Grey, dpi: float) -> Verdict:
                 f"The text is only {text_px:.0f} px high; a scan at {wanted} dpi reads better.",
             )
         )
-    contrast = ink_contrast(flat, parts)
+    contrast = ink_contrast(small, parts)
     if contrast < _FAINT:
         reasons.append(
             ("poor" if contrast < _FAINT / 2 else "fair", "The writing is faint; scan it darker.")
@@ -55,7 +63,7 @@ def judge_page(grey: Grey, flat: Grey, dpi: float) -> Verdict:
         reasons.append(("poor" if poor else "fair", f"The writing is {told}."))
     if light_range(grey) > _UNEVEN:
         reasons.append(("fair", "The light falls unevenly; shadows may hide thin strokes."))
-    if count_cut_marks(flat, parts, dpi) >= _CUT_MARKS:
+    if count_cut_marks(small, parts, dpi * factor) >= _CUT_MARKS:
         reasons.append(("poor", "The page is cut off at an edge; something may be missing."))
     order: dict[Outlook, int] = {"good": 0, "fair": 1, "poor": 2}
     worst: Outlook = max((o for o, _ in reasons), key=lambda o: order[o], default="good")
@@ -65,7 +73,9 @@ def judge_page(grey: Grey, flat: Grey, dpi: float) -> Verdict:
 
 def letter_parts(flat: Grey, dpi: float) -> NDArray[np.int32]:
     """Return x, y, width, height, area (px) of the connected parts that may be letters."""
-    binary = (flat < _INK_LEVEL).astype(np.uint8)
+    depth = PAPER_LEVEL - float(np.percentile(flat[::2, ::2], 0.7))
+    level = PAPER_LEVEL - min(_INK_DEPTH, max(_LEAST_DEPTH, 0.45 * depth))
+    binary = (flat < level).astype(np.uint8)
     _, _, table, _ = cv2.connectedComponentsWithStats(binary, connectivity=8)
     parts = np.asarray(table, np.int32)[1:]
     width, height, area = parts[:, 2], parts[:, 3], parts[:, 4]
@@ -76,7 +86,7 @@ def letter_parts(flat: Grey, dpi: float) -> NDArray[np.int32]:
 
 def ink_contrast(flat: Grey, parts: NDArray[np.int32]) -> float:
     """Return how far the writing's cores lie below the paper, in grey levels (0 to 235)."""
-    step = max(1, len(parts) // 400)
+    step = max(1, len(parts) // 120)
     depths = [
         PAPER_LEVEL - float(np.percentile(flat[y : y + h, x : x + w], 5))
         for x, y, w, h, _ in parts[::step].tolist()
@@ -98,8 +108,7 @@ def edge_sharpness(flat: Grey, contrast: float) -> float:
 
 def light_range(grey: Grey) -> float:
     """Return how much the paper's brightness varies over the page, as a share of the brightest."""
-    level = estimate_paper(grey)[::16, ::16]
-    low, high = np.percentile(level, (4, 96))
+    low, high = np.percentile(paper_levels(grey)[::4, ::4], (4, 96))
     return float((high - low) / max(high, 1.0))
 
 
