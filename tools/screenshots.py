@@ -53,11 +53,17 @@ def main() -> None:
         first = window.session.desk.pages()[0].id
         window.go_to("gather")
         take("gather")
+        press: Callable[..., None] = QTest.keyClick
+        window.go_to_page(window.session.desk.pages()[-1].id)
+        window.go_to("square")
+        _settle(app.processEvents, 2.0)
+        window.square.board.set_wipe(0.42)
+        take("square")
+        window.square.board.set_wipe(0.0)
         window.go_to_page(first)
         window.go_to("rule")
         take("rule")
         window.go_to("proof")
-        press: Callable[..., None] = QTest.keyClick
         window.session.go_to_first_doubt()
         for _ in range(3):
             press(window.proof.interline, Qt.Key.Key_Return)

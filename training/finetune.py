@@ -15,7 +15,7 @@ from pathlib import Path
 import click
 import torch
 
-from training.config import TrainConfig
+from training.config import DESIGNS, TrainConfig
 from training.render import MATERIAL_DIR
 from training.train import RUN_DIR, train_together
 
@@ -65,6 +65,7 @@ def parse_numbers(text: str) -> list[int]:
 @click.option("--rate", default=6e-4, show_default=True)
 @click.option("--crops", default="0-6", show_default=True, help="Shards of cuts, as 0-6,9.")
 @click.option("--drawn", default="146-159", show_default=True, help="Shards of drawn lines.")
+@click.option("--design", type=click.Choice(list(DESIGNS)), default="styled", show_default=True)
 @click.option("--processes", default=1, show_default=True, help="Processes of one thread each.")
 @click.option("--stop-after", type=int, help="Stop at this step; the schedule stays.")
 def main(
@@ -74,6 +75,7 @@ def main(
     rate: float,
     crops: str,
     drawn: str,
+    design: str,
     processes: int,
     stop_after: int | None,
 ) -> None:
@@ -87,6 +89,7 @@ def main(
         TrainConfig(),
         steps=steps,
         peak_rate=rate,
+        design=DESIGNS[design],
         warmup=0.05,
         frame_weight=0.1,
         frame_fade=10.0,

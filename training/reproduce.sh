@@ -1,18 +1,24 @@
 #!/bin/sh
 # Make the recogniser's weights anew. Every step goes on where it was stopped: material that is
-# there is kept, training resumes from its checkpoint. About two and a half hours on two cores.
+# there is kept, training resumes from its checkpoint. About six hours on two cores.
 set -eu
 python=$1
 export OMP_NUM_THREADS=1
 $python -m training.render --split val --shards 1 --workers 1
 $python -m training.render --shards 160 --workers 1 &
 rendering=$!
-$python -m training.train --name first --steps 9500 --stop-after 8000 --shards 160
+$python -m training.train --name first --design near --steps 9500 --stop-after 8000 --shards 160
 wait $rendering
 $python -m training.crops --split val --shards 1
-$python -m training.crops --shards 7 --workers 2
-$python -m training.finetune --name second --init first --steps 2600 --rate 6e-4 --stop-after 1500
+$python -m training.crops --shards 12 --workers 2
+$python -m training.finetune --name second --init first --design near --crops 0-6 \
+    --drawn 146-159 --steps 2600 --rate 6e-4 --stop-after 1500
 $python -m training.render --first 200 --shards 8 --workers 2
-$python -m training.finetune --name third --init second --steps 1500 --rate 4e-4
-$python -m training.export .cache/runs/third/checkpoint.pt
-$python -m training.calibrate --workers 2
+$python -m training.finetune --name third --init second --design near --crops 0-6 \
+    --drawn 146-159,200-207 --steps 1500 --rate 4e-4
+$python -m training.render --first 300 --shards 30 --workers 2
+$python -m training.finetune --name fourth --init third --processes 2 --steps 5400 --rate 5e-4 \
+    --crops 0,0,0,1,0,1,2,1,0,3,2,3,4,3,2,5,4,5,6,4,5,7,6,7,8,6,7,9,8,10,9,11,10,11 \
+    --drawn 300-314,20-39,315-329,40-59
+$python -m training.export .cache/runs/fourth/checkpoint.pt
+$python -m training.calibrate --pages 160 --workers 2
