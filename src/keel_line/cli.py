@@ -158,11 +158,12 @@ def _work(desk: Desk, jobs: int | None, console: Console) -> bool:
                 style="yellow",
                 markup=False,
             )
-        if page.unsure:
+        doubts = [f"look how it lies, because {page.unsure}."] if page.unsure else []
+        if page.progress == "done" and page.verdict.outlook == "poor":
+            doubts += page.verdict.reasons
+        for doubt in doubts:
             console.print(
-                f"{page.source_name}, page {page.number}: left as it lay, because {page.unsure}.",
-                style="yellow",
-                markup=False,
+                f"{page.source_name}, page {page.number}: {doubt}", style="yellow", markup=False
             )
     return any(p.progress == "failed" for p in desk.pages())
 

@@ -6,6 +6,7 @@ import sys
 from pathlib import Path
 
 import jsonschema
+import numpy as np
 import openpyxl
 import pytest
 from click.testing import CliRunner
@@ -28,6 +29,25 @@ def test_scan_becomes_a_workbook(scan_file: Path, tmp_path: Path) -> None:
     sheet = openpyxl.load_workbook(tmp_path / "out.xlsx")["scan"]
     assert [c.value for c in sheet[1]] == ["Head 0", "Head 1", "Head 2", "Head 3"]
     assert sheet.max_row == 6
+
+
+@pytest.mark.parametrize("turns", [1, 2, 3])
+def test_a_scan_on_its_side_or_head_comes_upright(turns: int, tmp_path: Path) -> None:
+    grey = np.ascontiguousarray(np.rot90(draw_page(make_content()).grey, turns))
+    path = tmp_path / "scan.png"
+    Image.fromarray(grey).save(path, dpi=(200, 200))
+    code, err, _ = keel_line("convert", path, "-o", tmp_path / "out.xlsx")
+    assert (code, err) == (0, "")
+    sheet = openpyxl.load_workbook(tmp_path / "out.xlsx")["scan"]
+    assert [c.value for c in sheet[1]] == ["Head 0", "Head 1", "Head 2", "Head 3"]
+
+
+def test_a_page_that_will_read_badly_says_so(tmp_path: Path) -> None:
+    small = draw_page(make_content(), dpi=200)
+    tiny = Image.fromarray(small.grey).resize((390, 360), Image.Resampling.BOX)
+    tiny.save(tmp_path / "tiny.png", dpi=(60, 60))
+    _, err, _ = keel_line("convert", tmp_path / "tiny.png", "-o", tmp_path / "out.csv")
+    assert "px high" in " ".join(err.split())
 
 
 def test_json_goes_to_standard_output(scan_file: Path) -> None:
