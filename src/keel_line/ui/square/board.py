@@ -187,6 +187,8 @@ class Board(QWidget):
             self._paint_wipe(painter, page)
         if self._theme.colours.dark:
             painter.fillRect(frame, QColor(20, 24, 27, 70))
+        # Straightedges lie over what is squared, not over the page as it was.
+        painter.setClipRect(QRectF(0, 0, self.width() * (1 - self._wipe), self.height()))
         self._paint_edges(painter, frame)
 
     def _laid_picture(self, page: PageOnBoard, frame: QRectF) -> QPixmap:
