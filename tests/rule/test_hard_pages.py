@@ -150,3 +150,17 @@ def test_words_alone_make_no_heading() -> None:
     made = draw_page(make_content(4, 3))
     (grid,) = find_grids(made.grey, 200)
     assert count_heading_rows(grid, ["word"] * len(grid.cells)) == 0
+
+
+def test_a_streak_through_the_page_is_no_rule() -> None:
+    grey = draw_page(make_content(5, 4)).grey.copy()
+    cv2.line(grey, (420, 0), (420, grey.shape[0]), 60, 2)
+    (grid,) = find_grids(grey, 200)
+    assert (grid.rows, grid.cols) == (5, 4)
+
+
+def test_a_picture_cut_out_along_its_table_keeps_its_rules() -> None:
+    made = draw_page(make_content(5, 4))
+    x0, y0, x1, y1 = (round(v) for v in made.tables[0].box)
+    (grid,) = find_grids(np.ascontiguousarray(made.grey[y0 - 4 : y1 + 5, x0 - 4 : x1 + 5]), 200)
+    assert (grid.rows, grid.cols) == (5, 4)

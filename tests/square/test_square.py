@@ -13,7 +13,7 @@ from tests.conftest import as_page, draw_page, make_content
 
 
 @settings(max_examples=12, deadline=None, suppress_health_check=list(HealthCheck))
-@given(angle=st.floats(-14.5, 14.5))
+@given(angle=st.floats(-19.5, 19.5))
 def test_any_angle_is_found_to_a_tenth(angle: float) -> None:
     made = draw_page(make_content(), angle_deg=angle, dpi=150)
     found = estimate_skew(made.grey)
@@ -54,3 +54,23 @@ def test_plain_page_is_left_alone_and_says_so(level: int) -> None:
 def test_grey_is_kept() -> None:
     squared = square_page(as_page(draw_page(make_content(), angle_deg=2.0)))
     assert len(np.unique(squared.pixels)) > 60
+
+
+@pytest.mark.parametrize("angle", [0.0, 1.5, -4.0, 17.0])
+@pytest.mark.parametrize("mark", ["black edges", "streak", "holes", "specks"])
+def test_marks_of_the_machine_do_not_turn_the_page(mark: str, angle: float) -> None:
+    grey = draw_page(make_content(8, 5), angle_deg=angle, dpi=130, size_in=(8, 10)).grey.copy()
+    rng = np.random.default_rng(3)
+    if mark == "black edges":
+        grey[:, :33], grey[-46:] = 20, 15
+        grey[:20] = rng.integers(0, 60, (20, grey.shape[1]))
+    elif mark == "streak":
+        grey[:, 460:462] = 60
+    elif mark == "holes":
+        for y in (330, 720, 1100):
+            grey[y - 18 : y + 18, 22:58] = 10
+    else:
+        grey[rng.random(grey.shape) < 0.002] = 0
+    found = estimate_skew(grey)
+    assert isinstance(found, float)
+    assert found == pytest.approx(angle, abs=0.06)

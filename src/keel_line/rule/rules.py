@@ -29,6 +29,9 @@ _LEAST_CLEAR = 0.72
 _THICKEST_IN = 0.065
 _FAINT = 0.25
 _STEEPEST = 0.03
+_STREAK_SLACK = 0.035
+_MOST_STREAKS = 2
+_LEAST_WITHIN = 2
 _THICK_INKED = 0.9  # a row of letters is as thick as a thick rule, but has gaps
 
 
@@ -100,10 +103,23 @@ def find_rules(field: RuleField) -> list[Rule]:
     list of Rule
         Lines across and lines down, in no particular order.
     """
+    rows, cols = field.ink.shape
     return [
-        *_trace(field.across, field.ink, field.dpi, "across"),
-        *_trace(field.down, field.ink_turned, field.dpi, "down"),
+        *_without_streaks(_trace(field.across, field.ink, field.dpi, "across"), cols),
+        *_without_streaks(_trace(field.down, field.ink_turned, field.dpi, "down"), rows),
     ]
+
+
+def _without_streaks(rules: list[Rule], extent: int) -> list[Rule]:
+    """Leave out a line or two from edge to edge of a page whose other lines end before: streaks.
+
+    Dust under a lamp draws them. On a picture cut out along a table every rule runs so; those stay.
+    ``extent`` is the page's size along the lines.
+    """
+    slack = _STREAK_SLACK * extent
+    within = [r for r in rules if r.start > slack or r.end < extent - slack]
+    through = len(rules) - len(within)
+    return within if through <= _MOST_STREAKS and len(within) >= _LEAST_WITHIN else rules
 
 
 def _trace(

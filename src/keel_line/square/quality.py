@@ -13,8 +13,10 @@ _WORK_DPI = 150.0
 _SMALL_PX = 15.0
 _TINY_PX = 10.0
 _FAINT = 62.0
-_SOFT = 0.17
-_BLURRED = 0.12
+_GRAIN = 0.13
+_LEAST_EDGES = 50
+_SOFT = 0.215
+_BLURRED = 0.175
 _UNEVEN = 0.45
 _CUT_MARKS = 6
 _EDGE_IN = 0.02
@@ -100,9 +102,10 @@ def edge_sharpness(flat: Grey, contrast: float) -> float:
     A sharp scan has 0.3 and more; a lens out of focus or a moving hand leaves 0.1.
     """
     step = np.abs(np.diff(flat[::2].astype(np.int16), axis=1))
-    steep = step[step > 0.06 * contrast]
-    if steep.size == 0 or contrast <= 0:
-        return 0.0
+    # The steepest twentieth of what is steeper than grain.
+    steep = step[step > _GRAIN * contrast]
+    if steep.size < _LEAST_EDGES or contrast <= 0:
+        return float(step.max(initial=0)) / max(contrast, 1.0)
     return float(np.percentile(steep, 90)) / contrast
 
 

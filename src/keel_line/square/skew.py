@@ -20,6 +20,9 @@ _FINE_SIDE_PX = 2400
 _MOST_POINTS = 60_000
 _LEAST_POINTS = 300
 _LEAST_PEAK = 1.12
+_DARK = 110
+_EDGE_SHARE = 0.008
+_STREAK = 0.93
 
 
 def estimate_skew(grey: Grey) -> float | Failed:
@@ -60,14 +63,17 @@ def _edge_points(
     if factor < 1.0:
         shrunk = cv2.resize(grey, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
         small = np.asarray(shrunk, np.uint8)
-    soft = cv2.GaussianBlur(flatten_light(small), (0, 0), 0.8)
+    flat = flatten_light(small)
+    soft = cv2.GaussianBlur(flat, (0, 0), 0.8)
     signed = soft.astype(np.int16)
+    machine = _machine_marks(flat)
     sets = []
     rng = np.random.default_rng(0)
     for axis in (0, 1):
         step = np.diff(signed, axis=axis)
         level = max(18.0, 0.35 * float(np.percentile(step[::3, ::2], 99.7)))
-        rows, cols = np.nonzero(step > level)
+        edges = (step > level) & ~machine[: step.shape[0], : step.shape[1]]
+        rows, cols = np.nonzero(_without_streaks(edges, axis))
         if len(rows) > _MOST_POINTS:
             chosen = rng.choice(len(rows), _MOST_POINTS, replace=False)
             rows, cols = rows[chosen], cols[chosen]
@@ -75,6 +81,42 @@ def _edge_points(
     if len(sets[0]) + len(sets[1]) < _LEAST_POINTS:
         return None
     return sets[0], sets[1]
+
+
+def _machine_marks(flat: Grey) -> NDArray[np.bool_]:
+    """Return where a machine left black edges: thick dark regions that run off the picture.
+
+    They lie as the machine lies, not as the paper does.
+    """
+    side = max(5, round(min(flat.shape) * _EDGE_SHARE))
+    dark = cv2.morphologyEx(
+        (flat < _DARK).astype(np.uint8), cv2.MORPH_OPEN, np.ones((side, side), np.uint8)
+    )
+    _, labels, _, _ = cv2.connectedComponentsWithStats(dark, connectivity=4)
+    along = np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])
+    touching = np.zeros(int(labels.max()) + 1, bool)
+    touching[along] = True
+    touching[0] = False
+    reach = np.ones((2 * side + 1, 2 * side + 1), np.uint8)
+    return cv2.dilate(touching[labels].astype(np.uint8), reach) > 0
+
+
+def _without_streaks(edges: NDArray[np.bool_], axis: int) -> NDArray[np.bool_]:
+    """Leave out edges that run straight from one side of the picture to the other.
+
+    Dust under a scanner's lamp draws such lines; no rule on a sheet reaches both of its ends.
+    """
+    counts = edges.sum(axis=1 - axis).astype(float)
+    three = np.convolve(counts, np.ones(3), "same") / edges.shape[1 - axis]
+    streaks = np.convolve(three >= _STREAK, np.ones(3), "same") > 0
+    if not streaks.any():
+        return edges
+    kept = edges.copy()
+    if axis == 0:
+        kept[streaks] = False
+    else:
+        kept[:, streaks] = False
+    return kept
 
 
 def _scores(
