@@ -14,6 +14,17 @@ PAPER_LEVEL = 235
 _WORK_SIDE_PX = 500
 
 
+def shrink(grey: Grey, factor: float) -> Grey:
+    """Return a picture made smaller by ``factor``, each pixel the mean of those it covers.
+
+    A factor of 1 or more gives the picture back as it is.
+    """
+    if factor >= 1.0:
+        return grey
+    small = cv2.resize(grey, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
+    return np.asarray(small, np.uint8)
+
+
 def estimate_paper(grey: Grey) -> NDArray[np.float32]:
     """Estimate the brightness of the bare paper under each pixel.
 

@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import PAPER_LEVEL, Grey
+from keel_line._shared.paper import PAPER_LEVEL, Grey, shrink
 from keel_line.read.decode import decode_line
 from keel_line.read.ink import ink_depth, take_ink
 from keel_line.read.lines import find_lines, guess_cap_px
@@ -61,10 +61,7 @@ def find_upright(flat: Grey, dpi: float, network: Network) -> Upright:
         The recogniser whose certainty is the evidence.
     """
     factor = min(1.0, _WORK_DPI / dpi)
-    small = flat
-    if factor < 1.0:
-        shrunk = cv2.resize(flat, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
-        small = np.asarray(shrunk, np.uint8)
+    small = shrink(flat, factor)
     rated: dict[int, tuple[float, int]] = {}
     for turns in (0, 2, 1, 3):
         rated[turns] = rate_words(np.rot90(small, -turns), dpi * factor, network)

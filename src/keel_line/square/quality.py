@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import PAPER_LEVEL, Grey, paper_levels
+from keel_line._shared.paper import PAPER_LEVEL, Grey, paper_levels, shrink
 from keel_line.model.page import Outlook, Verdict
 
 _WORK_DPI = 150.0
@@ -36,10 +36,7 @@ def judge_page(grey: Grey, flat: Grey, dpi: float) -> Verdict:
     """
     # Letters are measured on a smaller copy; only their sharpness needs every pixel.
     factor = min(1.0, _WORK_DPI / dpi)
-    small = flat
-    if factor < 1.0:
-        shrunk = cv2.resize(flat, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
-        small = np.asarray(shrunk, np.uint8)
+    small = shrink(flat, factor)
     parts = letter_parts(small, dpi * factor)
     if len(parts) < 4:
         return Verdict("good", (), 0.0)

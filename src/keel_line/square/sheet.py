@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import Grey
+from keel_line._shared.paper import Grey, shrink
 from keel_line.errors import Failed
 from keel_line.model.page import Corners
 
@@ -53,11 +53,7 @@ def find_sheet(grey: Grey) -> Corners | Failed:
         Failed where no outline stands out: the sheet fills the picture, or there is none.
     """
     factor = min(1.0, _WORK_SIDE_PX / max(grey.shape))
-    small = grey
-    if factor < 1.0:
-        shrunk = cv2.resize(grey, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
-        small = np.asarray(shrunk, np.uint8)
-    soft = np.asarray(cv2.GaussianBlur(small, (0, 0), 1.2), np.uint8)
+    soft = np.asarray(cv2.GaussianBlur(shrink(grey, factor), (0, 0), 1.2), np.uint8)
     best = _best_fit(soft, _region_quads(soft))
     if best is None:
         best = _best_fit(soft, _line_quads(soft))

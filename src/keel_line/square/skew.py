@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import Grey, flatten_light
+from keel_line._shared.paper import Grey, flatten_light, shrink
 from keel_line.errors import Failed
 
 LIMIT_DEG = 20.0
@@ -59,11 +59,7 @@ def _edge_points(
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]] | None:
     """Return (x, y) of lower edges and of right edges on a copy of bounded size."""
     factor = min(1.0, side_px / max(grey.shape))
-    small = grey
-    if factor < 1.0:
-        shrunk = cv2.resize(grey, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
-        small = np.asarray(shrunk, np.uint8)
-    flat = flatten_light(small)
+    flat = flatten_light(shrink(grey, factor))
     soft = cv2.GaussianBlur(flat, (0, 0), 0.8)
     signed = soft.astype(np.int16)
     machine = _machine_marks(flat)

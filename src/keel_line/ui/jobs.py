@@ -13,12 +13,12 @@ from concurrent.futures import CancelledError, Executor, Future, ThreadPoolExecu
 from concurrent.futures.process import BrokenProcessPool
 from functools import partial
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from keel_line._shared.paper import shrink
 from keel_line.desk.desk import Desk
 from keel_line.desk.work import PageResponse, process_page, start_pool, unpack_picture
 from keel_line.errors import KeelLineError
@@ -229,13 +229,8 @@ class Jobs(QObject):
         except KeelLineError as error:
             self.trouble.emit(str(error))
             return
-        factor = min(1.0, _ORIGINAL_SIDE_PX / max(pixels.shape))
-        if factor < 1.0:
-            pixels = np.asarray(
-                cv2.resize(pixels, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA),
-                np.uint8,
-            )
-        self._loaded.emit(docket, page.id, as_image(pixels))
+        small = shrink(pixels, _ORIGINAL_SIDE_PX / max(pixels.shape))
+        self._loaded.emit(docket, page.id, as_image(small))
 
     def _hand_over_original(self, docket: int, page_id: int, image: QImage) -> None:
         self._wanted_originals.discard(page_id)
