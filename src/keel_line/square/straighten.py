@@ -77,7 +77,7 @@ def square_page(
     elif find_way_up is not None:
         way = find_way_up(flat, laid.dpi)
         turns = way.turns
-        if not way.sure:
+        if not way.sure and not doubts:  # where nothing lies in line that is said already
             doubts.append("it is not certain which way up the page is")
     else:
         turns = 0
