@@ -177,3 +177,4 @@ def test_what_was_settled_outlives_a_new_squaring(window: Window, square: Square
     texts = [c.text for c in window.session.tables[0].cells if c.settled]
     assert texts == ["settled here"]
     assert window.session.tables[0].cells[20].text == "settled here"
+    assert "1 settled cell kept" in window.message.text()

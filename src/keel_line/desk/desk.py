@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from keel_line.desk.work import PageRequest, PageResponse, process_page
-from keel_line.docket.store import Docket
+from keel_line.docket.store import Docket, PageFinding
 from keel_line.errors import KeelLineError, OutputError
 from keel_line.gather.sources import Source, load_page, read_source
 from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
@@ -140,15 +140,19 @@ class Desk:
         data = self.docket.source_bytes(page.source_id)
         return PageRequest(page.id, page.source_name, data, page.number, page.choice)
 
-    def take_response(self, response: PageResponse) -> None:
-        """Store what came of a request."""
+    def take_response(self, response: PageResponse) -> Notice | None:
+        """Store what came of a request; return what the clerk should know of it."""
+        notice = None
         if response.finding is None:
             self.docket.store_failure(response.page_id, response.trouble)
-            self.notices.append(Notice(response.trouble, trouble=True))
+            notice = Notice(response.trouble, trouble=True)
         else:
             carried = self.docket.store_page(response.page_id, response.finding)
-            if carried.strays:
-                self.notices.append(_tell_strays(response, carried))
+            if carried.kept or carried.strays:
+                notice = _tell_carried(response.finding, carried)
+        if notice is not None:
+            self.notices.append(notice)
+        return notice
 
     def run(
         self,
@@ -315,14 +319,18 @@ class Desk:
         return written
 
 
-def _tell_strays(response: PageResponse, carried: Carried) -> Notice:
-    assert response.finding is not None  # noqa: S101 - asked for findings only
-    state = response.finding.state
+def _tell_carried(finding: PageFinding, carried: Carried) -> Notice:
+    """Tell how many settled cells kept their place on a page that was worked on again."""
+    state = finding.state
+    page = f"Page {state.number} of {state.source_name}"
+    kept = "1 settled cell" if carried.kept == 1 else f"{carried.kept} settled cells"
+    if not carried.strays:
+        return Notice(f"{page} was read again; {kept} kept their values.")
     shown = ", ".join(f"“{text or 'blank'}”" for text in carried.strays[:4])
     more = " and more" if len(carried.strays) > 4 else ""
     return Notice(
-        f"Page {state.number} of {state.source_name}: {len(carried.strays)} settled cells have no "
-        f"cell in their place any more ({shown}{more}). Ctrl+Z brings the page back as it was.",
+        f"{page} was read again; {kept} kept their values, {len(carried.strays)} have no cell in "
+        f"their place any more ({shown}{more}). Ctrl+Z brings the page back as it was.",
         trouble=True,
     )
 

@@ -19,7 +19,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from keel_line._shared.paper import shrink
-from keel_line.desk.desk import Desk
+from keel_line.desk.desk import Desk, Notice
 from keel_line.desk.work import PageResponse, process_page, start_pool, unpack_picture
 from keel_line.errors import KeelLineError
 from keel_line.model.docket import PageState
@@ -56,8 +56,8 @@ class Jobs(QObject):
         A page's id and its unpacked picture.
     original_ready
         A page's id and the page as it came, made smaller.
-    trouble
-        What went wrong on a page, in the clerk's words.
+    noticed
+        Something about a page that the clerk should know, as a Notice.
     """
 
     page_done = pyqtSignal(int)
@@ -65,7 +65,7 @@ class Jobs(QObject):
     finished = pyqtSignal(bool)
     picture_ready = pyqtSignal(int, QImage)
     original_ready = pyqtSignal(int, QImage)
-    trouble = pyqtSignal(str)
+    noticed = pyqtSignal(object)
     _answered = pyqtSignal(int, object)
     _unpacked = pyqtSignal(int, int, QImage)
     _loaded = pyqtSignal(int, int, QImage)
@@ -180,9 +180,9 @@ class Jobs(QObject):
             return
         self._flying -= 1
         self._flying_ids = self._flying_ids - {response.page_id}
-        self._desk.take_response(response)
-        if response.trouble:
-            self.trouble.emit(response.trouble)
+        notice = self._desk.take_response(response)
+        if notice is not None:
+            self.noticed.emit(notice)
         self._done += 1
         self.page_done.emit(response.page_id)
         if self._done >= self._total:
@@ -227,7 +227,7 @@ class Jobs(QObject):
         try:
             pixels = desk.original_page(page).pixels
         except KeelLineError as error:
-            self.trouble.emit(str(error))
+            self.noticed.emit(Notice(str(error), trouble=True))
             return
         small = shrink(pixels, _ORIGINAL_SIDE_PX / max(pixels.shape))
         self._loaded.emit(docket, page.id, as_image(small))

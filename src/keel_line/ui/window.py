@@ -35,7 +35,7 @@ from PyQt6.QtWidgets import (
 from typing_extensions import override
 
 from keel_line.desk.demo import demo_pages
-from keel_line.desk.desk import Desk
+from keel_line.desk.desk import Desk, Notice
 from keel_line.errors import KeelLineError
 from keel_line.gather.sources import ENDINGS
 from keel_line.model.docket import PageState
@@ -84,6 +84,7 @@ class Window(QMainWindow):
         self._at = "gather"
         self._page_id = -1
         self._folded = False
+        self._notices: list[Notice] = []
         self._pages: list[PageState] = []
         self.setWindowTitle("Keel Line")
         self.setMinimumSize(1024, 640)
@@ -93,7 +94,7 @@ class Window(QMainWindow):
         self._bind()
         self.jobs.progress.connect(self._show_progress)
         self.jobs.finished.connect(self._finish)
-        self.jobs.trouble.connect(lambda text: self.say(text, trouble=True))
+        self.jobs.noticed.connect(self._take_notice)
         self.jobs.page_done.connect(self._forget_small)
         self.session.tables_changed.connect(self.refresh)
         self.session.pages_unsquared.connect(self._follow_unsquared)
@@ -340,17 +341,26 @@ class Window(QMainWindow):
 
     def _show_progress(self, done: int, total: int, seconds_left: float) -> None:
         left = f", about {max(1, round(seconds_left))} s left" if seconds_left >= 0 else ""
+        if done == 0:
+            self._notices.clear()
         self._running.setText(f"Reading {done + 1} of {total}{left}")
         self.progress.setMaximum(total)
         self.progress.setValue(done)
         for widget in (self._running, self.progress, self.stop_button):
             widget.show()
 
+    def _take_notice(self, notice: Notice) -> None:
+        self._notices.append(notice)
+        self.say(notice.text, trouble=notice.trouble)
+
     def _finish(self, stopped: bool) -> None:  # noqa: FBT001 - a slot
         for widget in (self._running, self.progress, self.stop_button):
             widget.hide()
         if stopped:
             self.say("Stopped. Pages that were done stay done; Ctrl+O adds more and goes on.")
+        elif self._notices:  # what the clerk should know stays in sight
+            worst = next((n for n in self._notices if n.trouble), self._notices[-1])
+            self.say(worst.text, trouble=worst.trouble)
         else:
             doubts = len(self.session.doubts())
             hint = "Ctrl+4 goes to the doubts." if doubts else "Ctrl+6 goes to Send."
