@@ -1,9 +1,11 @@
 from __future__ import annotations
 
+import pytest
 from PyQt6.QtCore import QPointF, Qt
 
 from keel_line.desk.desk import Desk
 from keel_line.model.table import Settled
+from keel_line.ui.proof.interline import after_point
 from keel_line.ui.proof.marks import notch_size
 from keel_line.ui.window import Window
 from tests.ui.conftest import Keys
@@ -212,3 +214,35 @@ def test_odd_corrections_are_kept_whole(window: Window) -> None:
         window.proof.refresh()
         assert window.session.desk.cell(cell.id).text == text
         window.session.go_to_doubt(1)
+
+
+@pytest.mark.parametrize(
+    ("text", "after"),
+    [("1,284.50", ".50"), ("(96.2)", ".2)"), ("412", ""), ("1,284", ""), ("7.5%", ".5%"), ("", "")],
+)
+def test_what_stands_after_the_decimal_point(text: str, after: str) -> None:
+    assert after_point(text) == after
+
+
+def test_a_value_of_more_lines_makes_its_row_higher(window: Window, press: Keys) -> None:
+    interline, cell = window.proof.interline, window.session.cell
+    before = interline.cell_box(cell.cell).height()
+    window.session.replace_text("first\nsecond\nthird")
+    assert interline.cell_box(cell.cell).height() > before + 20
+    window.session.undo()
+    assert interline.cell_box(cell.cell).height() == before
+
+
+def test_only_rows_that_changed_are_painted_anew(window: Window, press: Keys) -> None:
+    interline = window.proof.interline
+    interline.grab()
+    kept = dict(interline._strips)
+    row = window.session.cell.cell.row
+    press(Key.Key_Return)
+    interline.grab()
+    assert kept
+    for number, strip in kept.items():
+        again = interline._strips.get(number)
+        if number != row and again is not None:
+            assert again is strip
+    assert interline._strips.get(row) is not kept.get(row)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import bisect
+import re
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
@@ -26,6 +27,7 @@ from keel_line.model.table import CellState, TableState
 from keel_line.ui.proof.marks import paint_marks
 from keel_line.ui.theme import Theme
 
+_DECIMALS = re.compile(r"\.\d+\D{0,2}$")
 _LEAST_ZOOM = 0.3
 _MOST_ZOOM = 1.1
 _CUTTINGS_KEPT = 400
@@ -54,6 +56,7 @@ class Interline(QAbstractScrollArea):
         self._ink_heights: list[float] = []
         self._zoom = 1.0
         self._numeric: list[bool] = []
+        self._after_point: list[float] = []
         self._of_row: list[list[int]] = []
         self._cuttings: dict[int, QPixmap] = {}
         self._strips: dict[int, QPixmap] = {}
@@ -144,6 +147,20 @@ class Interline(QAbstractScrollArea):
         for height, count in zip(self._ink_heights, lines, strict=True):
             self._tops.append(self._tops[-1] + height + self._reading_height(count))
         self._numeric = [self._is_numeric(table, col) for col in range(table.grid.cols)]
+        metrics = QFontMetricsF(self._theme.bold(1.08))
+        self._after_point = [
+            max(
+                (
+                    metrics.horizontalAdvance(after_point(s.text))
+                    for s in table.cells
+                    if s.cell.col == col and s.cell.col_span == 1
+                ),
+                default=0.0,
+            )
+            if numeric
+            else 0.0
+            for col, numeric in enumerate(self._numeric)
+        ]
         inner = self._view.height() - self._head
         self._bar.setRange(0, max(0, round(self._tops[-1] - inner)))
         self._bar.setPageStep(max(1, inner))
@@ -362,6 +379,10 @@ class Interline(QAbstractScrollArea):
         flag = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
         lines = state.text.split("\n")
         height = inner.height() / max(1, len(lines))
+        if right and len(lines) == 1:  # figures stand with their decimal points in line
+            after = metrics.horizontalAdvance(after_point(state.text))
+            room = inner.width() - metrics.horizontalAdvance(state.text)
+            inner.adjust(0, 0, -max(0.0, min(self._after_point[cell.col] - after, room)), 0)
         for i, line in enumerate(lines):
             shown = metrics.elidedText(line, Qt.TextElideMode.ElideRight, inner.width())
             painter.drawText(
@@ -433,6 +454,12 @@ class Interline(QAbstractScrollArea):
     @override
     def sizeHint(self) -> QSize:
         return QSize(800, 400)
+
+
+def after_point(text: str) -> str:
+    """Return what stands from a number's decimal point on, empty where it has none."""
+    found = _DECIMALS.search(text)
+    return found.group() if found else ""
 
 
 def _line_count(state: CellState) -> int:
