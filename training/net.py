@@ -89,7 +89,7 @@ class LineNet(nn.Module):
         features = self.stem(x)
         for number, block in enumerate(self.blocks):
             if number == self.style_after:
-                ink = functional.avg_pool2d(x, (x.shape[2], 2), (1, 2))
+                ink = functional.avg_pool2d(x.mean(dim=2, keepdim=True), (1, 2))
                 features = self.style(features, ink)
             features = block(features)
         return self.head(self.drop(features)).squeeze(2).transpose(1, 2)

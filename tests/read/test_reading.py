@@ -74,6 +74,20 @@ def test_a_dip_within_a_character_is_no_second_one() -> None:
     assert "aab" not in dict(decoded.beams)
 
 
+def test_a_glyph_between_two_characters_is_one_of_them() -> None:
+    # Path by path "ab" has more ways than "a" or "b" alone; there is but one glyph all the same.
+    decoded = decode_line(steps({}, {1: 0.5, 2: 0.5}, {1: 0.5, 2: 0.5}, {1: 0.5, 2: 0.5}), ALPHABET)
+    assert decoded.text in {"a", "b"}
+    chances = dict(decoded.beams)
+    assert chances["a"] == pytest.approx(chances["b"])
+    assert chances.get("ab", 0.0) < 0.1
+
+
+def test_neighbours_that_touch_are_two() -> None:
+    touching = steps({1: 0.9}, {1: 0.9}, {2: 0.9}, {2: 0.9})
+    assert decode_line(touching, ALPHABET).text == "ab"
+
+
 def test_a_gap_that_may_be_one_gives_both_readings() -> None:
     decoded = decode_line(steps({1: 1}, {1: 0.45}, {1: 1}, {2: 1}), ALPHABET)
     chances = dict(decoded.beams)

@@ -16,6 +16,8 @@ BEAMS = 10
 _LEAST_CHANCE = 1e-3
 _FORGET = 1e-6
 _PARTING_BLANK = 0.3
+_GIVING_WAY = 0.5
+_LEAST_WAY = 0.02
 
 
 @dataclass(frozen=True)
@@ -88,7 +90,9 @@ def search_beams(probs: NDArray[np.float32]) -> list[tuple[tuple[int, ...], floa
     """Return the likeliest class sequences with their probabilities, the likeliest first.
 
     A character is one run of steps that are sure of it; a slight dip within the run is no second
-    one. So a repeat needs a step before it where the blank is at all likely.
+    one. So a repeat needs a step before it where the blank is at all likely. And one character
+    gives way to another where the blank is likely or the one's probability falls as the other's
+    rises: where two share the same steps, the glyph is one or the other, not both in turn.
     """
     beams: dict[tuple[int, ...], tuple[float, float]] = {(): (1.0, 0.0)}
     candidates = probs > _LEAST_CHANCE
@@ -100,10 +104,13 @@ def search_beams(probs: NDArray[np.float32]) -> list[tuple[tuple[int, ...], floa
             continue
         grown: dict[tuple[int, ...], list[float]] = {}
         values = [(c, float(row[c])) for c in chosen]
-        parted = step > 0 and float(probs[step - 1, 0]) > _PARTING_BLANK
+        before = probs[max(step - 1, 0)]
+        parted = step > 0 and float(before[0]) > _PARTING_BLANK
+        bare = max(float(before[0]), float(row[0]))
         for prefix, (in_blank, in_char) in beams.items():
             total = in_blank + in_char
             last = prefix[-1] if prefix else -1
+            fall = float(before[last] - row[last]) if last >= 0 else 0.0
             for c, chance in values:
                 if c == 0:
                     grown.setdefault(prefix, [0.0, 0.0])[0] += total * chance
@@ -112,7 +119,9 @@ def search_beams(probs: NDArray[np.float32]) -> list[tuple[tuple[int, ...], floa
                     if parted and in_blank > 0:
                         grown.setdefault((*prefix, c), [0.0, 0.0])[1] += in_blank * chance
                 else:
-                    grown.setdefault((*prefix, c), [0.0, 0.0])[1] += total * chance
+                    way = max(bare, min(fall, chance - float(before[c]))) / _GIVING_WAY
+                    joined = in_blank + in_char * min(1.0, max(_LEAST_WAY, way))
+                    grown.setdefault((*prefix, c), [0.0, 0.0])[1] += joined * chance
         ranked = sorted(grown.items(), key=lambda item: -(item[1][0] + item[1][1]))[:BEAMS]
         top = sum(ranked[0][1])
         if top <= 0:
