@@ -39,7 +39,9 @@ def make_content(rows: int = 6, cols: int = 4, spans: tuple[CellContent, ...] = 
         for c in range(s.col, s.col + s.col_span)
     }
     cells = [
-        CellContent(r, c, f"Head {c}" if r == 0 else f"{(r * 37 + c * 11) % 90 + 10}.{r}{c}")
+        CellContent(
+            r, c, f"Head {chr(97 + c)}" if r == 0 else f"{(r * 37 + c * 11) % 90 + 10}.{r}{c}"
+        )
         for r in range(rows)
         for c in range(cols)
         if (r, c) not in taken

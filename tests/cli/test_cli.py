@@ -27,7 +27,7 @@ def test_scan_becomes_a_workbook(scan_file: Path, tmp_path: Path) -> None:
     code, err, out = keel_line("convert", scan_file, "-o", tmp_path / "out.xlsx")
     assert (code, err, out) == (0, "", b"")
     sheet = openpyxl.load_workbook(tmp_path / "out.xlsx")["scan"]
-    assert [c.value for c in sheet[1]] == ["Head 0", "Head 1", "Head 2", "Head 3"]
+    assert [c.value for c in sheet[1]] == ["Head a", "Head b", "Head c", "Head d"]
     assert sheet.max_row == 6
 
 
@@ -39,7 +39,7 @@ def test_a_scan_on_its_side_or_head_comes_upright(turns: int, tmp_path: Path) ->
     code, err, _ = keel_line("convert", path, "-o", tmp_path / "out.xlsx")
     assert (code, err) == (0, "")
     sheet = openpyxl.load_workbook(tmp_path / "out.xlsx")["scan"]
-    assert [c.value for c in sheet[1]] == ["Head 0", "Head 1", "Head 2", "Head 3"]
+    assert [c.value for c in sheet[1]] == ["Head a", "Head b", "Head c", "Head d"]
 
 
 def test_a_page_that_will_read_badly_says_so(tmp_path: Path) -> None:

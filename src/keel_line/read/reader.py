@@ -30,7 +30,7 @@ from keel_line.read.lines import TextLine, find_lines, guess_cap_px, usual_cap_p
 from keel_line.read.looks import look_again
 from keel_line.read.network import Network
 from keel_line.read.prepare import prepare_line
-from keel_line.read.spaces import find_threshold, measure_gaps, open_gaps
+from keel_line.read.spaces import clear_marks, find_threshold, measure_gaps, open_gaps
 
 _Fit: TypeAlias = Callable[[str], float]
 
@@ -100,21 +100,26 @@ class Reader:
     def _open_gaps(
         self, cells: list[PreparedCell], decoded: list[list[Decoded]]
     ) -> list[list[Decoded]]:
-        """Open gaps that were closed, by what is usual in the table."""
+        """Open gaps that were closed, by what is usual in the table, or filled with no ink."""
         recipe = self.network.recipe.line
         gaps: list[list[NDArray[np.float64]]] = []
+        cleared: list[list[Decoded]] = []
         for cell, lines in zip(cells, decoded, strict=True):
             own = []
-            for line, left, d in zip(cell.lines, cell.lefts, lines, strict=True):
+            seen = []
+            for line, left, first in zip(cell.lines, cell.lefts, lines, strict=True):
                 scale = recipe.cap / line.cap_px
-                middles = (d.places.mean(axis=1) * recipe.step - recipe.margin) / scale + left
+                middles = (first.places.mean(axis=1) * recipe.step - recipe.margin) / scale + left
+                d = clear_marks(first, cell.ink.grey, middles, line.baseline, line.cap_px)
+                seen.append(d)
                 inked = np.asarray(cell.ink.mask[line.top : line.bottom].any(axis=0), np.bool_)
                 own.append(measure_gaps(inked, d, middles, line.cap_px))
             gaps.append(own)
+            cleared.append(seen)
         threshold = find_threshold([g for own in gaps for g in own])
         return [
             [open_gaps(d, g, threshold) for d, g in zip(lines, own, strict=True)]
-            for lines, own in zip(decoded, gaps, strict=True)
+            for lines, own in zip(cleared, gaps, strict=True)
         ]
 
     def _conclude(self, cell: PreparedCell, decoded: list[Decoded], fit: _Fit) -> Reading:
