@@ -52,7 +52,7 @@ def test_marks_take_the_baseline_of_their_row(reader: Reader) -> None:
 
 
 def test_size_parts_small_letters_from_capitals(reader: Reader) -> None:
-    texts = ["Oxo 10", "oxo", "OXO", "Dues 46"]
+    texts = ["Cos 10", "cos", "COS", "Dues 46"]
     assert [r.text for r in read_row(reader, *texts)] == texts
 
 
@@ -67,7 +67,7 @@ def test_a_cut_letter_lowers_the_confidence(reader: Reader) -> None:
     spoilt[18:34, 20:60] = PAPER_LEVEL
     (whole,) = reader.read_page(grey, 200, [grid])
     (cut,) = reader.read_page(spoilt, 200, [grid])
-    assert cut[0].confidence < whole[0].confidence - 0.1
+    assert cut[0].confidence < whole[0].confidence - 0.05
     assert cut[0].reasons
     assert cut[0].reasons[0].endswith(".")
 
