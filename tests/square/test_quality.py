@@ -47,7 +47,7 @@ def test_small_text_names_its_height_and_what_would_help(clean: NDArray[np.uint8
 
 
 def test_a_blurred_page_is_told(clean: NDArray[np.uint8]) -> None:
-    blurred = np.asarray(cv2.GaussianBlur(clean, (0, 0), 4.0), np.uint8)
+    blurred = np.asarray(cv2.GaussianBlur(clean, (0, 0), 5.5), np.uint8)
     verdict = judge(blurred)
     assert verdict.outlook == "poor"
     assert "blurred" in told(verdict)

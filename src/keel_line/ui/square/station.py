@@ -361,7 +361,7 @@ class SquareStation(QWidget):
 
 
 def _lean_text(angle_deg: float) -> str:
-    if abs(angle_deg) < 0.005:
+    if abs(angle_deg) < 0.02:
         return "none"
     side = "clockwise" if angle_deg > 0 else "anticlockwise"
     return f"{abs(angle_deg):.2f}° {side}, taken out"
