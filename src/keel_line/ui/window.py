@@ -192,6 +192,7 @@ class Window(QMainWindow):
         self.square.go_on.connect(self._leave_square)
         self.square.said.connect(self.say)
         self.square.changed.connect(self._read_changed)
+        self.square.passed.connect(self.refresh)
         self.rule.step_page.connect(self._step_page)
         self.rule.go_on.connect(lambda: self.go_to("proof"))
         self.proof.said.connect(self.say)
@@ -424,7 +425,6 @@ class Window(QMainWindow):
             self.session.go_to_page(self._page_id)
 
     def _leave_square(self) -> None:
-        self.refresh()
         self.say("Every page was looked at.")
         self.go_to("rule")
 

@@ -39,6 +39,8 @@ class SquareStation(QWidget):
         Every page lies right.
     changed
         Pages wait to be squared and read again.
+    passed
+        The page at hand was found to lie right; the pages are to be shown anew.
     """
 
     said = pyqtSignal(str)
@@ -46,6 +48,7 @@ class SquareStation(QWidget):
     page_wanted = pyqtSignal(int)
     go_on = pyqtSignal()
     changed = pyqtSignal()
+    passed = pyqtSignal()
 
     def __init__(self, session: Session, theme: Theme) -> None:
         super().__init__()
@@ -345,6 +348,7 @@ class SquareStation(QWidget):
             return
         self.settle()
         self._session.desk.pass_page(page.id)
+        self.passed.emit()  # brings the pages as they stand now
         ids = [p.id for p in self._pages]
         at = ids.index(page.id) if page.id in ids else 0
         wanting = [p.id for p in (*self._pages[at + 1 :], *self._pages[:at]) if p.wants_a_look]
