@@ -5,14 +5,14 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from keel_line._shared.paper import PAPER_LEVEL, Grey, estimate_paper, flatten_light
+from keel_line._shared.paper import PAPER_LEVEL, Grey, estimate_paper
 
 _SPECK_IN = 0.009
 _INK_LEVEL = PAPER_LEVEL - 45
 _NEAR_IN = 0.05
 
 
-def drop_specks(grey: Grey, dpi: float) -> Grey:
+def drop_specks(grey: Grey, flat: Grey, dpi: float) -> Grey:
     """Paint out specks that stand by themselves, with the paper's own brightness.
 
     A speck is at most 0.009 inch across and has no larger mark within 0.05 inch: dots of an i, full
@@ -20,12 +20,12 @@ def drop_specks(grey: Grey, dpi: float) -> Grey:
 
     Parameters
     ----------
-    grey
-        Squared page, shape (rows, cols), 0 is black.
+    grey, flat
+        Squared page as it is and with its light evened out, shape (rows, cols), 0 is black.
     dpi
         Its resolution.
     """
-    binary = (flatten_light(grey) < _INK_LEVEL).astype(np.uint8)
+    binary = (flat < _INK_LEVEL).astype(np.uint8)
     _, labels, table, _ = cv2.connectedComponentsWithStats(binary, connectivity=8)
     parts = np.asarray(table)
     most = max(1.0, _SPECK_IN * dpi)

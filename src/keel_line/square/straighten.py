@@ -89,7 +89,7 @@ def square_page(
     if choice.even_light:
         pixels = flat
     if choice.no_specks:
-        pixels = drop_specks(pixels, laid.dpi)
+        pixels = drop_specks(pixels, flat, laid.dpi)
     return SquaredPage(
         pixels, laid.dpi, laid.transform, angle, turns, corners, "; ".join(doubts), verdict
     )
