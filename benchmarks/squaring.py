@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import time
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
-from keel_line._shared.paper import Grey
+from keel_line.desk.work import find_way_up
 from keel_line.errors import Failed
 from keel_line.model.page import Page, Resolution
 from keel_line.read.network import Network
-from keel_line.read.upright import find_upright
 from keel_line.square.sheet import find_sheet, sheet_size
-from keel_line.square.straighten import WayUp, square_page
+from keel_line.square.straighten import square_page
 from synth.camera import take_photograph
 from synth.faces import load_faces
 from synth.pages import make_page
@@ -46,14 +46,9 @@ class SheetScore:
 
 def score_turns(pages: int) -> TurnScore:
     """Lay pages in each of the four ways and square them."""
-    network = Network()
-    faces, allowed = load_faces("held"), frozenset(network.recipe.alphabet)
+    faces, allowed = load_faces("held"), frozenset(Network().recipe.alphabet)
+    tell = partial(find_way_up, 2)
     right = wrong_and_sure = 0
-
-    def find_way_up(flat: Grey, dpi: float) -> WayUp:
-        found = find_upright(flat, dpi, network)
-        return WayUp(found.turns, found.sure)
-
     for i in range(pages):
         rng = np.random.default_rng([_SEED, i])
         condition = _CONDITIONS[i % len(_CONDITIONS)]
@@ -63,7 +58,7 @@ def score_turns(pages: int) -> TurnScore:
             turned -= turned % 2
         pixels = np.ascontiguousarray(np.rot90(made.grey, turned))
         dpi = (made.x_dpi, made.y_dpi) if turned % 2 == 0 else (made.y_dpi, made.x_dpi)
-        squared = square_page(Page(pixels, Resolution(*dpi), "made", 1, "scan"), None, find_way_up)
+        squared = square_page(Page(pixels, Resolution(*dpi), "made", 1, "scan"), None, tell)
         right += squared.turns == turned
         wrong_and_sure += squared.turns != turned and not squared.unsure
     return TurnScore(pages, right, wrong_and_sure)

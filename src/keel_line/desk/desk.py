@@ -12,9 +12,9 @@ from pathlib import Path
 from keel_line.desk.work import PageRequest, PageResponse, process_page
 from keel_line.docket.store import Docket, PageFinding
 from keel_line.errors import KeelLineError, OutputError
-from keel_line.gather.sources import Source, load_page, read_source
+from keel_line.gather.sources import Source, read_source
 from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
-from keel_line.model.page import Page, SquareChoice
+from keel_line.model.page import SquareChoice
 from keel_line.model.table import CellState, Settled, TableState
 from keel_line.read.confidence import Flagging, load_calibration, make_flagging
 from keel_line.send.document import encode_document, make_document, write_document
@@ -118,16 +118,6 @@ class Desk:
     def pass_page(self, page_id: int) -> None:
         """Note that the clerk found a page to lie right."""
         self.docket.set_passed(page_id)
-
-    def original_page(self, page: PageState) -> Page:
-        """Load a page as it came.
-
-        Raises
-        ------
-        InputError
-            When it cannot be loaded.
-        """
-        return load_page(self.docket.source_bytes(page.source_id), page.source_name, page.number)
 
     # --- running --------------------------------------------------------------------------------
 

@@ -18,7 +18,7 @@ from keel_line.docket.store import EncodedTable, PageFinding, encode_table
 from keel_line.errors import KeelLineError
 from keel_line.gather.sources import load_page
 from keel_line.model.docket import PageState
-from keel_line.model.page import SquareChoice, SquaredPage
+from keel_line.model.page import Page, SquareChoice, SquaredPage
 from keel_line.read.network import Network
 from keel_line.read.reader import Reader
 from keel_line.read.upright import find_upright
@@ -59,7 +59,19 @@ def _reader(threads: int) -> Reader:
     return Reader(Network(threads=threads))
 
 
-def _find_way_up(threads: int, flat: Grey, dpi: float) -> WayUp:
+def load_original(request: PageRequest) -> Page:
+    """Load a page as it came.
+
+    Raises
+    ------
+    InputError
+        When it cannot be loaded.
+    """
+    return load_page(request.data, request.source_name, request.number)
+
+
+def find_way_up(threads: int, flat: Grey, dpi: float) -> WayUp:
+    """Tell which way up a straight page is, by how surely the recogniser reads its words."""
     found = find_upright(flat, dpi, _reader(threads).network)
     return WayUp(found.turns, found.sure)
 
@@ -80,7 +92,7 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
 
     clock.start()
     try:
-        page = load_page(request.data, request.source_name, request.number)
+        page = load_original(request)
     except KeelLineError as error:
         return PageResponse(request.page_id, None, str(error))
     except MemoryError:
@@ -91,7 +103,7 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
             "memory. Scan it at 300 dpi.",
         )
     lap("gather")
-    squared = square_page(page, request.choice, partial(_find_way_up, threads))
+    squared = square_page(page, request.choice, partial(find_way_up, threads))
     lap("square")
     grids = find_grids(squared.pixels, squared.dpi)
     lap("rule")

@@ -20,7 +20,14 @@ from PyQt6.QtGui import QImage
 
 from keel_line._shared.paper import shrink
 from keel_line.desk.desk import Desk, Notice
-from keel_line.desk.work import PageResponse, process_page, start_pool, unpack_picture
+from keel_line.desk.work import (
+    PageRequest,
+    PageResponse,
+    load_original,
+    process_page,
+    start_pool,
+    unpack_picture,
+)
 from keel_line.errors import KeelLineError
 from keel_line.model.docket import PageState
 
@@ -221,16 +228,16 @@ class Jobs(QObject):
         if page.id in self._wanted_originals:
             return
         self._wanted_originals.add(page.id)
-        self._threads.submit(self._load_original, self._docket, self._desk, page)
+        self._threads.submit(self._load_original, self._docket, self._desk.make_request(page))
 
-    def _load_original(self, docket: int, desk: Desk, page: PageState) -> None:
+    def _load_original(self, docket: int, page: PageRequest) -> None:
         try:
-            pixels = desk.original_page(page).pixels
+            pixels = load_original(page).pixels
         except KeelLineError as error:
             self.noticed.emit(Notice(str(error), trouble=True))
             return
         small = shrink(pixels, _ORIGINAL_SIDE_PX / max(pixels.shape))
-        self._loaded.emit(docket, page.id, as_image(small))
+        self._loaded.emit(docket, page.page_id, as_image(small))
 
     def _hand_over_original(self, docket: int, page_id: int, image: QImage) -> None:
         self._wanted_originals.discard(page_id)
