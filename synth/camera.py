@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import cv2
@@ -74,3 +75,91 @@ def take_photograph(
         cv2.ellipse(picture, tuple(np.rint(at).astype(int).tolist()), axes, 0, 0, 360, 118.0, -1)
     grey = photograph(np.clip(picture, 0, 255).astype(np.uint8), rng)
     return Photograph(grey, corners)
+
+
+@dataclass(frozen=True, eq=False)
+class BentPhotograph:
+    """A made photograph of a page that fills the picture and does not lie flat.
+
+    ``places`` maps points of the flat page, shape (n, 2) px, onto the picture.
+    """
+
+    grey: Grey
+    places: Callable[[NDArray[np.float64]], NDArray[np.float64]]
+
+
+def photograph_bent(
+    page: Grey,
+    rng: Rng,
+    *,
+    size_px: tuple[int, int] = (2400, 3200),
+    curl: float | None = None,
+    most_tilt_deg: float = 6.0,
+    fill: float = 0.97,
+) -> BentPhotograph:
+    """Photograph a page that rises towards a spine at one side, or waves.
+
+    Parameters
+    ----------
+    page
+        The flat page.
+    rng
+        Source of chance.
+    size_px
+        (width, height) of the picture.
+    curl
+        How high the page rises at its highest, as a share of its width (0 to 0.1).
+    most_tilt_deg
+        Most that the camera is off the upright, about either axis.
+    fill
+        Share of the picture's sides that the page takes.
+    """
+    rows, cols = page.shape
+    width, height = size_px
+    high = (rng.uniform(0.01, 0.06) if curl is None else curl) * cols
+    spine_left = bool(rng.random() < 0.5)
+    reach = rng.uniform(0.12, 0.3)
+    wave = rng.uniform(0.0, 0.35)
+    phase = rng.uniform(0, 2 * np.pi)
+
+    def rise(x: NDArray[np.float64]) -> NDArray[np.float64]:
+        share = x / cols if spine_left else 1 - x / cols
+        bump = np.exp(-np.clip(share, 0, 1) / reach)
+        return np.asarray(high * (bump + wave * np.sin(2 * np.pi * share + phase)), np.float64)
+
+    tilt = np.deg2rad(rng.uniform(-most_tilt_deg, most_tilt_deg, 2))
+    turn = (
+        cv2.Rodrigues(np.array([tilt[0], 0.0, 0.0]))[0]
+        @ cv2.Rodrigues(np.array([0.0, tilt[1], 0.0]))[0]
+    )
+    focal = rng.uniform(0.95, 1.4) * max(size_px)
+    away = focal * max(cols / width, rows / height) / fill
+
+    def places(points: NDArray[np.float64]) -> NDArray[np.float64]:
+        x, y = points.T
+        body = np.column_stack([x - cols / 2, y - rows / 2, -rise(x)]) @ turn.T
+        body[:, 2] += away
+        seen = body[:, :2] / body[:, 2:] * focal + (width / 2, height / 2)
+        return np.asarray(seen, np.float64)
+
+    # Where each pixel of the picture looks: the ray meets the page where it has risen so far.
+    step = 8
+    gx = np.arange(0, width + step, step, dtype=float)
+    gy = np.arange(0, height + step, step, dtype=float)
+    seen = np.stack(np.meshgrid(gx, gy), axis=-1).reshape(-1, 2)
+    guess = (seen - (width / 2, height / 2)) * (away / focal) + (cols / 2, rows / 2)
+    for _ in range(40):
+        guess += (seen - places(guess)) * (away / focal) * 0.9
+    maps = guess.reshape(len(gy), len(gx), 2).astype(np.float32)
+    full = cv2.resize(maps, (len(gx) * step, len(gy) * step), interpolation=cv2.INTER_LINEAR)
+    # resize lays samples at the middles of their fields.
+    shift = (step - 1) / 2
+    full = cv2.warpAffine(
+        full,
+        np.array([[1.0, 0, shift], [0, 1.0, shift]]),
+        size_px,
+        flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+        borderMode=cv2.BORDER_REPLICATE,
+    )
+    seen_page = cv2.remap(page, full[..., 0], full[..., 1], cv2.INTER_LINEAR, borderValue=238)
+    return BentPhotograph(photograph(np.asarray(seen_page, np.uint8), rng), places)

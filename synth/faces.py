@@ -224,29 +224,41 @@ CATALOGUE: tuple[Family, ...] = (
         "train",
         "mono",
         "ibm-plex-mono source-code-pro roboto-mono ubuntu-mono space-mono dm-mono"
-        " martian-mono azeret-mono xanh-mono nova-mono",
+        " martian-mono azeret-mono xanh-mono nova-mono fira-mono fragment-mono cascadia-code"
+        " commit-mono geist-mono iosevka kode-mono maple-mono monaspace-neon monaspace-krypton"
+        " reddit-mono sometype-mono victor-mono b612-mono comic-mono nanum-gothic-coding"
+        " ia-writer-mono atkinson-hyperlegible-mono biz-udgothic",
     ),
     *_web(
         "train",
         "sans",
         "ibm-plex-sans source-sans-3 fira-sans work-sans nunito-sans rubik mulish"
-        " exo-2 alegreya-sans josefin-sans lekton",
+        " exo-2 alegreya-sans josefin-sans lekton abeezee asap dm-sans catamaran chivo montserrat"
+        " raleway lexend questrial signika varela-round maven-pro nanum-gothic m-plus-1p"
+        " kosugi-maru zen-kaku-gothic-new zen-maru-gothic b612 play quantico jura didact-gothic"
+        " tenor-sans hanken-grotesk space-grotesk instrument-sans",
     ),
     *_web(
         "train",
         "serif",
         "ibm-plex-serif source-serif-4 merriweather libre-baskerville crimson-text"
         " lora bitter arvo zilla-slab noto-serif playfair-display spectral alegreya rokkitt"
-        " libre-caslon-text newsreader antic-slab kameron trocchi",
+        " libre-caslon-text newsreader antic-slab kameron trocchi aleo amiri besley bodoni-moda"
+        " brawler bree-serif cormorant esteban faustina frank-ruhl-libre gfs-didot"
+        " im-fell-english inika kaisei-opti karma lustria martel nanum-myeongjo petrona piazzolla"
+        " prata roboto-slab sanchez shippori-mincho sorts-mill-goudy stix-two-text taviraj volkhov"
+        " zen-old-mincho fraunces unna poly",
     ),
     *_web("train", "typewriter", "cutive"),
     *_web(
         "train",
         "narrow",
         "fira-sans-condensed oswald saira-condensed encode-sans-condensed"
-        " asap-condensed sofia-sans-condensed",
+        " asap-condensed sofia-sans-condensed ibm-plex-sans-condensed ubuntu-condensed"
+        " saira-extra-condensed league-gothic yanone-kaffeesatz fjalla-one teko rajdhani"
+        " libre-caslon-condensed",
     ),
-    *_web("train", "dots", "vt323 pixelify-sans"),
+    *_web("train", "dots", "vt323 pixelify-sans press-start-2p unifontex tiny5 doto"),
     # --- tuning and calibration --------------------------------------------------------------
     *_deb("fonts-crosextra-caladea", "val", "serif", Caladea="Caladea-*.ttf"),
     *_deb("fonts-karla", "val", "sans", Karla="Karla-Regular.otf Karla-Bold.otf Karla-Italic.otf"),
@@ -254,10 +266,11 @@ CATALOGUE: tuple[Family, ...] = (
         "fonts-compagnon", "val", "typewriter", Compagnon="Compagnon-Roman.otf Compagnon-Bold.otf"
     ),
     *_deb("fonts-hermit", "val", "mono", Hermit="Hermit-medium.otf"),
-    *_web("val", "sans", "titillium-web noto-sans"),
-    *_web("val", "serif", "neuton cardo"),
-    *_web("val", "mono", "overpass-mono"),
-    *_web("val", "narrow", "archivo-narrow"),
+    *_web("val", "sans", "titillium-web noto-sans mukta albert-sans"),
+    *_web("val", "serif", "neuton cardo ovo literata"),
+    *_web("val", "mono", "overpass-mono spline-sans-mono"),
+    *_web("val", "narrow", "archivo-narrow khand"),
+    *_web("val", "dots", "jersey-10"),
     # --- kept for benchmarks and the demo ------------------------------------------------------
     *_deb("fonts-paratype", "held", "sans", PT_Sans="PTS55F.ttf PTS75F.ttf PTS56F.ttf"),
     *_deb("fonts-paratype", "held", "serif", PT_Serif="PTF55F.ttf PTF75F.ttf PTF56F.ttf"),

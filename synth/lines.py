@@ -85,9 +85,20 @@ def _draw_line(
     *,
     spacing: float,
     strike: float,
+    cell: tuple[float, float] | None = None,
 ) -> list[tuple[float, float]]:
-    """Draw one line and return the left and right of each character."""
+    """Draw one line and return the left and right of each character.
+
+    ``cell`` sets every character into a cell of one width (px), at the share of the room beside
+    it: a comma then stands as far from its neighbours as on a line printer.
+    """
     x, y = at
+    if cell is not None:
+        pitch, hang = cell
+        for i, char in enumerate(text):
+            room = (pitch - font.getlength(char)) * hang
+            draw.text((x + i * pitch + room, y), char, font=font, fill=0, anchor="ls")
+        return [(x + i * pitch, x + (i + 1) * pitch) for i in range(len(text))]
     if spacing == 0.0 and strike == 0.0:
         draw.text((x, y), text, font=font, fill=0, anchor="ls")
         advances = np.cumsum([0.0] + [font.getlength(c) for c in text])
@@ -107,6 +118,29 @@ def _draw_line(
         spans.append((x, x + advance))
         x += advance
     return spans
+
+
+def _choose_face(rng: Rng, faces: tuple[Face, ...]) -> Face:
+    families = sorted({f.family for f in faces})
+    family = families[int(rng.integers(len(families)))]
+    own = [f for f in faces if f.family == family]
+    weights = np.array([0.35 if f.italic else (0.7 if f.bold else 1.0) for f in own])
+    return own[int(rng.choice(len(own), p=weights / weights.sum()))]
+
+
+def _choose_cell(face: Face, font: ImageFont.FreeTypeFont, rng: Rng) -> tuple[float, float] | None:
+    """Now and then set a face of many widths into cells of one, as simple printers do."""
+    if face.kind not in {"sans", "serif", "narrow"} or rng.random() >= 0.06:
+        return None
+    return font.getlength("m") * rng.uniform(0.8, 1.05), float(rng.choice([0.1, 0.5]))
+
+
+def _longest_px(
+    text: str, font: ImageFont.FreeTypeFont, spacing: float, cell: tuple[float, float] | None
+) -> float:
+    """Return how long a line may become however it is set."""
+    in_cells = len(text) * cell[0] if cell else 0.0
+    return max(font.getlength(text) + max(spacing, 0) * len(text), in_cells)
 
 
 def _may_be_set_wide(text: str) -> bool:
@@ -198,11 +232,7 @@ def make_sheet(
     shares
         Share of each group of texts (see ``make_text``).
     """
-    families = sorted({f.family for f in faces})
-    family = families[int(rng.integers(len(families)))]
-    own = [f for f in faces if f.family == family]
-    weights = np.array([0.35 if f.italic else (0.7 if f.bold else 1.0) for f in own])
-    face = own[int(rng.choice(len(own), p=weights / weights.sum()))]
+    face = _choose_face(rng, faces)
     mix = _EASY_SHARES if easy else CONDITION_SHARES
     condition = str(rng.choice(list(mix), p=list(mix.values())))
     cap_px = float(rng.uniform(*CAP_RANGE_PX[condition]))
@@ -219,8 +249,9 @@ def make_sheet(
         spacing = 0.0 if strike and rng.random() < 0.7 else spacing
     pitch = cap_px * rng.uniform(1.75, 3.2)
     texts = [_fit_text(rng, face, allowed, held=held, shares=shares) for _ in range(LINES_A_SHEET)]
-    longest = max(font.getlength(t) + max(spacing, 0) * len(t) for t, _ in texts)
+    cell = None if strike else _choose_cell(face, font, rng)
     pad = cap_px * 4.5
+    longest = max(_longest_px(t, font, spacing, cell) for t, _ in texts)
     page = Image.new("L", (int(longest + 2 * pad), int(pitch * (len(texts) + 1))), 255)
     draw = ImageDraw.Draw(page)
     placed = []
@@ -229,7 +260,7 @@ def make_sheet(
         # Only words of some length are set wide; "N 4" is two pieces, not one letterspaced.
         wide = spacing > 0.15 * cap_px and not _may_be_set_wide(text)
         apart = 0.05 * cap_px if wide else spacing
-        spans = _draw_line(draw, font, text, at, rng, spacing=apart, strike=strike)
+        spans = _draw_line(draw, font, text, at, rng, spacing=apart, strike=strike, cell=cell)
         placed.append(_Placed(text, group, at[1], spans[0][0], spans[-1][1], spans))
     grey = np.array(page)
     if face.kind in {"dots", "mono"} and cap_px > 17 and rng.random() < 0.3:
@@ -266,7 +297,7 @@ def make_sheet(
             rng,
             recipe,
             condition,
-            family,
+            face.family,
         )
         for line in placed
     ]

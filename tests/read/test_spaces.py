@@ -1,16 +1,24 @@
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from keel_line._shared.paper import PAPER_LEVEL
 from keel_line.read.decode import Decoded
 from keel_line.read.spaces import (
-    LEAST_GAP_CAPS,
+    LineGaps,
+    Setting,
     clear_marks,
-    find_threshold,
+    judge_gaps,
+    load_space_model,
+    measure_gap_features,
     measure_gaps,
-    open_gaps,
+    measure_setting,
+    set_spaces,
 )
 
 
@@ -19,38 +27,96 @@ def spelt(text: str) -> Decoded:
     return Decoded(text, ((text, 0.9), (text + "x", 0.05)), places, np.full(len(text), 0.99))
 
 
+def gaps_of(text: str, at: list[float], bare: list[float], chance: float = 0.01) -> LineGaps:
+    """Gaps of a line whose characters stand with their middles ``at``, in heights of capitals."""
+    letters = text.replace(" ", "")
+    glyphs = [i for i, char in enumerate(text) if char != " "]
+    spaced = np.diff(glyphs) > 1
+    chances = np.where(spaced, 0.9, chance)
+    return LineGaps(letters, np.array(bare), np.diff(at), spaced, chances)
+
+
+def typed(text: str, *, pitch: float = 0.9, comma_off: float = -0.2) -> LineGaps:
+    """Gaps of a line on a typewriter; low marks stand at the left of their place."""
+    at = [i * pitch + (comma_off if c in ".," else 0.0) for i, c in enumerate(text) if c != " "]
+    width = [0.2 if c in ".," else 0.6 for c in text if c != " "]
+    bare = [b - a - (v + w) / 2 for a, b, v, w in zip(at, at[1:], width, width[1:], strict=False)]
+    return gaps_of(text, at, bare)
+
+
 def test_gaps_are_measured_in_heights_of_capitals() -> None:
     inked = np.zeros(60, bool)
     for left in (0, 12, 40):
         inked[left : left + 10] = True
-    gaps = measure_gaps(inked, spelt("ab4"), np.array([5.0, 17.0, 45.0]), 20.0)
-    np.testing.assert_allclose(gaps, [0.1, 0.9])
-    beside = measure_gaps(inked, spelt("a b"), np.array([5.0, 17.0, 45.0]), 20.0)
-    assert np.isnan(beside).all()
+    probs = np.zeros(20)
+    probs[7] = 0.4
+    gaps = measure_gaps(inked, spelt("ab4"), np.array([5.0, 17.0, 45.0]), 20.0, probs)
+    np.testing.assert_allclose(gaps.bare, [0.1, 0.9])
+    np.testing.assert_allclose(gaps.apart, [0.6, 1.4])
+    np.testing.assert_allclose(gaps.chance, [0.0, 0.4])
+    assert gaps.spaced.tolist() == [False, False]
 
 
-def test_a_wide_gap_is_opened_with_a_doubt() -> None:
-    opened = open_gaps(spelt("N4"), np.array([0.5]), LEAST_GAP_CAPS)
-    assert opened.text == "N 4"
-    assert opened.chances[1] == pytest.approx(0.5)
-    assert opened.beams[0][0] == "N 4"
-    assert opened.beams[1][0] == "N4"
-    assert len(opened.places) == 3
+def test_a_gap_runs_over_the_space_in_it() -> None:
+    inked = np.zeros(60, bool)
+    inked[:10] = inked[40:50] = True
+    gaps = measure_gaps(inked, spelt("a b"), np.array([5.0, 25.0, 45.0]), 20.0, np.zeros(20))
+    assert gaps.text == "ab"
+    np.testing.assert_allclose(gaps.bare, [1.5])
+    assert gaps.spaced.tolist() == [True]
+
+
+def test_a_typewriter_is_known_by_its_pitch() -> None:
+    lines = [typed("5,181"), typed("12,40"), typed("83,77"), typed("1,204"), typed("6,318")] * 2
+    setting = measure_setting(lines)
+    assert setting.fixed > 0.9
+    assert setting.pitch == pytest.approx(0.9)
+    # Figures of one width with a narrow comma between them are no typewriter's.
+    printed = [gaps_of("5,181", [0, 0.55, 1.1, 2.0, 2.9], [0.1, 0.1, 0.2, 0.2])] * 10
+    assert measure_setting(printed).fixed < 0.1
+
+
+def test_little_text_has_the_usual_setting() -> None:
+    assert measure_setting([typed("5,1")]) == Setting()
+    assert measure_setting([]) == Setting()
+
+
+def test_a_wide_comma_on_a_typewriter_is_not_followed_by_a_space() -> None:
+    lines = [typed(t) for t in ("5,181", "12,40", "Pier 4", "83,77", "Berth 12", "6,318")] * 3
+    setting = measure_setting(lines)
+    read_wrong = typed("5,181")
+    wrong = replace(read_wrong, spaced=np.array([False, True, False, False]))
+    wrong = replace(wrong, chance=np.array([0.01, 0.7, 0.01, 0.01]))
+    model = load_space_model()
+    chances = judge_gaps(model, measure_gap_features(wrong, setting))
+    assert (chances < 0.5).all()
+    chances = judge_gaps(model, measure_gap_features(typed("Berth 12"), setting))
+    assert (chances > 0.5).tolist() == [False] * 4 + [True, False]
+
+
+def test_spaces_are_put_in_and_taken_out() -> None:
+    assert set_spaces(spelt("N4"), np.array([0.9])).text == "N 4"
+    closed = set_spaces(spelt("5, 181"), np.array([0.01, 0.2, 0.01, 0.01]))
+    assert closed.text == "5,181"
+    assert len(closed.places) == len(closed.chances) == 5
+
+
+def test_the_other_way_stays_among_the_readings() -> None:
+    opened = set_spaces(spelt("N4"), np.array([0.75]))
+    assert dict(opened.beams)["N 4"] == pytest.approx(0.9 * 0.75)
+    assert dict(opened.beams)["N4"] == pytest.approx(0.9 * 0.25)
+    assert dict(opened.beams)["N4x"] == pytest.approx(0.05)
+    assert opened.chances[1] == pytest.approx(0.75)
     assert (np.diff(opened.places[:, 0]) > 0).all()
 
 
-def test_what_is_usual_in_the_table_is_no_gap() -> None:
-    wide_set = [np.full(30, 0.5)]
-    assert find_threshold(wide_set) == pytest.approx(0.8)
-    assert find_threshold([np.full(30, 0.1)]) == LEAST_GAP_CAPS
-    assert find_threshold([np.full(5, 0.1)]) == float("inf")
-    assert open_gaps(spelt("N4"), np.array([0.5]), 0.8).text == "N4"
-    assert find_threshold([]) == float("inf")
-
-
-@pytest.mark.parametrize("text", ["5,1", "iI", "11", "a-b"])
-def test_gaps_beside_stops_and_narrow_letters_stay_closed(text: str) -> None:
-    assert open_gaps(spelt(text), np.full(len(text) - 1, 0.9), LEAST_GAP_CAPS).text == text
+@given(st.text("ab1,", min_size=2, max_size=8), st.lists(st.floats(0, 1), min_size=7, max_size=7))
+def test_spaces_change_nothing_but_spaces(text: str, chances: list[float]) -> None:
+    out = set_spaces(spelt(text), np.array(chances[: len(text) - 1]))
+    assert out.text.replace(" ", "") == text
+    assert len(out.places) == len(out.chances) == len(out.text)
+    assert out.beams[0][0] == out.text
+    assert sum(c for _, c in out.beams) <= 1 + 1e-9
 
 
 def paper_with(*inked: tuple[int, int, int, int]) -> np.ndarray:

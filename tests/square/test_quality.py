@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from keel_line._shared.paper import PAPER_LEVEL, flatten_light
 from keel_line.model.page import Page, Resolution, SquareChoice, Verdict
 from keel_line.square.quality import judge_page
+from keel_line.square.skew import Lean
 from keel_line.square.specks import drop_specks
 from keel_line.square.straighten import WayUp, lay_out, square_page
 from tests.conftest import as_page, draw_page, make_content
@@ -105,7 +106,7 @@ def test_turns_map_places_as_they_turn_pixels(turns: int) -> None:
     y, x = np.argwhere(squared.pixels < 100).mean(axis=0)
     ((ox, oy),) = squared.transform.to_original([(x, y)])
     assert (ox, oy) == pytest.approx((151.5, 41.5), abs=0.01)
-    plan = lay_out((200, 300), page.resolution, (), 0.0, turns)
+    plan = lay_out((200, 300), page.resolution, (), Lean(0.0), turns)
     assert plan.size == (squared.pixels.shape[1], squared.pixels.shape[0])
     np.testing.assert_allclose(plan.transform.matrix, squared.transform.matrix)
 
@@ -113,7 +114,7 @@ def test_turns_map_places_as_they_turn_pixels(turns: int) -> None:
 @settings(max_examples=15, deadline=None)
 @given(angle=st.floats(-20, 20), turns=st.integers(0, 3))
 def test_a_plan_goes_there_and_back(angle: float, turns: int) -> None:
-    plan = lay_out((1240, 1754), Resolution(204, 98), (), angle, turns)
+    plan = lay_out((1240, 1754), Resolution(204, 98), (), Lean(angle), turns)
     points = np.array([(0.0, 0.0), (620.0, 400.0), (1239.0, 1753.0)])
     back = plan.transform.to_original(plan.transform.to_squared(points))
     np.testing.assert_allclose(back, points, atol=1e-6)

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from keel_line.errors import Failed
 from keel_line.model.page import Page, Resolution
-from keel_line.square.skew import estimate_skew
+from keel_line.square.skew import Lean, estimate_skew
 from keel_line.square.straighten import square_page
 from tests.conftest import as_page, draw_page, make_content
 
@@ -17,8 +17,8 @@ from tests.conftest import as_page, draw_page, make_content
 def test_any_angle_is_found_to_a_tenth(angle: float) -> None:
     made = draw_page(make_content(), angle_deg=angle, dpi=150)
     found = estimate_skew(made.grey)
-    assert isinstance(found, float)
-    assert found == pytest.approx(angle, abs=0.1)
+    assert isinstance(found, Lean)
+    assert found.angle_deg == pytest.approx(angle, abs=0.1)
 
 
 def test_squared_box_lies_on_the_original_ink() -> None:
@@ -72,5 +72,5 @@ def test_marks_of_the_machine_do_not_turn_the_page(mark: str, angle: float) -> N
     else:
         grey[rng.random(grey.shape) < 0.002] = 0
     found = estimate_skew(grey)
-    assert isinstance(found, float)
-    assert found == pytest.approx(angle, abs=0.06)
+    assert isinstance(found, Lean)
+    assert found.angle_deg == pytest.approx(angle, abs=0.06)

@@ -21,7 +21,7 @@ from keel_line.send.document import encode_document, make_document, write_docume
 from keel_line.send.separated import write_csv
 from keel_line.send.workbook import write_workbook
 from keel_line.settings import UNSEEN
-from keel_line.square.skew import LIMIT_DEG
+from keel_line.square.skew import LIMIT_DEG, Lean
 from keel_line.square.straighten import Layout, lay_out
 
 SEND_FORMATS: dict[str, str] = {
@@ -111,7 +111,7 @@ class Desk:
             page.size_px,
             page.resolution,
             page.corners if choice.corners is None else choice.corners,
-            page.angle_deg if choice.angle_deg is None else choice.angle_deg,
+            Lean(page.angle_deg if choice.angle_deg is None else choice.angle_deg),
             page.turns if choice.turns is None else choice.turns,
         )
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import TypeAlias
 
 import numpy as np
+from numpy.polynomial import chebyshev
 from numpy.typing import ArrayLike, NDArray
 
 Box: TypeAlias = tuple[float, float, float, float]
@@ -25,6 +26,10 @@ def overlap(a: Box, b: Box) -> float:
 Matrix: TypeAlias = tuple[tuple[float, float, float], ...]
 """Three rows of a homogeneous 3x3 matrix that maps (x, y, 1) columns."""
 
+IDENTITY: Matrix = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))
+_MOST_TURNS = 12
+_CLOSE_PX = 0.005
+
 
 def as_matrix(values: ArrayLike) -> Matrix:
     """Return a (2, 3) or (3, 3) array as three rows of three numbers."""
@@ -36,11 +41,44 @@ def as_matrix(values: ArrayLike) -> Matrix:
 
 
 @dataclass(frozen=True)
+class Bend:
+    """A smooth displacement that makes bent lines straight.
+
+    A point moves by two polynomials in its place: ``across`` gives its way in x, ``down`` in y.
+    Entry ``[i][j]`` is the coefficient (px) of the product of the Chebyshev polynomials T_i of x
+    and T_j of y, both brought to -1 to 1 over ``box``, where lines were seen. Beyond it the
+    displacement stays what it is at its edge.
+    """
+
+    box: Box
+    across: tuple[tuple[float, ...], ...]
+    down: tuple[tuple[float, ...], ...]
+
+    def move(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return bent points, shape (n, 2), where they lie once the lines are straight."""
+        low, high = np.array(self.box[:2]), np.array(self.box[2:])
+        x, y = np.clip(2 * (points - low) / (high - low) - 1, -1, 1).T
+        moved = [chebyshev.chebval2d(x, y, np.array(c)) for c in (self.across, self.down)]
+        return np.asarray(points + np.column_stack(moved), np.float64)
+
+    def move_back(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return where straightened points, shape (n, 2), came from, to a hundredth of a px."""
+        guess = points.copy()
+        for _ in range(_MOST_TURNS):
+            off = points - self.move(guess)
+            guess += off
+            if np.abs(off).max(initial=0.0) < _CLOSE_PX:
+                break
+        return guess
+
+
+@dataclass(frozen=True)
 class TransformStep:
-    """One named step, such as ``fax proportion`` or ``deskew``."""
+    """One named step, such as ``true proportions`` or ``deskew``: a matrix, or else a bend."""
 
     name: str
-    matrix: Matrix
+    matrix: Matrix = IDENTITY
+    bend: Bend | None = None
 
 
 @dataclass(frozen=True)
@@ -54,23 +92,41 @@ class Transform:
 
     @property
     def matrix(self) -> NDArray[np.float64]:
-        """The composed map, shape (3, 3)."""
+        """The composed map without its bend, shape (3, 3)."""
         total = np.eye(3)
         for step in self.steps:
             total = np.array(step.matrix) @ total
         return total
 
+    @property
+    def bent(self) -> bool:
+        """Whether a bend is taken out, so that ``matrix`` is not the whole map."""
+        return any(step.bend for step in self.steps)
+
     def then(self, name: str, matrix: ArrayLike) -> Transform:
         """Return this chain with one more step at its end."""
         return Transform((*self.steps, TransformStep(name, as_matrix(matrix))))
 
+    def then_bend(self, name: str, bend: Bend) -> Transform:
+        """Return this chain with a bend taken out at its end."""
+        return Transform((*self.steps, TransformStep(name, bend=bend)))
+
     def to_squared(self, points: ArrayLike) -> NDArray[np.float64]:
         """Map points of the picture as it came, shape (n, 2), onto the squared page."""
-        return _apply(self.matrix, points)
+        array = np.asarray(points, dtype=float).reshape(-1, 2)
+        for step in self.steps:
+            array = step.bend.move(array) if step.bend else _apply(np.array(step.matrix), array)
+        return array
 
     def to_original(self, points: ArrayLike) -> NDArray[np.float64]:
         """Map points of the squared page, shape (n, 2), onto the picture as it came."""
-        return _apply(np.asarray(np.linalg.inv(self.matrix), np.float64), points)
+        array = np.asarray(points, dtype=float).reshape(-1, 2)
+        for step in reversed(self.steps):
+            if step.bend:
+                array = step.bend.move_back(array)
+            else:
+                array = _apply(np.asarray(np.linalg.inv(np.array(step.matrix))), array)
+        return array
 
     def box_on_original(self, box: Box) -> NDArray[np.float64]:
         """Return the corners of a squared-page box on the picture as it came.
@@ -81,7 +137,6 @@ class Transform:
         return self.to_original([(x0, y0), (x1, y0), (x1, y1), (x0, y1)])
 
 
-def _apply(matrix: NDArray[np.float64], points: ArrayLike) -> NDArray[np.float64]:
-    array = np.asarray(points, dtype=float).reshape(-1, 2)
+def _apply(matrix: NDArray[np.float64], array: NDArray[np.float64]) -> NDArray[np.float64]:
     mapped = np.column_stack([array, np.ones(len(array))]) @ matrix.T
     return np.asarray(mapped[:, :2] / mapped[:, 2:], dtype=np.float64)

@@ -63,6 +63,8 @@ class SquareChoice:
         Whether the page is shown and read with its light evened out.
     no_specks
         Whether specks are painted out.
+    as_bent
+        Whether a page that is bent is left so.
     """
 
     turns: int | None = None
@@ -70,6 +72,7 @@ class SquareChoice:
     corners: Corners | None = None
     even_light: bool = False
     no_specks: bool = False
+    as_bent: bool = False
 
 
 @dataclass(frozen=True)
@@ -107,6 +110,9 @@ class SquaredPage:
         Why the page may not lie right, empty where it does.
     verdict
         How well it is likely to read.
+    straight_px
+        How far lines still keep from straight after a bend was taken out, in px of the squared
+        page; None where the page was not bent.
     """
 
     pixels: NDArray[np.uint8]
@@ -117,3 +123,4 @@ class SquaredPage:
     corners: Corners = ()
     unsure: str = ""
     verdict: Verdict = field(default_factory=Verdict)
+    straight_px: float | None = None

@@ -30,7 +30,17 @@ from keel_line.read.lines import TextLine, find_lines, guess_cap_px, usual_cap_p
 from keel_line.read.looks import look_again
 from keel_line.read.network import Network
 from keel_line.read.prepare import prepare_line
-from keel_line.read.spaces import clear_marks, find_threshold, measure_gaps, open_gaps
+from keel_line.read.spaces import (
+    LineGaps,
+    SpaceModel,
+    clear_marks,
+    judge_gaps,
+    load_space_model,
+    measure_gap_features,
+    measure_gaps,
+    measure_setting,
+    set_spaces,
+)
 
 _Fit: TypeAlias = Callable[[str], float]
 
@@ -60,6 +70,7 @@ class Reader:
 
     network: Network = field(default_factory=Network)
     calibration: Calibration = field(default_factory=load_calibration)
+    spaces: SpaceModel = field(default_factory=load_space_model)
 
     def read_page(self, grey: Grey, dpi: float, grids: Sequence[Grid]) -> list[list[Reading]]:
         """Read every cell of every grid.
@@ -86,39 +97,33 @@ class Reader:
         first = self.network.run(pictures)
         alphabet = self.network.recipe.alphabet
         decoded = [decode_line(probs, alphabet) for probs in first]
-        looked = iter(look_again(pictures, first, decoded, self.network))
+        looked = look_again(pictures, first, decoded, self.network)
+        each = iter(zip(looked, first, strict=True))
         out = []
         for cells in prepared:
-            lines = [[next(looked) for _ in cell.pictures] for cell in cells]
-            opened = self._open_gaps(cells, lines)
-            fits = _fit_columns(cells, opened)
+            own = [[next(each) for _ in cell.pictures] for cell in cells]
+            lines = [[d for d, _ in pairs] for pairs in own]
+            spaced = self._set_spaces(cells, lines, [[p for _, p in pairs] for pairs in own])
+            fits = _fit_columns(cells, spaced)
             out.append(
-                [self._conclude(c, d, fit) for c, d, fit in zip(cells, opened, fits, strict=True)]
+                [self._conclude(c, d, fit) for c, d, fit in zip(cells, spaced, fits, strict=True)]
             )
         return out
 
-    def _open_gaps(
-        self, cells: list[PreparedCell], decoded: list[list[Decoded]]
+    def _set_spaces(
+        self,
+        cells: list[PreparedCell],
+        decoded: list[list[Decoded]],
+        probs: list[list[NDArray[np.float32]]],
     ) -> list[list[Decoded]]:
-        """Open gaps that were closed, by what is usual in the table, or filled with no ink."""
-        recipe = self.network.recipe.line
-        gaps: list[list[NDArray[np.float64]]] = []
-        cleared: list[list[Decoded]] = []
-        for cell, lines in zip(cells, decoded, strict=True):
-            own = []
-            seen = []
-            for line, left, first in zip(cell.lines, cell.lefts, lines, strict=True):
-                scale = recipe.cap / line.cap_px
-                middles = (first.places.mean(axis=1) * recipe.step - recipe.margin) / scale + left
-                d = clear_marks(first, cell.ink.grey, middles, line.baseline, line.cap_px)
-                seen.append(d)
-                inked = np.asarray(cell.ink.mask[line.top : line.bottom].any(axis=0), np.bool_)
-                own.append(measure_gaps(inked, d, middles, line.cap_px))
-            gaps.append(own)
-            cleared.append(seen)
-        threshold = find_threshold([g for own in gaps for g in own])
+        """Judge every gap once more, by how the table's letters are set."""
+        gaps, cleared = measure_table_gaps(cells, decoded, probs, self.network)
+        setting = measure_setting([g for own in gaps for g in own])
         return [
-            [open_gaps(d, g, threshold) for d, g in zip(lines, own, strict=True)]
+            [
+                set_spaces(d, judge_gaps(self.spaces, measure_gap_features(g, setting)))
+                for d, g in zip(lines, own, strict=True)
+            ]
             for lines, own in zip(cleared, gaps, strict=True)
         ]
 
@@ -221,6 +226,34 @@ def _fit_columns(cells: list[PreparedCell], decoded: list[list[Decoded]]) -> lis
         make(cell.cell, text, weight)
         for cell, text, weight in zip(cells, texts, weights, strict=True)
     ]
+
+
+def measure_table_gaps(
+    cells: Sequence[PreparedCell],
+    decoded: Sequence[Sequence[Decoded]],
+    probs: Sequence[Sequence[NDArray[np.float32]]],
+    network: Network,
+) -> tuple[list[list[LineGaps]], list[list[Decoded]]]:
+    """Measure the gaps of every line of a table, marks without ink cleared before.
+
+    Returns the gaps and the cleared decodings, by cell and line.
+    """
+    recipe = network.recipe.line
+    space = network.recipe.alphabet.index(" ") + 1
+    gaps: list[list[LineGaps]] = []
+    cleared: list[list[Decoded]] = []
+    for cell, lines, looks in zip(cells, decoded, probs, strict=True):
+        own, seen = [], []
+        for line, left, first, look in zip(cell.lines, cell.lefts, lines, looks, strict=True):
+            scale = recipe.cap / line.cap_px
+            middles = (first.places.mean(axis=1) * recipe.step - recipe.margin) / scale + left
+            d = clear_marks(first, cell.ink.grey, middles, line.baseline, line.cap_px)
+            inked = np.asarray(cell.ink.mask[line.top : line.bottom].any(axis=0), np.bool_)
+            seen.append(d)
+            own.append(measure_gaps(inked, d, middles, line.cap_px, look[:, space]))
+        gaps.append(own)
+        cleared.append(seen)
+    return gaps, cleared
 
 
 def prepare_grid(flat: Grey, dpi: float, grid: Grid, network: Network) -> list[PreparedCell]:

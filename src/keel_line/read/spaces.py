@@ -1,32 +1,93 @@
-"""Gaps that the recogniser closed, or filled with a mark: found from the ink, with a doubt.
+"""Spaces between words: told from the ink's gaps and from how a table's letters are set.
 
-A space between two short pieces ("N 4") is hard to tell from letters set wide, unless one knows
-how wide the letters of this table are set. That is measured here.
+The recogniser sees a few letters at a time, and closes narrow gaps or opens wide ones. Whether a
+gap is a space depends on how wide this table's letters are set: on a typewriter a comma stands as
+far from its neighbours as two words do elsewhere. So every gap is judged once more, by a small
+network over measures of the gap and of the table's usual gaps, fitted by ``training.spacing``.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from functools import cache
+from pathlib import Path
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import PAPER_LEVEL
 from keel_line.read.decode import Decoded
+from keel_line.read.network import DATA_DIR
 
-LEAST_GAP_CAPS = 0.36
-_WIDER_THAN_USUAL = 1.6
-_LEAST_GAPS = 20
 _DOUBT = 0.5
 _TRACE = 0.25
 _MARK_HIGH, _MARK_LOW, _MARK_SIDE = 0.4, 0.3, 0.13  # where a mark's ink must be, in capitals
+_LEAST_PAIRS = 12
+_EVEN = 0.09
+_USUAL_GAP, _USUAL_WIDE_GAP, _USUAL_SPACE, _USUAL_PITCH = 0.17, 0.3, 0.62, 0.8  # in capitals
+_MOST_OPEN = 3
+_SETTLED = 0.002
+_BOUND = 9.0
+_LOW_MARKS = ".,"
+_NARROW = "'’‘`\"”“:;!|-–()[]/°"
+
+GAP_FEATURES = 18
+"""How many measures there are of a gap (see :func:`measure_gap_features`)."""
+
+
+class SpaceModel(msgspec.Struct, frozen=True):
+    """A network of one hidden layer; features are brought to ``middle`` and ``scale`` first."""
+
+    middle: tuple[float, ...]
+    scale: tuple[float, ...]
+    hidden: tuple[tuple[float, ...], ...]
+    hidden_bias: tuple[float, ...]
+    out: tuple[float, ...]
+    out_bias: float
+    fitted_on: str = ""
+
+
+@cache
+def load_space_model(path: Path = DATA_DIR / "spaces.json") -> SpaceModel:
+    """Load the model that travels with the recogniser's weights."""
+    return msgspec.json.decode(path.read_bytes(), type=SpaceModel)
+
+
+@dataclass(frozen=True, eq=False)
+class LineGaps:
+    """The gaps of a line between neighbouring characters, spaces left out.
+
+    Attributes
+    ----------
+    text
+        The line's characters without spaces; the other arrays have one entry less.
+    bare
+        Longest bare stretch over the height of capitals.
+    apart
+        From middle to middle, over the height of capitals.
+    spaced
+        Whether a space was read there.
+    chance
+        How likely the recogniser held a space there at the most (0 to 1).
+    """
+
+    text: str
+    bare: NDArray[np.float64]
+    apart: NDArray[np.float64]
+    spaced: NDArray[np.bool_]
+    chance: NDArray[np.float64]
 
 
 def measure_gaps(
-    inked: NDArray[np.bool_], decoded: Decoded, middles: NDArray[np.float64], cap_px: float
-) -> NDArray[np.float64]:
-    """Measure the bare paper between neighbouring characters.
+    inked: NDArray[np.bool_],
+    decoded: Decoded,
+    middles: NDArray[np.float64],
+    cap_px: float,
+    space_probs: NDArray[np.floating],
+) -> LineGaps:
+    """Measure the gaps of one line.
 
     Parameters
     ----------
@@ -38,53 +99,184 @@ def measure_gaps(
         Column of each character's middle, shape (len(text),).
     cap_px
         Height of the line's capitals.
-
-    Returns
-    -------
-    array, shape (len(text) - 1,)
-        Longest bare stretch over ``cap_px``; NaN beside a space that was read.
+    space_probs
+        The recogniser's probability of a space at each step, shape (steps,).
     """
-    gaps = np.full(max(0, len(decoded.text) - 1), np.nan)
-    for i in range(len(gaps)):
-        if " " in decoded.text[i : i + 2]:
-            continue
-        low, high = np.clip(np.rint(middles[i : i + 2]).astype(int), 0, len(inked))
-        bare = np.concatenate([[0], ~inked[low:high], [0]]).astype(int)
-        edges = np.flatnonzero(np.diff(bare)).reshape(-1, 2)
-        gaps[i] = (edges[:, 1] - edges[:, 0]).max(initial=0) / cap_px
-    return gaps
+    glyphs = [i for i, char in enumerate(decoded.text) if char != " "]
+    count = max(0, len(glyphs) - 1)
+    bare, apart, chance = np.zeros(count), np.zeros(count), np.zeros(count)
+    spaced = np.zeros(count, bool)
+    for k in range(count):
+        a, b = glyphs[k], glyphs[k + 1]
+        low, high = np.clip(np.rint(middles[[a, b]]).astype(int), 0, len(inked))
+        open_cols = np.concatenate([[0], ~inked[low:high], [0]]).astype(np.int8)
+        edges = np.flatnonzero(np.diff(open_cols)).reshape(-1, 2)
+        bare[k] = (edges[:, 1] - edges[:, 0]).max(initial=0) / cap_px
+        apart[k] = (middles[b] - middles[a]) / cap_px
+        spaced[k] = b > a + 1
+        first, last = int(decoded.places[a, 0]), int(decoded.places[b, 1])
+        chance[k] = float(space_probs[first : max(last, first + 1)].max(initial=0.0))
+    return LineGaps("".join(decoded.text[i] for i in glyphs), bare, apart, spaced, chance)
 
 
-def find_threshold(gaps: Sequence[NDArray[np.float64]]) -> float:
-    """Return the gap (in heights of capitals) from which a table's letters are words apart."""
-    known = np.concatenate([g[~np.isnan(g)] for g in gaps]) if gaps else np.zeros(0)
-    if len(known) < _LEAST_GAPS:
-        return float("inf")
-    return max(LEAST_GAP_CAPS, _WIDER_THAN_USUAL * float(np.percentile(known, 90)))
+@dataclass(frozen=True)
+class Setting:
+    """How a table's letters are set; lengths over the height of capitals.
 
-
-def open_gaps(decoded: Decoded, gaps: NDArray[np.float64], threshold: float) -> Decoded:
-    """Put a doubtful space into every gap of at least ``threshold`` between letter and figure.
-
-    Elsewhere wide gaps are common without a space: beside stops and commas, and between narrow
-    letters of one width.
-
-    The text without it stays among the runner-up readings.
+    ``gap`` and ``wide_gap`` are the median and the ninth tenth of gaps between letters, ``space``
+    the median gap where a space was read, ``pitch`` from middle to middle; ``fixed`` (0 to 1) is
+    the share of pairs that stand at the pitch: 1 on a typewriter.
     """
-    text, places, chances = decoded.text, decoded.places, decoded.chances
-    apart = [_is_letter_by_figure(text[i : i + 2]) for i in range(len(gaps))]
-    wide = np.flatnonzero((np.nan_to_num(gaps) >= threshold) & np.array(apart, bool))
-    if len(wide) == 0:
+
+    gap: float = _USUAL_GAP
+    wide_gap: float = _USUAL_WIDE_GAP
+    space: float = _USUAL_SPACE
+    pitch: float = _USUAL_PITCH
+    fixed: float = 0.0
+
+
+def measure_setting(lines: Sequence[LineGaps]) -> Setting:
+    """Measure how the letters of a table are set, from the gaps of all its lines."""
+    gaps: list[float] = []
+    spaces: list[float] = []
+    pitches: list[float] = []
+    over_marks: list[float] = []
+    for line in lines:
+        text = line.text
+        for k in range(len(line.bare)):
+            if line.spaced[k]:
+                spaces.append(float(line.bare[k]))
+                continue
+            if text[k].isalnum() and text[k + 1].isalnum():
+                gaps.append(float(line.bare[k]))
+                pitches.append(float(line.apart[k]))
+            elif k and text[k] in _LOW_MARKS and text[k - 1].isalnum() and text[k + 1].isalnum():
+                over_marks.append(float(line.apart[k - 1] + line.apart[k]))
+    if len(gaps) < _LEAST_PAIRS:
+        return Setting()
+    pitch = float(np.median(pitches))
+    even = np.abs(np.array(pitches) / pitch - 1) < _EVEN
+    fixed = float(even.mean())
+    if len(over_marks) >= _LEAST_PAIRS // 2:
+        # Figures of one width are common; a comma as wide as they is not.
+        fixed *= float((np.abs(np.array(over_marks) / (2 * pitch) - 1) < _EVEN).mean())
+    gap, wide = np.percentile(gaps, (50, 90)).tolist()
+    space = float(np.median(spaces)) if len(spaces) >= _LEAST_PAIRS // 2 else gap + 0.45
+    return Setting(gap, wide, space, pitch, fixed)
+
+
+def measure_gap_features(line: LineGaps, setting: Setting) -> NDArray[np.float64]:
+    """Return the measures by which each gap of a line is judged, shape (gaps, GAP_FEATURES)."""
+    count = len(line.bare)
+    out = np.zeros((count, GAP_FEATURES))
+    own = line.bare[~line.spaced] if (~line.spaced).sum() >= 3 else np.array([setting.gap])
+    own_gap = float(np.median(own))
+    share = float(line.spaced.mean()) if count else 0.0
+    spare = _spare_places(line, setting.pitch)
+    for k in range(count):
+        a, b = line.text[k], line.text[k + 1]
+        chance = min(max(float(line.chance[k]), 1e-4), 1 - 1e-4)
+        bare = float(line.bare[k])
+        low = a in _LOW_MARKS or b in _LOW_MARKS
+        narrow = a in _NARROW or b in _NARROW
+        out[k] = (
+            np.log(chance / (1 - chance)),
+            float(line.spaced[k]),
+            bare,
+            bare - setting.gap,
+            bare - own_gap,
+            (bare - setting.wide_gap) / max(setting.space - setting.gap, 0.1),
+            min(bare / max(own_gap, 0.06), 8.0),
+            setting.gap,
+            setting.space,
+            setting.fixed,
+            spare[k],
+            spare[k] * setting.fixed,
+            float(low),
+            float(narrow),
+            float(a.isdigit() and b.isdigit()),
+            float(a.isalpha() and b.isalpha()),
+            share,
+            min(count, 12) / 12,
+        )
+    return out
+
+
+def _spare_places(line: LineGaps, pitch: float) -> NDArray[np.float64]:
+    """Return how many more characters of one pitch would fit in about each gap (-2 to 3).
+
+    Measured between the full letters or figures on either side, for where a comma stands in its
+    own place differs from face to face.
+    """
+    full = [i for i, char in enumerate(line.text) if char.isalnum()]
+    along = np.concatenate([[0.0], np.cumsum(line.apart)])
+    out = np.zeros(len(line.bare))
+    for k in range(len(out)):
+        left = max((i for i in full if i <= k), default=k)
+        right = min((i for i in full if i > k), default=k + 1)
+        out[k] = (along[right] - along[left]) / max(pitch, 0.1) - (right - left)
+    return np.clip(out, -2, 3)
+
+
+def judge_gaps(model: SpaceModel, features: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the probability that each gap is a space, shape (gaps,)."""
+    scaled = np.clip((features - np.array(model.middle)) / np.array(model.scale), -8, 8)
+    inner = np.maximum(scaled @ np.array(model.hidden).T + np.array(model.hidden_bias), 0.0)
+    z = inner @ np.array(model.out) + model.out_bias
+    return np.asarray(1 / (1 + np.exp(-np.clip(z, -_BOUND, _BOUND))), np.float64)
+
+
+def set_spaces(decoded: Decoded, chances: NDArray[np.float64]) -> Decoded:
+    """Put spaces where they are likely, take others out, and weigh the beams by that.
+
+    Beams that differ from the text by spaces alone are replaced by the likeliest ways of setting
+    the gaps that are open to doubt; other beams stay.
+
+    Parameters
+    ----------
+    decoded
+        The line's decoding.
+    chances
+        Probability of a space in each gap between its characters, spaces left out.
+    """
+    glyphs = [i for i, char in enumerate(decoded.text) if char != " "]
+    if len(glyphs) < 2:
         return decoded
-    for i in wide[::-1] + 1:
-        text = f"{text[:i]} {text[i:]}"
-        middle = (places[i - 1, 1] + places[i, 0]) / 2
-        places = np.insert(places, i, [middle - 0.5, middle + 0.5], axis=0)
-        chances = np.insert(chances, i, _DOUBT)
-    best = decoded.beams[0][1]
-    others = tuple((t, c) for t, c in decoded.beams[1:] if t != text)
-    beams = ((text, best * _DOUBT), (decoded.text, best * _DOUBT), *others)
-    return replace(decoded, text=text, beams=beams, places=places, chances=chances)
+    letters = "".join(decoded.text[i] for i in glyphs)
+    best = tuple((chances > 0.5).tolist())
+    total = sum(c for t, c in decoded.beams if t.replace(" ", "") == letters)
+    unsure = [k for k in range(len(chances)) if _SETTLED < chances[k] < 1 - _SETTLED]
+    unsure.sort(key=lambda k: abs(float(chances[k]) - 0.5))
+    ways: list[tuple[tuple[bool, ...], float]] = [(best, 1.0)]
+    for k in unsure[:_MOST_OPEN]:
+        likely = max(float(chances[k]), 1 - float(chances[k]))
+        other = [((*w[:k], not w[k], *w[k + 1 :]), c * (1 - likely)) for w, c in ways]
+        ways = [(w, c * likely) for w, c in ways] + other
+    for k in unsure[_MOST_OPEN:]:
+        likely = max(float(chances[k]), 1 - float(chances[k]))
+        ways = [(w, c * likely) for w, c in ways]
+    ways.sort(key=lambda item: -item[1])
+    set_ways = [(_spell(letters, way), total * chance) for way, chance in ways]
+    others = [(t, c) for t, c in decoded.beams if t.replace(" ", "") != letters]
+    text = set_ways[0][0]
+    beams = (set_ways[0], *sorted(set_ways[1:] + others, key=lambda item: -item[1]))
+    if text == decoded.text:
+        return replace(decoded, beams=beams)
+    places, own = [], []
+    for k, i in enumerate(glyphs):
+        places.append(decoded.places[i])
+        own.append(float(decoded.chances[i]))
+        if k < len(best) and best[k]:
+            middle = (decoded.places[i, 1] + decoded.places[glyphs[k + 1], 0]) / 2
+            places.append(np.array([middle - 0.5, middle + 0.5]))
+            own.append(float(chances[k]))
+    return replace(decoded, text=text, beams=beams, places=np.array(places), chances=np.array(own))
+
+
+def _spell(letters: str, way: Sequence[bool]) -> str:
+    return letters[0] + "".join(
+        f" {char}" if apart else char for char, apart in zip(letters[1:], way, strict=True)
+    )
 
 
 def clear_marks(
@@ -139,9 +331,3 @@ def clear_marks(
     others = tuple((t, c) for t, c in decoded.beams[1:] if t != text)
     beams = ((text, best * _DOUBT), (decoded.text, best * _DOUBT), *others)
     return replace(decoded, text=text, beams=beams, chances=chances)
-
-
-def _is_letter_by_figure(pair: str) -> bool:
-    """Tell whether a pair is a letter and a figure, in either order."""
-    first, second = pair[0], pair[1]
-    return (first.isalpha() and second.isdigit()) or (first.isdigit() and second.isalpha())

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TypeAlias
 
 import cv2
@@ -14,15 +14,18 @@ from keel_line._shared.paper import Grey, flatten_light
 from keel_line.errors import Failed
 from keel_line.model.geometry import Transform
 from keel_line.model.page import Corners, Page, Resolution, SquareChoice, SquaredPage
+from keel_line.square.bend import Unbent, find_bend, remap_in_strips, sparse_map
 from keel_line.square.quality import judge_page
 from keel_line.square.sheet import find_sheet, sheet_size
-from keel_line.square.skew import estimate_skew
+from keel_line.square.skew import Lean, estimate_skew
 from keel_line.square.specks import drop_specks
 
 _LEAVE_DEG = 0.02
 _MOST_SIDE_PX = 12_000
 _A4_LONG_IN = 11.69
 _EDGE = 0.0012
+UPRIGHT = Lean(0.0)
+"""A page that lies straight."""
 
 
 @dataclass(frozen=True)
@@ -61,17 +64,22 @@ def square_page(
     size_px = (page.pixels.shape[1], page.pixels.shape[0])
     laid = lay_out(size_px, page.resolution, corners)
     pixels = _resample(page.pixels, laid)
-    if choice.angle_deg is not None:
-        angle = choice.angle_deg
-    else:
+    lean = Lean(choice.angle_deg or 0.0)
+    if choice.angle_deg is None:
         found = estimate_skew(pixels)
-        angle = 0.0 if isinstance(found, Failed) else found
         if isinstance(found, Failed):
             doubts.append(found.reason)
-    if abs(angle) >= _LEAVE_DEG:
-        laid = lay_out(size_px, page.resolution, corners, angle)
+        else:
+            lean = found
+    if abs(lean.angle_deg) >= _LEAVE_DEG or lean.shear_deg:
+        laid = lay_out(size_px, page.resolution, corners, lean)
         pixels = _resample(page.pixels, laid)
     flat = flatten_light(pixels)
+    unbent = _find_bend(page, choice, corners, flat, laid.dpi)
+    if unbent is not None:
+        laid = replace(laid, transform=laid.transform.then_bend("bend", unbent.bend))
+        pixels = _resample(page.pixels, laid)
+        flat = flatten_light(pixels)
     if choice.turns is not None:
         turns = choice.turns % 4
     elif find_way_up is not None:
@@ -82,7 +90,7 @@ def square_page(
     else:
         turns = 0
     if turns:
-        laid = lay_out(size_px, page.resolution, corners, angle, turns)
+        laid = _turn_layout(laid, turns)
         pixels = np.ascontiguousarray(np.rot90(pixels, -turns))
         flat = np.ascontiguousarray(np.rot90(flat, -turns))
     verdict = judge_page(pixels, flat, laid.dpi)
@@ -91,8 +99,28 @@ def square_page(
     if choice.no_specks:
         pixels = drop_specks(pixels, flat, laid.dpi)
     return SquaredPage(
-        pixels, laid.dpi, laid.transform, angle, turns, corners, "; ".join(doubts), verdict
+        pixels,
+        laid.dpi,
+        laid.transform,
+        lean.angle_deg,
+        turns,
+        corners,
+        "; ".join(doubts),
+        verdict,
+        None if unbent is None else unbent.deviation_px,
     )
+
+
+def _find_bend(
+    page: Page, choice: SquareChoice, corners: Corners, flat: Grey, dpi: float
+) -> Unbent | None:
+    """Look for a bend where there may be one: in pictures that no scanner's glass pressed flat."""
+    if choice.as_bent or page.kind == "fax":
+        return None
+    if not corners and not (page.kind == "photo" or page.resolution.estimated):
+        return None
+    found = find_bend(flat, dpi)
+    return None if isinstance(found, Failed) else found
 
 
 @dataclass(frozen=True)
@@ -108,7 +136,7 @@ def lay_out(
     size_px: tuple[int, int],
     resolution: Resolution,
     corners: Corners,
-    angle_deg: float = 0.0,
+    lean: Lean = UPRIGHT,
     turns: int = 0,
 ) -> Layout:
     """Work out how a page comes to lie, without touching its pixels.
@@ -121,20 +149,22 @@ def lay_out(
         Its resolution; a sheet that is cut out takes its own from the size of its paper.
     corners
         Corners of the sheet; none where the whole picture is it.
-    angle_deg
+    lean
         Lean that is taken out.
     turns
         Quarter turns clockwise, 0 to 3.
     """
     laid = _cut_out(size_px, corners) if corners else _true_proportions(size_px, resolution)
-    transform, size = laid.transform, laid.size
-    if abs(angle_deg) >= _LEAVE_DEG:
-        turn, size = _turn(size, angle_deg)
-        transform = transform.then("deskew", turn)
-    if turns % 4:
-        transform = transform.then("quarter turns", _quarter_turns(size, turns % 4))
-        size = (size[1], size[0]) if turns % 2 else size
-    return Layout(transform, size, laid.dpi)
+    if abs(lean.angle_deg) >= _LEAVE_DEG or lean.shear_deg:
+        turn, size = _turn(laid.size, lean)
+        laid = Layout(laid.transform.then("deskew", turn), size, laid.dpi)
+    return _turn_layout(laid, turns % 4) if turns % 4 else laid
+
+
+def _turn_layout(laid: Layout, turns: int) -> Layout:
+    size = (laid.size[1], laid.size[0]) if turns % 2 else laid.size
+    quarters = _quarter_turns(laid.size, turns)
+    return Layout(laid.transform.then("quarter turns", quarters), size, laid.dpi)
 
 
 def _true_proportions(size_px: tuple[int, int], res: Resolution) -> Layout:
@@ -177,6 +207,9 @@ def _resample(pixels: Grey, laid: Layout) -> Grey:
     """Lay the original pixels out; beyond their edge lies paper."""
     if not laid.transform.steps:
         return pixels
+    if laid.transform.bent:
+        grid = sparse_map(laid.size, laid.transform.to_original)
+        return remap_in_strips(pixels, grid, laid.size, cv2.INTER_CUBIC)
     matrix = laid.transform.matrix
     straight = bool(np.allclose(matrix[2], (0, 0, 1)))
     warp = cv2.warpAffine if straight else cv2.warpPerspective
@@ -191,15 +224,20 @@ def _resample(pixels: Grey, laid: Layout) -> Grey:
     return np.asarray(moved, np.uint8)
 
 
-def _turn(size: tuple[int, int], angle_deg: float) -> tuple[NDArray[np.float64], tuple[int, int]]:
-    """Return the turn by -angle about the middle and the size that holds all of the page."""
+def _turn(size: tuple[int, int], lean: Lean) -> tuple[NDArray[np.float64], tuple[int, int]]:
+    """Return the turn by -angle about the middle and the size that holds all of the page.
+
+    Lines down the page are turned by the shear more, so that they stand upright too.
+    """
     width, height = size
-    turn = cv2.getRotationMatrix2D(((width - 1) / 2, (height - 1) / 2), angle_deg, 1.0)
-    cos, sin = abs(turn[0, 0]), abs(turn[0, 1])
+    across, down = np.deg2rad([lean.angle_deg, lean.angle_deg + lean.shear_deg])
+    leaning = np.array([[np.cos(across), -np.sin(down)], [np.sin(across), np.cos(down)]])
+    turn = np.linalg.inv(leaning)
+    cos, sin = abs(np.cos(across)), abs(np.sin(across))
     new = (round(width * cos + height * sin), round(width * sin + height * cos))
-    turn[0, 2] += (new[0] - width) / 2
-    turn[1, 2] += (new[1] - height) / 2
-    return np.asarray(turn, np.float64), new
+    middle = np.array([(width - 1) / 2, (height - 1) / 2])
+    shift = np.array([(new[0] - 1) / 2, (new[1] - 1) / 2]) - turn @ middle
+    return np.column_stack([turn, shift]), new
 
 
 def _quarter_turns(size: tuple[int, int], turns: int) -> list[list[float]]:
