@@ -11,7 +11,7 @@ from pathlib import Path
 import cv2
 import msgspec
 import numpy as np
-from PIL import Image
+from PIL import Image, ImageDraw, ImageFont
 
 from demo.ledgers import (
     berth_dues,
@@ -23,6 +23,7 @@ from demo.ledgers import (
 from synth.camera import take_photograph
 from synth.faces import Face, load_faces
 from synth.pages import MadePage, Sheet, Style, finish_page
+from synth.paper import Grey
 
 HERE = Path(__file__).resolve().parent
 PAGE_DIR = HERE / "pages"
@@ -80,7 +81,17 @@ def make_tally() -> MadePage:
     sheet.write((0.7, 1.1), "Cargo tally, m.v. Corriemoor, 21 October 1988", bold, 13, rng)
     style = Style(face, bold, point=12, pitch_em=2.2, rule_pt=1.0)
     sheet.draw_table(cargo_tally(), (0.7, 1.4), style, rng)
-    return finish_page(sheet, rng, condition="fax", angle_deg=-0.9, family=face.family)
+    page = finish_page(sheet, rng, condition="fax", angle_deg=-0.9, family=face.family)
+    return replace(page, grey=_print_strip(page.grey))
+
+
+def _print_strip(fax: Grey) -> Grey:
+    """Print the sending machine's line along the top, straight however the paper lay in it."""
+    image = Image.fromarray(fax)
+    font = ImageFont.truetype(str(_face("Share Tech Mono").path), 30)
+    words = "21-10-1988  16:42   BRANNOCK SOUND HARBOUR   01632 960145   P.01"
+    ImageDraw.Draw(image).text((180, 62), words, font=font, fill=0, anchor="ls")
+    return np.where(np.asarray(image) > 127, np.uint8(255), np.uint8(0))
 
 
 def make_register() -> MadePage:

@@ -21,6 +21,7 @@ from keel_line.model.docket import PageState
 from keel_line.model.page import Page, SquareChoice, SquaredPage
 from keel_line.read.network import Network
 from keel_line.read.reader import Reader
+from keel_line.read.strip import read_strip
 from keel_line.read.upright import find_upright
 from keel_line.rule.grids import find_grids
 from keel_line.rule.headings import count_heading_rows
@@ -67,7 +68,9 @@ def load_original(request: PageRequest) -> Page:
     InputError
         When it cannot be loaded.
     """
-    return load_page(request.data, request.source_name, request.number)
+    return load_page(
+        request.data, request.source_name, request.number, no_colour=request.choice.no_colour
+    )
 
 
 def find_way_up(threads: int, flat: Grey, dpi: float) -> WayUp:
@@ -108,6 +111,7 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     grids = find_grids(squared.pixels, squared.dpi)
     lap("rule")
     readings = _reader(threads).read_page(squared.pixels, squared.dpi, grids)
+    note = _note_of(page, threads)
     lap("read")
     tables: list[EncodedTable] = []
     for grid, own in zip(grids, readings, strict=True):
@@ -133,12 +137,26 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
         turns=squared.turns,
         corners=squared.corners,
         verdict=squared.verdict,
+        straight_px=squared.straight_px,
+        note=note,
     )
     big, small = _pictures(squared)
     lap("keep")
     return PageResponse(
         request.page_id, PageFinding(state, big, small, tuple(tables)), "", tuple(seconds)
     )
+
+
+def _note_of(page: Page, threads: int) -> str:
+    """Read what a fax machine printed along the top of a page; empty on other pages."""
+    if page.kind != "fax":
+        return ""
+    res = page.resolution
+    top = page.pixels[: round(res.y_dpi)]
+    size = (top.shape[1], max(1, round(top.shape[0] * res.x_dpi / res.y_dpi)))
+    grey = np.asarray(cv2.resize(top, size, interpolation=cv2.INTER_LINEAR), np.uint8)
+    strip = read_strip(grey, res.x_dpi, _reader(threads))
+    return "" if strip is None else strip.describe()
 
 
 def _pictures(squared: SquaredPage) -> tuple[bytes, bytes]:

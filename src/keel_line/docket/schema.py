@@ -84,6 +84,13 @@ MIGRATIONS: tuple[Migration, ...] = (
         );
         """,
     ),
+    Migration(
+        "bent pages, and what fax machines print on theirs",
+        """
+        ALTER TABLE page ADD COLUMN straight_px REAL;
+        ALTER TABLE page ADD COLUMN note TEXT NOT NULL DEFAULT '';
+        """,
+    ),
 )
 
 

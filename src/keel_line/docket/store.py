@@ -160,7 +160,8 @@ class Docket:
             "SELECT p.id, p.source_id, s.name, p.number, p.progress, p.trouble, p.kind,"
             " p.width_px, p.height_px, p.resolution, p.squared_width_px, p.squared_height_px,"
             " p.dpi, p.transform, p.angle_deg, p.unsure, p.turns, p.corners, p.verdict, p.choice,"
-            " p.passed, (SELECT count(*) FROM found_table t WHERE t.page_id = p.id)"
+            " p.passed, p.straight_px, p.note,"
+            " (SELECT count(*) FROM found_table t WHERE t.page_id = p.id)"
             " FROM page p JOIN source s ON s.id = p.source_id ORDER BY p.source_id, p.number"
         )
         return [_page_state(row) for row in rows]
@@ -180,7 +181,7 @@ class Docket:
                 "UPDATE page SET progress = 'done', trouble = '', kind = ?, width_px = ?,"
                 " height_px = ?, resolution = ?, squared_width_px = ?, squared_height_px = ?,"
                 " dpi = ?, transform = ?, angle_deg = ?, unsure = ?, turns = ?, corners = ?,"
-                " verdict = ? WHERE id = ?",
+                " verdict = ?, straight_px = ?, note = ? WHERE id = ?",
                 (
                     state.kind,
                     *state.size_px,
@@ -193,6 +194,8 @@ class Docket:
                     state.turns,
                     msgspec.json.encode(state.corners).decode(),
                     msgspec.json.encode(state.verdict).decode(),
+                    state.straight_px,
+                    state.note,
                     page_id,
                 ),
             )
@@ -634,6 +637,8 @@ def _page_state(row: Sequence[object]) -> PageState:
         verdict,
         choice,
         passed,
+        straight,
+        note,
         tables,
     ) = row
     decode = msgspec.json.decode
@@ -659,6 +664,8 @@ def _page_state(row: Sequence[object]) -> PageState:
             "verdict": decode(str(verdict)),
             "choice": decode(str(choice)),
             "passed": bool(passed),
+            "straight_px": straight,
+            "note": note,
         },
         PageState,
     )

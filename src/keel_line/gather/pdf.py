@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 import pypdfium2 as pdfium
+from numpy.typing import NDArray
 
 from keel_line.errors import InputError
-from keel_line.gather.pictures import MOST_PIXELS
+from keel_line.gather.pictures import MOST_PIXELS, colour_to_grey
 from keel_line.model.page import Page, Resolution
 
 PDF_DPI = 300.0
@@ -27,7 +28,9 @@ def count_pdf_pages(data: bytes, name: str) -> int:
         document.close()
 
 
-def load_pdf_page(data: bytes, name: str, number: int, dpi: float = PDF_DPI) -> Page:
+def load_pdf_page(
+    data: bytes, name: str, number: int, dpi: float = PDF_DPI, *, no_colour: bool = False
+) -> Page:
     """Draw page ``number`` (from 1) in grey at ``dpi``.
 
     Raises
@@ -44,15 +47,21 @@ def load_pdf_page(data: bytes, name: str, number: int, dpi: float = PDF_DPI) -> 
         scale = dpi / 72
         if width * height * scale * scale > MOST_PIXELS:
             raise InputError(f"Page {number} of {name} is too large to be drawn at {dpi:.0f} dpi.")
-        bitmap = page.render(scale=scale, grayscale=True)
-        pixels = np.array(bitmap.to_numpy(), np.uint8)
-        if pixels.ndim == 3:
-            pixels = pixels[..., 0]
+        bitmap = page.render(scale=scale, rev_byteorder=True)
+        pixels = _as_grey(np.asarray(bitmap.to_numpy(), np.uint8), no_colour=no_colour)
     except pdfium.PdfiumError as error:
         raise InputError(f"Page {number} of {name} is damaged and cannot be drawn.") from error
     finally:
         document.close()
     return Page(pixels, Resolution(dpi, dpi), name, number, "scan")
+
+
+def _as_grey(drawn: NDArray[np.uint8], *, no_colour: bool) -> NDArray[np.uint8]:
+    if drawn.ndim == 2:
+        return drawn.copy()
+    if drawn.shape[2] == 1:
+        return drawn[..., 0].copy()
+    return colour_to_grey(np.ascontiguousarray(drawn[..., :3]), no_colour=no_colour)
 
 
 def _open(data: bytes, name: str) -> pdfium.PdfDocument:

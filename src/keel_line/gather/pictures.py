@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageOps, UnidentifiedImageError
@@ -16,6 +17,7 @@ MOST_PIXELS = 400_000_000
 
 LEAST_SIDE_PX = 16
 _PAPER_IN = (8.27, 11.69)
+_GREYISH, _COLOURED = 24, 56  # brightest less darkest channel, of 255
 _FAX_Y_DPI = (98, 196, 391)
 
 # The bound above is ours; Pillow's own would warn on pages that are merely large.
@@ -33,8 +35,8 @@ def count_picture_pages(data: bytes, name: str) -> int:
     return int(getattr(_open(data, name), "n_frames", 1))
 
 
-def load_picture_page(data: bytes, name: str, number: int) -> Page:
-    """Load page ``number`` (from 1) of a picture file as grey.
+def load_picture_page(data: bytes, name: str, number: int, *, no_colour: bool = False) -> Page:
+    """Load page ``number`` (from 1) of a picture file as grey; see ``colour_to_grey``.
 
     Raises
     ------
@@ -60,7 +62,7 @@ def load_picture_page(data: bytes, name: str, number: int) -> Page:
         image.load()
         kind = _kind(image)
         resolution = find_resolution(image.info.get("dpi"), (width, height))
-        grey, turned = _to_grey(image)
+        grey, turned = _to_grey(image, no_colour=no_colour)
     except (OSError, SyntaxError, ValueError, EOFError) as error:
         raise InputError(
             f"{name} is damaged or cut short (page {number}). Copy or scan it again."
@@ -109,7 +111,7 @@ def _kind(image: Image.Image) -> PageKind:
     return "photo" if exif.get(0x010F) or exif.get(0x0110) else "scan"  # camera's make, model
 
 
-def _to_grey(image: Image.Image) -> tuple[NDArray[np.uint8], bool]:
+def _to_grey(image: Image.Image, *, no_colour: bool) -> tuple[NDArray[np.uint8], bool]:
     """Return grey pixels the right way up, and whether width and height changed places."""
     before = image.size
     upright = ImageOps.exif_transpose(image)
@@ -126,4 +128,40 @@ def _to_grey(image: Image.Image) -> tuple[NDArray[np.uint8], bool]:
         over = upright.convert("RGBA")
         paper = Image.new("RGBA", over.size, "white")
         upright = Image.alpha_composite(paper, over).convert("RGB")
-    return np.array(upright.convert("L")), turned
+    if upright.mode in {"1", "L"}:
+        return np.array(upright.convert("L")), turned
+    return colour_to_grey(np.asarray(upright.convert("RGB")), no_colour=no_colour), turned
+
+
+def colour_to_grey(rgb: NDArray[np.uint8], *, no_colour: bool = False) -> NDArray[np.uint8]:
+    """Turn a colour picture into grey so that coloured ink stays dark.
+
+    Brightness alone makes blue ink and red stamps pale. Where a pixel is coloured its darkest
+    channel is taken instead: ink that is dark in any light is dark in grey. With ``no_colour`` it
+    is the brightest, so that lines printed in a colour vanish and black writing stays. The paper's
+    own tint is divided out first.
+
+    Parameters
+    ----------
+    rgb
+        Shape (rows, cols, 3).
+    no_colour
+        Whether coloured lines are dropped.
+    """
+    grey = cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY)
+    paper = np.percentile(rgb[::8, ::8].reshape(-1, 3), 85, axis=0)
+    gains = paper.max() / np.maximum(paper, 60.0)
+    tables = [np.clip(np.arange(256) * g, 0, 255).astype(np.uint8) for g in gains]
+    even = [cv2.LUT(rgb[..., k], tables[k]) for k in range(3)]
+    low = cv2.min(cv2.min(even[0], even[1]), even[2])
+    high = cv2.max(cv2.max(even[0], even[1]), even[2])
+    # Strong compression blurs colour: a pixel is coloured where its neighbours are.
+    colour = cv2.blur(cv2.subtract(high, low), (3, 3))
+    if not (colour[::4, ::4] > _COLOURED).any():
+        return np.asarray(grey, np.uint8)
+    share = np.clip((np.arange(256) - _GREYISH) / (_COLOURED - _GREYISH), 0, 1) * 255
+    weight = cv2.LUT(colour, share.astype(np.uint8))
+    wanted = high if no_colour else low
+    # Integer blending keeps the memory of a large page low.
+    kept = cv2.multiply(grey, cv2.bitwise_not(weight), scale=1 / 255)
+    return np.asarray(cv2.add(kept, cv2.multiply(wanted, weight, scale=1 / 255)), np.uint8)

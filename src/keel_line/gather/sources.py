@@ -62,10 +62,10 @@ def make_source(name: str, data: bytes) -> Source:
     return Source(name, data, hashlib.sha256(data).hexdigest(), count(data, name))
 
 
-def load_page(data: bytes, name: str, number: int) -> Page:
-    """Load page ``number`` (from 1) of a source's bytes."""
+def load_page(data: bytes, name: str, number: int, *, no_colour: bool = False) -> Page:
+    """Load page ``number`` (from 1) of a source's bytes; ``no_colour`` drops coloured lines."""
     load = load_pdf_page if _is_pdf(data) else load_picture_page
-    return load(data, name, number)
+    return load(data, name, number, no_colour=no_colour)
 
 
 def _is_pdf(data: bytes) -> bool:

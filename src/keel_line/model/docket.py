@@ -27,7 +27,8 @@ class PageState:
     """A page in the docket.
 
     Sizes are (width, height). What squaring found is only meaningful once ``progress`` is done;
-    ``choice`` is what the clerk set for it, ``passed`` whether the clerk found it to lie right.
+    ``choice`` is what the clerk set for it, ``passed`` whether the clerk found it to lie right;
+    ``straight_px`` is set where a bend was taken out, ``note`` is what a fax machine printed on it.
     """
 
     id: int
@@ -50,6 +51,8 @@ class PageState:
     verdict: Verdict = field(default_factory=Verdict)
     choice: SquareChoice = field(default_factory=SquareChoice)
     passed: bool = False
+    straight_px: float | None = None
+    note: str = ""
 
     @property
     def wants_a_look(self) -> bool:

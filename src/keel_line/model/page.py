@@ -65,6 +65,10 @@ class SquareChoice:
         Whether specks are painted out.
     as_bent
         Whether a page that is bent is left so.
+    no_colour
+        Whether lines printed in a colour are dropped when colours become grey.
+    no_back
+        Whether faint marks that shine through from the back of the sheet are painted out.
     """
 
     turns: int | None = None
@@ -73,6 +77,8 @@ class SquareChoice:
     even_light: bool = False
     no_specks: bool = False
     as_bent: bool = False
+    no_colour: bool = False
+    no_back: bool = False
 
 
 @dataclass(frozen=True)

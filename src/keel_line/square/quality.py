@@ -8,8 +8,12 @@ from numpy.typing import NDArray
 
 from keel_line._shared.paper import PAPER_LEVEL, Grey, paper_levels, shrink
 from keel_line.model.page import Outlook, Verdict
+from keel_line.square.back import shines_through
 
 _WORK_DPI = 150.0
+_LEAST_LETTERS = 25
+_CAP_IN = (0.045, 0.24)
+_USUAL_CAP_IN = 0.098
 _SMALL_PX = 15.0
 _TINY_PX = 10.0
 _FAINT = 62.0
@@ -62,12 +66,39 @@ def judge_page(grey: Grey, flat: Grey, dpi: float) -> Verdict:
         reasons.append(("poor" if poor else "fair", f"The writing is {told}."))
     if light_range(grey) > _UNEVEN:
         reasons.append(("fair", "The light falls unevenly; shadows may hide thin strokes."))
+    if shines_through(flat, dpi):
+        reasons.append(("fair", "The back of the sheet shines through; B takes it away."))
     if count_cut_marks(small, parts, dpi * factor) >= _CUT_MARKS:
         reasons.append(("poor", "The page is cut off at an edge; something may be missing."))
     order: dict[Outlook, int] = {"good": 0, "fair": 1, "poor": 2}
     worst: Outlook = max((o for o, _ in reasons), key=lambda o: order[o], default="good")
     told_first = sorted(reasons, key=lambda r: -order[r[0]])
     return Verdict(worst, tuple(text for _, text in told_first), round(text_px, 1))
+
+
+def estimate_dpi(flat: Grey, dpi: float) -> float:
+    """Estimate a page's resolution from the height of its text where ``dpi`` cannot be right.
+
+    ``dpi`` is kept where the text's capitals then have 5 to 24 point, and where there is too little
+    text to tell; otherwise they are taken to have 10 point.
+    """
+    depth = PAPER_LEVEL - float(np.percentile(flat[::2, ::2], 0.7))
+    level = PAPER_LEVEL - min(_INK_DEPTH, max(_LEAST_DEPTH, 0.45 * depth))
+    binary = (flat < level).astype(np.uint8)
+    _, _, table, _ = cv2.connectedComponentsWithStats(binary, connectivity=8)
+    width, height, area = np.asarray(table, np.int32)[1:, 2:5].T
+    fit = (height >= 6) & (height <= max(flat.shape) / 8) & (width <= 2.5 * height)
+    fit &= (width >= 0.1 * height) & (area >= 0.12 * width * height)
+    heights = np.sort(height[fit]).astype(float)
+    if len(heights) < _LEAST_LETTERS:
+        return dpi
+    # The size that most of them have, within a fifth.
+    inside = np.searchsorted(heights, heights * 1.25) - np.arange(len(heights))
+    start = int(inside.argmax())
+    cap = float(np.percentile(heights[start : start + int(inside[start])], 70))
+    if _CAP_IN[0] * dpi <= cap <= _CAP_IN[1] * dpi:
+        return dpi
+    return float(np.clip(round(cap / _USUAL_CAP_IN), 72, 1200))
 
 
 def letter_parts(flat: Grey, dpi: float) -> NDArray[np.int32]:

@@ -14,8 +14,9 @@ from keel_line._shared.paper import Grey, flatten_light
 from keel_line.errors import Failed
 from keel_line.model.geometry import Transform
 from keel_line.model.page import Corners, Page, Resolution, SquareChoice, SquaredPage
+from keel_line.square.back import drop_back
 from keel_line.square.bend import Unbent, find_bend, remap_in_strips, sparse_map
-from keel_line.square.quality import judge_page
+from keel_line.square.quality import estimate_dpi, judge_page
 from keel_line.square.sheet import find_sheet, sheet_size
 from keel_line.square.skew import Lean, estimate_skew
 from keel_line.square.specks import drop_specks
@@ -59,27 +60,11 @@ def square_page(
         Tells which way up a page is; without it pages are taken to be upright.
     """
     choice = choice or SquareChoice()
-    doubts: list[str] = []
     corners = _sheet_of(page) if choice.corners is None else choice.corners
-    size_px = (page.pixels.shape[1], page.pixels.shape[0])
-    laid = lay_out(size_px, page.resolution, corners)
-    pixels = _resample(page.pixels, laid)
-    lean = Lean(choice.angle_deg or 0.0)
-    if choice.angle_deg is None:
-        found = estimate_skew(pixels)
-        if isinstance(found, Failed):
-            doubts.append(found.reason)
-        else:
-            lean = found
-    if abs(lean.angle_deg) >= _LEAVE_DEG or lean.shear_deg:
-        laid = lay_out(size_px, page.resolution, corners, lean)
-        pixels = _resample(page.pixels, laid)
-    flat = flatten_light(pixels)
-    unbent = _find_bend(page, choice, corners, flat, laid.dpi)
-    if unbent is not None:
-        laid = replace(laid, transform=laid.transform.then_bend("bend", unbent.bend))
-        pixels = _resample(page.pixels, laid)
-        flat = flatten_light(pixels)
+    straight = _lay_straight(page, choice, corners)
+    doubts = [straight.doubt] if straight.doubt else []
+    laid, pixels, flat = straight.laid, straight.pixels, straight.flat
+    turns = 0
     if choice.turns is not None:
         turns = choice.turns % 4
     elif find_way_up is not None:
@@ -87,28 +72,71 @@ def square_page(
         turns = way.turns
         if not way.sure and not doubts:  # where nothing lies in line that is said already
             doubts.append("it is not certain which way up the page is")
-    else:
-        turns = 0
     if turns:
         laid = _turn_layout(laid, turns)
         pixels = np.ascontiguousarray(np.rot90(pixels, -turns))
         flat = np.ascontiguousarray(np.rot90(flat, -turns))
+    if page.resolution.estimated and not corners:
+        laid = replace(laid, dpi=estimate_dpi(flat, laid.dpi))
     verdict = judge_page(pixels, flat, laid.dpi)
-    if choice.even_light:
-        pixels = flat
-    if choice.no_specks:
-        pixels = drop_specks(pixels, flat, laid.dpi)
     return SquaredPage(
-        pixels,
+        _clean(pixels, flat, laid.dpi, choice),
         laid.dpi,
         laid.transform,
-        lean.angle_deg,
+        straight.angle_deg,
         turns,
         corners,
         "; ".join(doubts),
         verdict,
-        None if unbent is None else unbent.deviation_px,
+        straight.deviation_px,
     )
+
+
+@dataclass(frozen=True, eq=False)
+class _Straight:
+    """A page without lean and bend; ``doubt`` says why it may not be."""
+
+    laid: Layout
+    pixels: Grey
+    flat: Grey
+    angle_deg: float
+    doubt: str
+    deviation_px: float | None
+
+
+def _lay_straight(page: Page, choice: SquareChoice, corners: Corners) -> _Straight:
+    """Take the lean and the bend out of a page, each resampling from the page as it came."""
+    size_px = (page.pixels.shape[1], page.pixels.shape[0])
+    laid = lay_out(size_px, page.resolution, corners)
+    pixels = _resample(page.pixels, laid)
+    lean, doubt = Lean(choice.angle_deg or 0.0), ""
+    if choice.angle_deg is None:
+        found = estimate_skew(pixels)
+        if isinstance(found, Failed):
+            doubt = found.reason
+        else:
+            lean = found
+    if abs(lean.angle_deg) >= _LEAVE_DEG or lean.shear_deg:
+        laid = lay_out(size_px, page.resolution, corners, lean)
+        pixels = _resample(page.pixels, laid)
+    flat = flatten_light(pixels)
+    unbent = _find_bend(page, choice, corners, flat, laid.dpi)
+    if unbent is None:
+        return _Straight(laid, pixels, flat, lean.angle_deg, doubt, None)
+    laid = replace(laid, transform=laid.transform.then_bend("bend", unbent.bend))
+    pixels = _resample(page.pixels, laid)
+    flat = flatten_light(pixels)
+    return _Straight(laid, pixels, flat, lean.angle_deg, doubt, unbent.deviation_px)
+
+
+def _clean(pixels: Grey, flat: Grey, dpi: float, choice: SquareChoice) -> Grey:
+    """Do to a page's light and dirt what the clerk chose."""
+    out = flat if choice.even_light else pixels
+    if choice.no_specks:
+        out = drop_specks(out, flat, dpi)
+    if choice.no_back:
+        out = drop_back(out, flat, dpi)
+    return out
 
 
 def _find_bend(

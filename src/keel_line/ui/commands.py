@@ -83,6 +83,23 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "specks", "Specks away", ("S",), "square", "Take specks away, or leave them", bound=False
     ),
+    Command("bend", "Leave the bend", ("U",), "square", "Leave a bent page bent", bound=False),
+    Command(
+        "colour",
+        "Coloured lines away",
+        ("O",),
+        "square",
+        "Drop lines printed in a colour, or keep them",
+        bound=False,
+    ),
+    Command(
+        "back",
+        "Back side away",
+        ("B",),
+        "square",
+        "Take away what shines through from the back, or leave it",
+        bound=False,
+    ),
     Command(
         "was",
         "As it was",
@@ -104,7 +121,7 @@ COMMANDS: tuple[Command, ...] = (
         "Every page alike",
         ("A",),
         "square",
-        "Way up, light and specks alike on every page",
+        "Way up, light, specks, colour alike on every page",
         bound=False,
     ),
     Command(

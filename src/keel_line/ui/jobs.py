@@ -11,6 +11,7 @@ from collections import deque
 from collections.abc import Callable
 from concurrent.futures import CancelledError, Executor, Future, ThreadPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
@@ -30,6 +31,7 @@ from keel_line.desk.work import (
 )
 from keel_line.errors import KeelLineError
 from keel_line.model.docket import PageState
+from keel_line.model.page import SquareChoice
 
 log = logging.getLogger(__name__)
 _AHEAD = 3
@@ -232,7 +234,8 @@ class Jobs(QObject):
 
     def _load_original(self, docket: int, page: PageRequest) -> None:
         try:
-            pixels = load_original(page).pixels
+            # As it came, whatever was set for it.
+            pixels = load_original(replace(page, choice=SquareChoice())).pixels
         except KeelLineError as error:
             self.noticed.emit(Notice(str(error), trouble=True))
             return

@@ -68,8 +68,9 @@ class SquareStation(QWidget):
         self.board.key_pressed.connect(self._take_key)
         self._title, self._outlook = QLabel(), QLabel()
         self._reasons, self._hint = QLabel(), QLabel()
-        self._facts = [(QLabel(name), QLabel()) for name in ("Lean", "Way up", "Sheet", "Light")]
-        self._facts.append((QLabel("Specks"), QLabel()))
+        names = ("Lean", "Bend", "Way up", "Sheet", "Light", "Specks", "Colour", "Back side")
+        self._facts = [(QLabel(name), QLabel()) for name in names]
+        self._note = QLabel()
         self._build()
         self.setFocusProxy(self.board)
         session.picture_changed.connect(self._on_picture)
@@ -92,6 +93,10 @@ class SquareStation(QWidget):
             facts.addWidget(value, row, 1)
         facts.setColumnStretch(1, 1)
         side.addLayout(facts)
+        self._note.setObjectName("quiet")
+        self._note.setWordWrap(True)
+        side.addSpacing(6)
+        side.addWidget(self._note)
         side.addStretch(1)
         self._hint.setObjectName("quiet")
         self._hint.setWordWrap(True)
@@ -184,6 +189,7 @@ class SquareStation(QWidget):
                 label.setText("")
             for _, value in self._facts:
                 value.setText("–")
+            self._note.setText("")
             return
         choice = self._choice
         self._title.setText(f"{page.source_name}, page {page.number}")
@@ -202,16 +208,26 @@ class SquareStation(QWidget):
         corners = page.corners if choice.corners is None else choice.corners
         by_hand = " · by hand"
         way = {0: "as it came", 1: "a quarter turn", 2: "upside down", 3: "a quarter turn back"}
+        if choice.as_bent:
+            bend = "left as it is · by hand"
+        elif page.straight_px is None:
+            bend = "none"
+        else:
+            bend = f"taken out, straight to {page.straight_px:.1f} px"
         texts = (
             f"{_lean_text(angle)}{by_hand if choice.angle_deg is not None else ''}",
+            bend,
             f"{way[turns % 4]}{by_hand if choice.turns is not None else ''}",
             f"{'cut out' if corners else 'the whole picture'}"
             f"{by_hand if choice.corners is not None else ''}",
             "evened out" if choice.even_light else "as it is",
             "taken away" if choice.no_specks else "left",
+            "coloured lines away" if choice.no_colour else "kept, dark",
+            "taken away" if choice.no_back else "left",
         )
         for (_, value), text in zip(self._facts, texts, strict=True):
             value.setText(text)
+        self._note.setText(page.note)
         if self.board.setting_corners:
             hint = "Tab goes from corner to corner, arrows move it, Enter sets, Escape drops."
         elif page.progress == "waiting" or self._choice != page.choice:
@@ -247,6 +263,15 @@ class SquareStation(QWidget):
             ),
             Qt.Key.Key_S: lambda: self._set(
                 replace(self._choice, no_specks=not self._choice.no_specks)
+            ),
+            Qt.Key.Key_U: lambda: self._set(
+                replace(self._choice, as_bent=not self._choice.as_bent)
+            ),
+            Qt.Key.Key_O: lambda: self._set(
+                replace(self._choice, no_colour=not self._choice.no_colour)
+            ),
+            Qt.Key.Key_B: lambda: self._set(
+                replace(self._choice, no_back=not self._choice.no_back)
             ),
             Qt.Key.Key_W: self._cycle_wipe,
             Qt.Key.Key_R: lambda: self._set(SquareChoice()),
@@ -310,7 +335,7 @@ class SquareStation(QWidget):
         self.changed.emit()
 
     def _same_for_all(self) -> None:
-        """Set way up, light and specks of every page as this one's."""
+        """Set way up, light, specks, colour and back side of every page as this one's."""
         page = self._page
         if page is None:
             return
@@ -324,6 +349,8 @@ class SquareStation(QWidget):
                     turns=turns,
                     even_light=chosen.even_light,
                     no_specks=chosen.no_specks,
+                    no_colour=chosen.no_colour,
+                    no_back=chosen.no_back,
                 ),
             )
             for p in self._pages
@@ -333,12 +360,10 @@ class SquareStation(QWidget):
         others = [(i, c) for i, c in others if c != before[i]]
         self._pause.stop()
         if not others:
-            self.said.emit("Every page has the same way up, light and specks already.")
+            self.said.emit("Every page is set like this one already.")
             return
         self._session.desk.choose(others, "the same for every page")
-        self.said.emit(
-            f"Way up, light and specks set alike on {len(others)} pages. Ctrl+Z takes it back."
-        )
+        self.said.emit(f"{len(others)} pages set like this one. Ctrl+Z takes it back.")
         self.changed.emit()
 
     def _pass(self) -> None:
