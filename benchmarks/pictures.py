@@ -8,8 +8,10 @@ from pathlib import Path
 import matplotlib as mpl
 import numpy as np
 from matplotlib.figure import Figure
+from numpy.typing import NDArray
 
 from benchmarks.measure import CellScore
+from keel_line._shared.paper import shrink
 
 _BANDS = 8
 _INK, _TEAL, _BRASS = "#22303A", "#0E6E6E", "#8F5A0C"
@@ -73,6 +75,23 @@ def draw_silent(cells: Sequence[CellScore], target: Path) -> None:
             axes.set_title(f"{told}   ({cell.condition}, {cell.confidence:.4f})", loc="left", pad=2)
         if not shown:
             figure.text(0.02, 0.5, "None.", color=_BRASS)
+        figure.savefig(target, dpi=100)
+
+
+def draw_laid(
+    pages: Sequence[tuple[str, NDArray[np.uint8], NDArray[np.uint8]]], target: Path
+) -> None:
+    """Draw pages as they came above the same pages squared."""
+    with mpl.rc_context({"font.size": 8, "text.color": _INK}):
+        figure = Figure(figsize=(2.1 * len(pages), 5.6), layout="constrained", facecolor="#E9E6DF")
+        for number, (name, came, squared) in enumerate(pages, 1):
+            for row, picture in enumerate((came, squared)):
+                axes = figure.add_subplot(2, len(pages), row * len(pages) + number)
+                small = shrink(picture, 420 / max(picture.shape))
+                axes.imshow(small, cmap="gray", vmin=0, vmax=255)
+                axes.set_axis_off()
+                if row == 0:
+                    axes.set_title(name)
         figure.savefig(target, dpi=100)
 
 

@@ -20,6 +20,7 @@ from keel_line.read.prepare import prepare_line
 
 _WORK_DPI = 150.0
 _MOST_WORDS = 28
+_FIRST_WORDS = 14
 _LEAST_WORDS = 5
 _PLAIN = 0.93
 _CLEAR = 0.06
@@ -63,6 +64,9 @@ def find_upright(flat: Grey, dpi: float, network: Network) -> Upright:
     factor = min(1.0, _WORK_DPI / dpi)
     small = shrink(flat, factor)
     rated: dict[int, tuple[float, int]] = {}
+    rating, words = rate_words(small, dpi * factor, network, _FIRST_WORDS)
+    if rating >= _PLAIN and words >= 2 * _LEAST_WORDS:
+        return Upright(0, sure=True, ratings=((0, round(rating, 4)),), words=words)
     for turns in (0, 2, 1, 3):
         rated[turns] = rate_words(np.rot90(small, -turns), dpi * factor, network)
         rating, words = rated[turns]
@@ -80,10 +84,12 @@ def find_upright(flat: Grey, dpi: float, network: Network) -> Upright:
     return Upright(turns, sure, ratings, rated[turns][1])
 
 
-def rate_words(flat: Grey, dpi: float, network: Network) -> tuple[float, int]:
+def rate_words(
+    flat: Grey, dpi: float, network: Network, most: int = _MOST_WORDS
+) -> tuple[float, int]:
     """Return how surely a page's words read as it lies (0 to 1), and how many were read."""
     flat = np.ascontiguousarray(flat)
-    boxes, cap = find_words(flat, dpi)
+    boxes, cap = find_words(flat, dpi, most)
     if len(boxes) == 0:
         return 0.0, 0
     depth = ink_depth(flat)
@@ -99,8 +105,8 @@ def rate_words(flat: Grey, dpi: float, network: Network) -> tuple[float, int]:
     return (float(np.mean(sure)), len(sure)) if sure else (0.0, 0)
 
 
-def find_words(flat: Grey, dpi: float) -> tuple[NDArray[np.int32], float]:
-    """Find up to 28 words spread over a page.
+def find_words(flat: Grey, dpi: float, most: int = _MOST_WORDS) -> tuple[NDArray[np.int32], float]:
+    """Find up to ``most`` words spread over a page.
 
     Returns
     -------
@@ -126,9 +132,9 @@ def find_words(flat: Grey, dpi: float) -> tuple[NDArray[np.int32], float]:
     words = np.asarray(table, np.int32)[1:]
     fit = (words[:, 3] >= 0.8 * cap) & (words[:, 3] <= 2.2 * cap) & (words[:, 2] >= 1.8 * cap)
     words = words[fit]
-    if len(words) > _MOST_WORDS:
-        longest = np.argsort(-words[:, 2], kind="stable")[: 2 * _MOST_WORDS]
-        words = words[longest[:: max(1, len(longest) // _MOST_WORDS)][:_MOST_WORDS]]
+    if len(words) > most:
+        longest = np.argsort(-words[:, 2], kind="stable")[: 2 * most]
+        words = words[longest[:: max(1, len(longest) // most)][:most]]
     pad = max(1, round(0.25 * cap))
     boxes = np.column_stack(
         [

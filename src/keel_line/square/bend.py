@@ -31,12 +31,13 @@ _LEAST_PEAK = 1.25
 _LEAST_TILES = 14
 _LEAST_STEP = 8.0
 _GRAINS = 6.5
-_DEGREES = (6, 3)  # of the polynomial along the lines, and from line to line
+_DEGREES = (8, 3)  # of the polynomial along the lines, and from line to line
 _CURVATURE = 2e-3
-_LEAST_WAY_IN = 0.011
+_LINE_STIFFNESS = 5.0  # px weigh more than slopes
+_LEAST_WAY_IN = 0.006
 _ROUNDS = 5
 _LEAST_LINES = 3
-_LEAST_SPAN = 0.3
+_LEAST_SPAN = 0.09
 _WINDOW_SHARE = 0.016
 _CLEAR_SHARE = 0.0035
 _EDGE_SHARE = 0.02
@@ -338,7 +339,7 @@ def _fit_lines(
     points = np.concatenate(lines)
     owner = np.repeat(np.arange(len(lines)), [len(line) for line in lines])
     terms, _ = _basis(points, box, axis)
-    stiff = _stiffness(box, axis) * 30
+    stiff = _stiffness(box, axis) * _LINE_STIFFNESS
     weights = np.ones(len(points))
     solved = np.zeros(terms.shape[1])
     off = before = np.zeros(len(points))

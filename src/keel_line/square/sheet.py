@@ -30,6 +30,7 @@ _MOST_LINES = 5
 _SAMPLES = 64
 _REACH_PX = 14
 _ON_LINE_PX = 1.2
+_BESIDE_PX = (-26.0, -18.0, 18.0, 26.0)
 _PAPERS = (2**0.5, 11 / 8.5, 14 / 8.5)  # A sizes, letter, legal: longer side over shorter
 _PAPER_SLACK = 0.035
 _USUAL_FOCAL = 1.0  # over the picture's longer side
@@ -163,6 +164,8 @@ def _fit_sides(soft: Grey, quad: NDArray[np.float64]) -> tuple[NDArray[np.float6
     """
     rows, cols = soft.shape
     middle = quad.mean(axis=0)
+    if not _is_brighter_inside(soft, quad):
+        return None
     lines, shares = [], []
     for i in range(4):
         a, b = quad[i], quad[(i + 1) % 4]
@@ -184,6 +187,29 @@ def _fit_sides(soft: Grey, quad: NDArray[np.float64]) -> tuple[NDArray[np.float6
     if (found < -margin).any() or (found > (cols + margin, rows + margin)).any():
         return None
     return found, min(shares)
+
+
+def _is_brighter_inside(soft: Grey, quad: NDArray[np.float64]) -> bool:
+    """Tell whether there is paper within each side and darker desk beyond it.
+
+    A table's frame has steps along it, too, and the same paper on both sides.
+    """
+    middle = quad.mean(axis=0)
+    for i in range(4):
+        a, b = quad[i], quad[(i + 1) % 4]
+        out = np.array([(b - a)[1], -(b - a)[0]]) / max(1.0, float(np.hypot(*(b - a))))
+        if (middle - a) @ out > 0:
+            out = -out
+        at = a + np.linspace(0.1, 0.9, _SAMPLES // 2)[:, None] * (b - a)
+        sides = []
+        for reach in _BESIDE_PX:
+            xs, ys = (at + reach * out).T.astype(np.float32)
+            seen = cv2.remap(soft, xs, ys, cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE)
+            sides.append(seen.ravel().astype(np.float64))
+        inner, outer = np.maximum(sides[0], sides[1]), np.maximum(sides[2], sides[3])
+        if float(np.median(inner - outer)) < _LEAST_STEP:
+            return False
+    return True
 
 
 def _step_places(

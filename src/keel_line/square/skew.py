@@ -21,7 +21,7 @@ _COARSE_SIDE_PX = 1100
 _FINE_SIDE_PX = 1800
 _LEAST_STEP = 6.0
 _GRAINS = 6.5  # four standard deviations of even noise
-_MOST_POINTS = 60_000
+_MOST_POINTS = 30_000
 _LEAST_POINTS = 300
 _LEAST_PEAK = 1.12
 _DARK = 110
@@ -66,7 +66,7 @@ def estimate_skew(grey: Grey) -> Lean | Failed:
     if coarse is None:
         return Failed("there is too little on the page to see how it lies")
     angles = np.arange(-LIMIT_DEG, LIMIT_DEG + 0.01, 0.5)
-    scores = _scores(coarse, angles)
+    scores = _scores((coarse[0][::2], coarse[1][::2]), angles)
     best = float(angles[scores.argmax()])
     if scores.max() < _LEAST_PEAK * float(np.median(scores)):
         return Failed("nothing on the page lies clearly in line")
