@@ -79,7 +79,9 @@ class Style:
     """How a table is drawn.
 
     ``strike`` (0 to 1) makes letters stand unevenly, as a typewriter does; ``rule_pt`` is the
-    thickness of rules; ``frame`` is ``single``, ``double`` or ``thick``.
+    thickness of rules; ``frame`` is ``single``, ``double`` or ``thick``. ``ruling`` says which
+    rules are drawn: ``full``; ``across`` or ``down`` only; ``heading`` for one above and below the
+    heading and one at the foot; ``outline`` for the frame alone; ``none``.
     """
 
     face: Face
@@ -92,6 +94,7 @@ class Style:
     frame: str = "single"
     strike: float = 0.0
     leading_em: float = 1.25
+    ruling: str = "full"
 
 
 @dataclass
@@ -169,6 +172,9 @@ class Sheet:
         style: Style,
     ) -> None:
         width = max(1, round(style.rule_pt / 72 * self.dpi))
+        if style.ruling != "full":
+            self._rule_partly(draw, content, xs, ys, style, width)
+            return
         for cell in content.cells:
             corners = [
                 (xs[cell.col], ys[cell.row]),
@@ -187,6 +193,30 @@ class Sheet:
                 outline=style.rule_level,
                 width=width,
             )
+
+    def _rule_partly(
+        self,
+        draw: ImageDraw.ImageDraw,
+        content: TableContent,
+        xs: np.ndarray,
+        ys: np.ndarray,
+        style: Style,
+        width: int,
+    ) -> None:
+        """Draw only some of the rules; see :class:`Style`."""
+        left, right, top, low = (round(float(v)) for v in (xs[0], xs[-1], ys[0], ys[-1]))
+        across: list[float] = []
+        if style.ruling == "across":
+            across = list(ys)
+        elif style.ruling == "heading":
+            across = [ys[0], ys[content.header_rows], ys[-1]]
+        for y in across:
+            draw.line([left, round(float(y)), right, round(float(y))], style.rule_level, width)
+        if style.ruling == "down":
+            for x in xs:
+                draw.line([round(float(x)), top, round(float(x)), low], style.rule_level, width)
+        elif style.ruling == "outline":
+            draw.rectangle([left, top, right, low], outline=style.rule_level, width=width)
 
     def _fill(
         self,
@@ -406,9 +436,10 @@ def make_page(
     dpi: float = 300.0,
     most_skew_deg: float = 5.0,
     held: bool = False,
+    ruling: str = "full",
 ) -> MadePage:
-    """Make a page of one or two ruled tables, sometimes with a title and a line of text."""
-    style = choose_style(rng, faces)
+    """Make a page of one or two tables, sometimes with a title; ``ruling`` as in ``Style``."""
+    style = replace(choose_style(rng, faces), ruling=ruling)
     if condition not in {"clean", "office"}:  # machines of one bit lose lines that are grey or thin
         style = replace(style, rule_level=0, rule_pt=max(style.rule_pt, 0.75))
     sheet = Sheet(dpi)

@@ -117,12 +117,6 @@ def test_plain_page_has_no_table(level: int) -> None:
     assert find_grids(np.full((900, 700), level, np.uint8), 150) == []
 
 
-def test_running_text_is_no_table() -> None:
-    content = make_content(20, 5)
-    made = draw_page(content, rule_level=255)
-    assert find_grids(made.grey, 200) == []
-
-
 def test_heading_rows() -> None:
     made = draw_page(make_content(5, 3))
     (grid,) = find_grids(made.grey, 200)

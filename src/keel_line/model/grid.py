@@ -7,6 +7,8 @@ from typing import Literal
 
 from keel_line.model.geometry import Box
 
+_RULED_SHARE = 0.25
+
 
 @dataclass(frozen=True)
 class Rule:
@@ -70,3 +72,17 @@ class Grid:
     def cols(self) -> int:
         """Number of columns."""
         return len(self.x_lines) - 1
+
+    def is_ruled(self, direction: Literal["across", "down"], at: float) -> bool:
+        """Tell whether a boundary at a place lies on a rule on paper, or was inferred."""
+        low, high = (
+            (self.box[0], self.box[2]) if direction == "across" else (self.box[1], self.box[3])
+        )
+        middle = (low + high) / 2
+        near = max(3.0, 0.004 * (high - low))
+        length = sum(
+            rule.length
+            for rule in self.rules
+            if rule.direction == direction and abs(rule.at(middle) - at) <= near
+        )
+        return length >= _RULED_SHARE * (high - low)

@@ -13,11 +13,14 @@ from scipy.sparse.csgraph import connected_components
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Cell, Grid, Rule
+from keel_line.rule.alignment import find_aligned
 from keel_line.rule.rules import RuleField, find_rules, look_along, make_rule_field
+from keel_line.rule.writing import find_writing
 
 _TOUCH_IN = 0.06
 _NARROW_IN = 0.075
 _LEAST_TABLE_IN = 0.4
+_TAKEN_IN = 0.03
 
 
 @dataclass(frozen=True)
@@ -37,7 +40,10 @@ class _Line:
 
 
 def find_grids(grey: Grey, dpi: float) -> list[Grid]:
-    """Find every ruled table of a squared page, from the top down.
+    """Find every table of a squared page, from the top down.
+
+    First those whose rules show every cell; then, in what is left, those that some rules, white
+    space and alignment show.
 
     Parameters
     ----------
@@ -46,8 +52,25 @@ def find_grids(grey: Grey, dpi: float) -> list[Grid]:
     dpi
         Its resolution, the same in both directions.
     """
-    field = make_rule_field(flatten_light(grey), dpi)
-    return build_grids(field, find_rules(field))
+    flat = flatten_light(grey)
+    field = make_rule_field(flat, dpi)
+    rules = find_rules(field)
+    ruled = build_grids(field, rules)
+    taken = [_around(g.box, dpi * _TAKEN_IN) for g in ruled]
+    loose = [r for r in rules if not any(_lies_in(r, box) for box in taken)]
+    aligned = find_aligned(find_writing(flat, dpi, rules, taken), loose)
+    both = [*ruled, *aligned]
+    return sorted(both, key=lambda g: (round(g.box[1] / (dpi / 4)), g.box[0]))
+
+
+def _around(box: Box, by: float) -> Box:
+    return (box[0] - by, box[1] - by, box[2] + by, box[3] + by)
+
+
+def _lies_in(rule: Rule, box: Box) -> bool:
+    middle = (rule.start + rule.end) / 2
+    x, y = (middle, rule.at(middle)) if rule.direction == "across" else (rule.at(middle), middle)
+    return box[0] <= x <= box[2] and box[1] <= y <= box[3]
 
 
 def build_grids(field: RuleField, rules: list[Rule]) -> list[Grid]:

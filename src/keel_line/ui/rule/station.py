@@ -151,7 +151,7 @@ class RuleStation(QWidget):
     def _describe(self, table: TableState | None, count: int) -> str:
         if table is None:
             return self._waiting or (
-                "Keel Line looks for tables with ruled lines. There are none here that close."
+                "No rules close here, and no columns of white run down between lines of text."
             )
         heading = {0: "no heading", 1: "1 heading row"}.get(
             table.header_rows, f"{table.header_rows} heading rows"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QImage,
@@ -18,6 +18,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QWidget
 from typing_extensions import override
 
+from keel_line.model.grid import Grid
 from keel_line.model.table import TableState
 from keel_line.ui.theme import Theme
 
@@ -37,6 +38,7 @@ class PageView(QWidget):
         self._theme = theme
         self._image: QImage | None = None
         self._tables: list[TableState] = []
+        self._sides_of: dict[int, tuple[Grid, tuple[tuple[QLineF, bool], ...]]] = {}
         self._at_table = -1
         self._zoom = 1.0
         self._centre = QPointF(0.5, 0.5)
@@ -128,15 +130,14 @@ class PageView(QWidget):
         color = QColor("#0E6E6E")
         painter.setPen(QPen(color, 1.1 if at else 0.8))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        for state in table.cells:
-            c = state.cell
-            xs, ys = table.grid.x_lines, table.grid.y_lines
-            painter.drawRect(
-                QRectF(
-                    QPointF(xs[c.col] * scale, ys[c.row] * scale),
-                    QPointF(xs[c.col + c.col_span] * scale, ys[c.row + c.row_span] * scale),
-                )
-            )
+        solid, dashed = QPen(color, 1.1 if at else 0.8), QPen(color, 1.1 if at else 0.8)
+        dashed.setDashPattern([5.0, 4.0])
+        known = self._sides_of.get(table.id)
+        if known is None or known[0] is not table.grid:
+            self._sides_of[table.id] = (table.grid, find_sides(table.grid))
+        for line, on_paper in self._sides_of[table.id][1]:
+            painter.setPen(solid if on_paper else dashed)
+            painter.drawLine(QLineF(line.p1() * scale, line.p2() * scale))
         wash = QColor(color)
         wash.setAlpha(26)
         if table.header_rows:
@@ -150,6 +151,7 @@ class PageView(QWidget):
                 wash,
             )
         painter.setPen(QPen(color, 2.4 if at else 1.2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
         x0, y0, x1, y1 = (v * scale for v in table.grid.box)
         painter.drawRect(QRectF(QPointF(x0, y0), QPointF(x1, y1)))
 
@@ -231,3 +233,19 @@ class PageView(QWidget):
     @override
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self._scaled = None
+
+
+def find_sides(grid: Grid) -> tuple[tuple[QLineF, bool], ...]:
+    """Return the sides of a grid's cells in px of the page, and whether each lies on a rule."""
+    xs, ys = grid.x_lines, grid.y_lines
+    across = [grid.is_ruled("across", y) for y in ys]
+    down = [grid.is_ruled("down", x) for x in xs]
+    seen: dict[tuple[float, float, float, float], bool] = {}
+    for c in grid.cells:
+        x0, x1 = xs[c.col], xs[c.col + c.col_span]
+        y0, y1 = ys[c.row], ys[c.row + c.row_span]
+        seen[x0, y0, x1, y0] = across[c.row]
+        seen[x0, y1, x1, y1] = across[c.row + c.row_span]
+        seen[x0, y0, x0, y1] = down[c.col]
+        seen[x1, y0, x1, y1] = down[c.col + c.col_span]
+    return tuple((QLineF(*ends), on_paper) for ends, on_paper in seen.items())

@@ -1,0 +1,465 @@
+"""Tables known by their alignment: columns of white space that run through several lines.
+
+Where only some rules are drawn they say where rows or columns part; white space and the lines of
+text say the rest. A block of text lines is a table where streams of white run down through it
+(compare Breuel, "Two geometric algorithms for layout analysis", DAS 2002).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line.model.geometry import Box
+from keel_line.model.grid import Cell, Grid, Rule
+from keel_line.rule.writing import Writing
+
+_STREAM_CAPS = 0.95
+_NARROW_STREAM_CAPS = 0.6
+_LEAST_ROWS = 3
+_CROSSED = 0.12
+_LEAST_FILLED = 0.3
+_LEAST_FILLED_NARROW = 0.6
+_MANY_ROWS = 12
+_APART = 2.6  # over the usual pitch of lines: so far down the next block begins
+_PROSE_CAPS = 14
+_EVEN_LINES = 0.72
+_LIST_NUMBER_CAPS = 3.5
+_LINED_UP = 0.7
+_FEW_ROWS = 5
+_OFF_LINE_CAPS = 0.3
+_TITLE_SPACE_CAPS = 1.5
+_MARK_CAPS = 1.25
+_PAD_CAPS = 0.45
+_RULED_SHARE = 0.6
+_LONG_RULE = 0.75
+_BESIDE = 0.25
+_JOINED = 0.82  # of the usual distance from row to row
+_CENTRED = 0.12
+_HEADING_ROWS = 2
+
+
+@dataclass(frozen=True, eq=False)
+class _Block:
+    """Neighbouring text lines: ``rows`` holds the pieces of each, shape (n, 4)."""
+
+    rows: tuple[NDArray[np.float64], ...]
+    cap_px: float
+
+    @property
+    def box(self) -> Box:
+        every = np.concatenate(self.rows)
+        x0, y0 = every[:, :2].min(axis=0).tolist()
+        x1, y1 = every[:, 2:].max(axis=0).tolist()
+        return (x0, y0, x1, y1)
+
+    def part(self, first: int, last: int) -> _Block:
+        return _Block(self.rows[first:last], self.cap_px)
+
+
+def find_aligned(writing: Writing, rules: Sequence[Rule]) -> list[Grid]:
+    """Find the tables among a page's writing that no full set of rules shows.
+
+    Parameters
+    ----------
+    writing
+        The page's writing outside its ruled tables.
+    rules
+        Ruling lines that belong to no ruled table.
+
+    Returns
+    -------
+    list of Grid
+        From the top down. Their ``rules`` are the ruling lines that lie on their boundaries.
+    """
+    if len(writing.boxes) == 0:
+        return []
+    rows = [writing.boxes[writing.lines == n] for n in range(int(writing.lines.max()) + 1)]
+    out: list[Grid] = []
+    for block in _part_blocks([r for r in rows if len(r)], writing.cap_px):
+        out += _tables_in(block, rules)
+    return out
+
+
+def _part_blocks(rows: list[NDArray[np.float64]], cap: float) -> list[_Block]:
+    """Part text lines where the white between them is far wider than usual."""
+    tops = np.array([np.median(r[:, 1]) for r in rows])
+    lows = np.array([np.median(r[:, 3]) for r in rows])
+    gaps = tops[1:] - lows[:-1]
+    if len(gaps) == 0:
+        return [_Block(tuple(rows), cap)]
+    pitch = np.diff((tops + lows) / 2)
+    usual = float(np.median(pitch[pitch < 6 * cap])) if (pitch < 6 * cap).any() else 2 * cap
+    cuts = [0, *(np.flatnonzero(gaps > _APART * usual - cap) + 1).tolist(), len(rows)]
+    return [_Block(tuple(rows[a:b]), cap) for a, b in zip(cuts, cuts[1:], strict=False) if b > a]
+
+
+def _tables_in(block: _Block, rules: Sequence[Rule]) -> list[Grid]:
+    """Find the run of lines in a block that shares columns; return its table, if it is one."""
+    first, last = _columned_run(block)
+    if last - first < _LEAST_ROWS:
+        return []
+    body = block.part(first, last)
+    streams = _find_streams(body)
+    if not streams:
+        return []
+    first = _grow_up(block, _leave_title(block, first, last, streams), streams)
+    if last - first < _LEAST_ROWS:
+        return []
+    body = block.part(first, last)
+    grid = _make_grid(body, streams, rules)
+    rest = []
+    if first >= _LEAST_ROWS:
+        rest += _tables_in(block.part(0, first), rules)
+    if len(block.rows) - last >= _LEAST_ROWS:
+        rest += _tables_in(block.part(last, len(block.rows)), rules)
+    return sorted([*([grid] if grid else []), *rest], key=lambda g: g.box[1])
+
+
+def _columned_run(block: _Block) -> tuple[int, int]:
+    """Return the longest run of lines with several pieces each; one line of one piece may break it.
+
+    A line of one piece is a wrapped cell or a group's title as often as the end of a table.
+    """
+    several = [len(row) >= 2 for row in block.rows]
+    best, start = (0, 0), None
+    for i, many in enumerate([*several, False, False, False]):
+        if many and start is None:
+            start = i
+        if start is None or many:
+            continue
+        if not any((several[i : i + 3])[1:]) or i >= len(several):
+            if i - start > best[1] - best[0]:
+                best = (start, i)
+            start = None
+    return best
+
+
+def _find_streams(body: _Block) -> list[tuple[float, float]]:
+    """Return (left, right) of the white streams that run down through nearly all lines."""
+    x0, _, x1, _ = body.box
+    left, width = int(np.floor(x0)), int(np.ceil(x1 - x0)) + 1
+    cover = np.zeros(width)
+    weight = 0.0
+    for row in body.rows:
+        if len(row) < 2 and row[0, 2] - row[0, 0] > 0.5 * width:
+            continue  # a title over the whole table
+        weight += 1
+        for a, _, b, _ in row:
+            cover[int(a) - left : int(np.ceil(b)) - left + 1] += 1
+    allowed = max(0.0, _CROSSED * weight) if weight >= 6 else 0.0
+    white = np.concatenate([[False], cover <= allowed, [False]])
+    edges = np.flatnonzero(np.diff(white.astype(np.int8))).reshape(-1, 2)
+    found = [
+        (float(a + left), float(b + left))
+        for a, b in edges.tolist()
+        if b - a >= _NARROW_STREAM_CAPS * body.cap_px and a > 0 and b < width
+    ]
+    return _without_marks(body, [s for s in found if _parts_rows(body, s)])
+
+
+def _parts_rows(body: _Block, stream: tuple[float, float]) -> bool:
+    """Tell whether a stream is wide enough for a column's end, and has writing on both sides."""
+    middle = (stream[0] + stream[1]) / 2
+    both = sum(
+        bool((row[:, 2] <= middle).any() and (row[:, 0] >= middle).any()) for row in body.rows
+    )
+    wide = stream[1] - stream[0] >= _STREAM_CAPS * body.cap_px
+    least = _LEAST_FILLED if wide else _LEAST_FILLED_NARROW
+    enough = wide or len(body.rows) >= _MANY_ROWS
+    return both >= max(2, least * len(body.rows)) and enough
+
+
+def _without_marks(body: _Block, streams: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Drop the stream beside a column of lone signs: they stay with their numbers."""
+    kept = list(streams)
+    edges = [-np.inf, *[(a + b) / 2 for a, b in streams], np.inf]
+    for k in range(len(edges) - 1):
+        inside = [
+            box
+            for row in body.rows
+            for box in row
+            if edges[k] <= (box[0] + box[2]) / 2 < edges[k + 1]
+        ]
+        widths = [b[2] - b[0] for b in inside]
+        if not widths or max(widths) > _MARK_CAPS * body.cap_px:
+            continue
+        beside = [s for s in (k - 1, k) if 0 <= s < len(streams) and streams[s] in kept]
+        if beside and len(inside) >= _LEAST_ROWS:
+            nearest = min(beside, key=lambda s: streams[s][1] - streams[s][0])
+            if streams[nearest][1] - streams[nearest][0] < 2.2 * body.cap_px:
+                kept.remove(streams[nearest])
+    return kept
+
+
+def _leave_title(block: _Block, first: int, last: int, streams: list[tuple[float, float]]) -> int:
+    """Leave out lines at the top that run across the columns: the table's title."""
+    while first < last and _crossings(block.rows[first], streams, block.cap_px) >= max(
+        1.5, len(streams) / 2
+    ):
+        first += 1
+    return first
+
+
+def _crossings(row: NDArray[np.float64], streams: list[tuple[float, float]], cap: float) -> int:
+    """Count the streams that a line's writing runs across; words of a title are taken together."""
+    joined = [row[0, [0, 2]].tolist()]
+    for x0, _, x1, _ in row[1:].tolist():
+        if x0 - joined[-1][1] <= _TITLE_SPACE_CAPS * cap:
+            joined[-1][1] = x1
+        else:
+            joined.append([x0, x1])
+    return sum(any(x0 < a and x1 > b for x0, x1 in joined) for a, b in streams)
+
+
+def _grow_up(block: _Block, first: int, streams: list[tuple[float, float]]) -> int:
+    """Take in a heading's lines above, whose pieces stand over the columns."""
+    while first > 0:
+        row = block.rows[first - 1]
+        below = block.rows[first]
+        if len(row) < 2 or np.median(below[:, 1]) - np.median(row[:, 3]) > 2 * block.cap_px:
+            break
+        if _crossings(row, streams, block.cap_px) > len(streams) / 2:
+            break
+        first -= 1
+    return first
+
+
+def _make_grid(
+    body: _Block, streams: list[tuple[float, float]], rules: Sequence[Rule]
+) -> Grid | None:
+    """Build the grid of a block with columns; None where it is running text or a list."""
+    if _is_prose(body, streams):
+        return None
+    pad = _PAD_CAPS * body.cap_px
+    x0, y0, x1, y1 = body.box
+    around = (x0 - pad, y0 - pad, x1 + pad, y1 + pad)
+    across = [r for r in rules if r.direction == "across" and _runs_along(r, around, 0)]
+    # The outer rules down stand as far off as the widest value of their column is wide.
+    wide = _BESIDE * (around[2] - around[0])
+    beside = (around[0] - wide, around[1], around[2] + wide, around[3])
+    down = [r for r in rules if r.direction == "down" and _runs_along(r, beside, 1)]
+    if down:
+        at = [r.at((around[1] + around[3]) / 2) for r in down]
+        around = (min(around[0], *at), around[1], max(around[2], *at), around[3])
+    if across:
+        around = (
+            min(around[0], *(r.start for r in across)),
+            around[1],
+            max(around[2], *(r.end for r in across)),
+            around[3],
+        )
+    xs = _column_lines(streams, down, around, body.cap_px)
+    starts, ys = _row_lines(body, across, around, xs)
+    if len(xs) < 3 or len(ys) < 3:
+        return None
+    cells = _place_cells(body, starts, xs, ys)
+    box = (xs[0], ys[0], xs[-1], ys[-1])
+    return Grid(box, tuple(xs), tuple(ys), tuple(cells), (*across, *down))
+
+
+def _runs_along(rule: Rule, around: Box, axis: int) -> bool:
+    """Tell whether a rule lies in or along an area and runs over most of it."""
+    low, high = around[axis], around[axis + 2]
+    slack = 0.06 * max(around[3] - around[1], 40.0)
+    if not around[1 - axis] - slack <= rule.position <= around[3 - axis] + slack:
+        return False
+    shared = min(rule.end, high) - max(rule.start, low)
+    return shared >= _LONG_RULE * (high - low)
+
+
+def _is_prose(body: _Block, streams: list[tuple[float, float]]) -> bool:
+    """Tell running text and lists from tables.
+
+    Words leave streams by chance, but stand in no line with each other; text set in two columns,
+    and a list's numbers beside its lines, have streams too, but their lines are long and nearly
+    of one length.
+    """
+    columns = _extents(body, streams)
+    lined_up = [_is_lined_up(c, body.cap_px) for c in columns if len(c)]
+    least = _LINED_UP if len(body.rows) >= _FEW_ROWS else 1.0
+    if not lined_up or np.mean(lined_up) < least:
+        return True
+    if len(streams) >= 2:
+        return False
+    wide = [(c[:, 1] - c[:, 0]) / body.cap_px for c in columns]
+    if not all(len(w) for w in wide):
+        return True
+    even = [float(np.median(w) / w.max()) > _EVEN_LINES for w in wide]
+    long = [float(np.median(w)) > _PROSE_CAPS for w in wide]
+    if all(even) and all(long):
+        return True
+    return float(wide[0].max()) < _LIST_NUMBER_CAPS and long[1]
+
+
+def _extents(body: _Block, streams: list[tuple[float, float]]) -> list[NDArray[np.float64]]:
+    """Return for each column the left and right end of its writing in each line, shape (n, 2)."""
+    inner = np.array([(a + b) / 2 for a, b in streams])
+    out: list[list[tuple[float, float]]] = [[] for _ in range(len(inner) + 1)]
+    for row in body.rows:
+        at = np.searchsorted(inner, (row[:, 0] + row[:, 2]) / 2)
+        for k in np.unique(at).tolist():
+            own = row[at == k]
+            out[k].append((float(own[:, 0].min()), float(own[:, 2].max())))
+    return [np.array(c).reshape(-1, 2) for c in out]
+
+
+def _is_lined_up(ends: NDArray[np.float64], cap: float) -> bool:
+    """Tell whether a column's lines begin, end or are centred at one place."""
+    places = np.column_stack([ends, ends.mean(axis=1)])
+    off = np.median(np.abs(places - np.median(places, axis=0)), axis=0)
+    return bool(off.min() <= _OFF_LINE_CAPS * cap)
+
+
+def _column_lines(
+    streams: list[tuple[float, float]], down: list[Rule], around: Box, cap: float
+) -> list[float]:
+    """Return the columns' boundaries, on a rule where one lies in the stream."""
+    middle_y = (around[1] + around[3]) / 2
+    at = sorted(r.at(middle_y) for r in down)
+    inner = [
+        next((x for x in at if a - 0.3 * cap <= x <= b + 0.3 * cap), (a + b) / 2)
+        for a, b in streams
+    ]
+    # A rule down the table parts columns even where writing stands against it.
+    inner += [
+        x
+        for x in at
+        if around[0] + cap < x < around[2] - cap and all(abs(x - k) > cap for k in inner)
+    ]
+    left = next((x for x in at if abs(x - around[0]) < cap), around[0])
+    right = next((x for x in reversed(at) if abs(x - around[2]) < cap), around[2])
+    return [left, *sorted(inner), right]
+
+
+def _row_lines(
+    body: _Block, across: list[Rule], around: Box, xs: list[float]
+) -> tuple[list[int], list[float]]:
+    """Return the text lines at which rows begin, and the rows' boundaries."""
+    middle_x = (around[0] + around[2]) / 2
+    at = sorted(r.at(middle_x) for r in across)
+    tops = [float(r[:, 1].min()) for r in body.rows]
+    lows = [float(r[:, 3].max()) for r in body.rows]
+    middles = [(float(np.median(r[:, 1])) + float(np.median(r[:, 3]))) / 2 for r in body.rows]
+    ruled = [
+        next((y for y in at if middles[i] < y < middles[i + 1]), None)
+        for i in range(len(middles) - 1)
+    ]
+    count = sum(y is not None for y in ruled)
+    by_rules = count >= 2 and count >= _RULED_SHARE * len(ruled) * 0.5 and _even(ruled, middles)
+    joined = _find_joined(body, xs)
+    starts, ys = [0], []
+    for i, y in enumerate(ruled):
+        if y is None and (by_rules or joined[i]):
+            continue
+        starts.append(i + 1)
+        ys.append(y if y is not None else (lows[i] + tops[i + 1]) / 2)
+    top = next((y for y in at if abs(y - around[1]) < 1.6 * body.cap_px), around[1])
+    low = next((y for y in reversed(at) if abs(y - around[3]) < 1.6 * body.cap_px), around[3])
+    return starts, [min(top, tops[0]), *ys, max(low, lows[-1])]
+
+
+def _even(ruled: list[float | None], middles: list[float]) -> bool:
+    """Tell whether rules lie between lines all the way down, not only under a heading."""
+    at = [i for i, y in enumerate(ruled) if y is not None]
+    longest = max(np.diff([-1, *at, len(ruled)]), default=0)
+    return bool(longest <= 4 and len(middles) > 2)
+
+
+def _find_joined(body: _Block, xs: list[float]) -> list[bool]:
+    """Tell of each two neighbouring text lines whether they belong to one row.
+
+    A line that fills few columns and stands closer to a full one than rows stand to each other is
+    a part of that row: the second line of a name, or one of two lines between which the row's
+    other cells are set.
+    """
+    middles = np.array([(np.median(r[:, 1]) + np.median(r[:, 3])) / 2 for r in body.rows])
+    filled = [_columns_of(row, xs) for row in body.rows]
+    most = max(len(f) for f in filled)
+    full = [len(f) > most / 2 for f in filled]
+    pitch = np.diff(middles)
+    out = [False] * len(pitch)
+    usual_pitch = [p for i, p in enumerate(pitch) if full[i] and full[i + 1]]
+    if not usual_pitch:
+        return out
+    usual = float(np.median(usual_pitch))
+    for i, is_full in enumerate(full):
+        if is_full:
+            continue
+        above = pitch[i - 1] if i > 0 else np.inf
+        below = pitch[i] if i + 1 < len(full) else np.inf
+        if min(above, below) > _JOINED * usual:
+            continue
+        if above <= below:
+            out[i - 1] = True
+        else:
+            out[i] = True
+    return out
+
+
+def _columns_of(row: NDArray[np.float64], xs: list[float]) -> set[int]:
+    inner = np.array(xs[1:-1])
+    return {int(np.searchsorted(inner, (b[0] + b[2]) / 2)) for b in row}
+
+
+def _place_cells(body: _Block, starts: list[int], xs: list[float], ys: list[float]) -> list[Cell]:
+    """Place cells; a piece that lies over several columns' boundaries spans them."""
+    ends = [*starts[1:], len(body.rows)]
+    cells: list[Cell] = []
+    for row, (first, last) in enumerate(zip(starts, ends, strict=True)):
+        pieces = np.concatenate(body.rows[first:last])
+        below = body.rows[last] if row < _HEADING_ROWS and last < len(body.rows) else None
+        spans = _spans_of(pieces, xs, below)
+        for a, b in spans:
+            cells.append(Cell(row, a, 1, b - a, (xs[a], ys[row], xs[b], ys[row + 1])))
+    return cells
+
+
+def _spans_of(
+    pieces: NDArray[np.float64], xs: list[float], below: NDArray[np.float64] | None
+) -> list[tuple[int, int]]:
+    """Part a row into cells: (first column, column after the last) of each.
+
+    ``below`` are the pieces of the next line where this one may be a heading's: a title that stands
+    over the middle of several of them spans their columns.
+    """
+    joined = [False] * (len(xs) - 2)
+    for x0, _, x1, _ in pieces:
+        for k, x in enumerate(xs[1:-1]):
+            slack = 0.04 * (x1 - x0)
+            joined[k] |= bool(x0 + slack < x < x1 - slack)
+        if below is not None and len(below) > len(pieces):
+            for k in _spanned_below(float(x0), float(x1), pieces, below, xs):
+                joined[k] = True
+    out, start = [], 0
+    for k, is_joined in enumerate([*joined, False]):
+        if not is_joined:
+            out.append((start, k + 1))
+            start = k + 1
+    return out
+
+
+def _spanned_below(
+    x0: float, x1: float, pieces: NDArray[np.float64], below: NDArray[np.float64], xs: list[float]
+) -> list[int]:
+    """Return the inner boundaries that a title at x0 to x1 spans, by what stands under it."""
+    inner = np.array(xs[1:-1])
+    own = sorted(_columns_of(pieces, xs))
+    at = int(np.searchsorted(inner, (x0 + x1) / 2))
+    left = max((c for c in own if c < at), default=-1) + 1
+    right = min((c for c in own if c > at), default=len(xs) - 1)
+    best: tuple[float, list[int]] = (_CENTRED, [])
+    for a in range(left, at + 1):
+        for b in range(max(a + 2, at + 1), right + 1):
+            under = [p for p in below if a <= int(np.searchsorted(inner, (p[0] + p[2]) / 2)) < b]
+            if len(under) < b - a:
+                continue
+            low, high = min(p[0] for p in under), max(p[2] for p in under)
+            alone = min(abs((x0 + x1) - (p[0] + p[2])) for p in under) / 2
+            off = abs((x0 + x1) - (low + high)) / 2
+            if off < alone / 3 and off / (high - low) < best[0]:
+                best = (off / (high - low), list(range(a, b - 1)))
+    return best[1]

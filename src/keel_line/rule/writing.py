@@ -1,0 +1,142 @@
+"""The writing of a page as words and lines: what a table without rules is known by."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line._shared.paper import PAPER_LEVEL, Grey
+from keel_line.model.geometry import Box
+from keel_line.model.grid import Rule
+
+_LEAST_INK = 40
+_CAP_IN = (0.035, 0.22)
+_LONG_IN = 0.5
+_WORD_GAP_CAPS = 0.75
+_SPECK_CAPS = 0.17
+_BROKEN_CAPS = 0.3
+_SAME_LINE_CAPS = 0.55
+
+
+@dataclass(frozen=True, eq=False)
+class Writing:
+    """Pieces of writing that stand by themselves on their lines.
+
+    Attributes
+    ----------
+    boxes
+        x0, y0, x1, y1 of each piece (px), shape (n, 4): words that stand near each other are one.
+    lines
+        Number of the text line of each piece, from the top down, shape (n,).
+    cap_px
+        Usual height of capitals.
+    """
+
+    boxes: NDArray[np.float64]
+    lines: NDArray[np.int64]
+    cap_px: float
+
+
+def find_writing(
+    flat: Grey, dpi: float, rules: list[Rule], taken: list[Box] | None = None
+) -> Writing:
+    """Find the pieces of writing of a page.
+
+    Parameters
+    ----------
+    flat
+        Squared page with even light, shape (rows, cols).
+    dpi
+        Its resolution.
+    rules
+        Ruling lines, which are no writing.
+    taken
+        Areas to leave out.
+    """
+    ink = cv2.subtract(np.full_like(flat, PAPER_LEVEL), flat)
+    depth = float(np.percentile(ink[::3, ::3], 99))
+    mask = (ink > max(_LEAST_INK, 0.35 * depth)).astype(np.uint8)
+    for rule in rules:
+        _rub_out(mask, rule)
+    for x0, y0, x1, y1 in taken or []:
+        mask[max(0, int(y0)) : int(y1) + 1, max(0, int(x0)) : int(x1) + 1] = 0
+    _, labels, table, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
+    parts = np.asarray(table, np.int64)
+    cap = _guess_cap(parts, dpi)
+    wide, high = parts[:, cv2.CC_STAT_WIDTH], parts[:, cv2.CC_STAT_HEIGHT]
+    letter = (high <= 3.2 * cap) & (wide <= max(_LONG_IN * dpi, 12 * cap))
+    letter &= np.maximum(wide, high) >= _SPECK_CAPS * cap
+    letter[0] = False
+    reach = max(3, round(_WORD_GAP_CAPS * cap))
+    # Copiers break letters; a little height joins them again, never two lines.
+    kernel = np.ones((max(1, round(_BROKEN_CAPS * cap)), reach), np.uint8)
+    joined = cv2.morphologyEx(letter[labels].astype(np.uint8), cv2.MORPH_CLOSE, kernel)
+    _, _, table, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
+    words = np.asarray(table, float)[1:]
+    boxes = np.column_stack(
+        [words[:, 0], words[:, 1], words[:, 0] + words[:, 2], words[:, 1] + words[:, 3]]
+    )
+    # A dot by itself is dirt more often than writing.
+    high, wide = boxes[:, 3] - boxes[:, 1], boxes[:, 2] - boxes[:, 0]
+    boxes = boxes[(high >= 0.5 * cap) | (wide >= 0.8 * cap)]
+    return _in_lines(boxes, cap)
+
+
+def _rub_out(mask: NDArray[np.uint8], rule: Rule) -> None:
+    half = max(1, round(rule.thickness_px / 2 + 1))
+    ends = [(rule.start, rule.at(rule.start)), (rule.end, rule.at(rule.end))]
+    points = [
+        (round(along), round(across))
+        if rule.direction == "across"
+        else (round(across), round(along))
+        for along, across in ends
+    ]
+    cv2.line(mask, points[0], points[1], 0, 2 * half + 1)
+
+
+def _guess_cap(parts: NDArray[np.int64], dpi: float) -> float:
+    heights = parts[1:, cv2.CC_STAT_HEIGHT].astype(float)
+    fit = heights[(heights >= _CAP_IN[0] * dpi) & (heights <= _CAP_IN[1] * dpi)]
+    return float(np.percentile(fit, 65)) if len(fit) >= 5 else 0.1 * dpi
+
+
+def _in_lines(boxes: NDArray[np.float64], cap: float) -> Writing:
+    """Put pieces that stand side by side on one line, and join those that nearly touch."""
+    order = np.argsort((boxes[:, 1] + boxes[:, 3]) / 2, kind="stable")
+    lines: list[list[int]] = []
+    spans: list[list[float]] = []
+    for i in order.tolist():
+        top, low = boxes[i, 1], boxes[i, 3]
+        for k in range(len(lines) - 1, max(-1, len(lines) - 4), -1):
+            shared = min(low, spans[k][1]) - max(top, spans[k][0])
+            away = abs(top + low - spans[k][0] - spans[k][1]) / 2
+            alike = shared > 0.5 * min(low - top, spans[k][1] - spans[k][0])
+            if alike and away < _SAME_LINE_CAPS * cap:
+                lines[k].append(i)
+                # The line's span is that of its usual letters, not of one that hangs far down.
+                spans[k] = [
+                    float(np.median([boxes[j, 1] for j in lines[k]])),
+                    float(np.median([boxes[j, 3] for j in lines[k]])),
+                ]
+                break
+        else:
+            lines.append([i])
+            spans.append([float(top), float(low)])
+    ordered = sorted(range(len(lines)), key=lambda k: spans[k][0])
+    out: list[list[float]] = []
+    numbers: list[int] = []
+    for number, k in enumerate(ordered):
+        row = sorted((boxes[i].tolist() for i in lines[k]), key=lambda b: b[0])
+        merged = [row[0]]
+        for x0, y0, x1, y1 in row[1:]:
+            last = merged[-1]
+            if x0 - last[2] <= _WORD_GAP_CAPS * cap:
+                merged[-1] = [last[0], min(last[1], y0), max(last[2], x1), max(last[3], y1)]
+            else:
+                merged.append([x0, y0, x1, y1])
+        out += merged
+        numbers += [number] * len(merged)
+    return Writing(np.array(out).reshape(-1, 4), np.array(numbers, np.int64), cap)

@@ -1,0 +1,154 @@
+"""Tables without full ruling: found by white space and alignment; prose and lists left alone."""
+
+from __future__ import annotations
+
+import textwrap
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from numpy.typing import NDArray
+
+from keel_line.model.grid import Grid
+from keel_line.rule.grids import find_grids
+from synth.pages import CellContent, Sheet, Style, TableContent, finish_page
+from tests.conftest import inter, make_content
+
+DPI = 150.0
+PROSE = (
+    "the harbour master keeps a register of every vessel that lies at a berth and of the dues"
+    " paid for it in each quarter of the year so that no berth is let twice "
+) * 12
+
+
+def draw(
+    content: TableContent, ruling: str, *, title: str = "", noise: int = 5
+) -> NDArray[np.uint8]:
+    sheet = Sheet(DPI, (8.0, 9.0))
+    rng = np.random.default_rng(noise)
+    style = Style(inter(), inter(bold=True), 11.0, ruling=ruling)
+    if title:
+        sheet.write((0.8, 0.7), title, inter(bold=True), 13, rng)
+    sheet.draw_table(content, (0.8, 1.0), style, rng)
+    return finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey
+
+
+def shape(grid: Grid) -> set[tuple[int, int, int, int]]:
+    return {(c.row, c.col, c.row_span, c.col_span) for c in grid.cells}
+
+
+def wanted(content: TableContent) -> set[tuple[int, int, int, int]]:
+    return {(c.row, c.col, c.row_span, c.col_span) for c in content.cells}
+
+
+@pytest.mark.parametrize("ruling", ["none", "heading", "across", "down", "outline", "full"])
+def test_columns_and_rows_are_found_whatever_is_ruled(ruling: str) -> None:
+    content = make_content(9, 4)
+    (grid,) = find_grids(draw(content, ruling), DPI)
+    assert shape(grid) == wanted(content)
+
+
+@pytest.mark.parametrize(
+    ("ruling", "across", "down"),
+    [("none", 0, 0), ("across", 10, 0), ("down", 0, 5), ("full", 10, 5)],
+)
+def test_it_is_known_which_lines_lie_on_paper(ruling: str, across: int, down: int) -> None:
+    (grid,) = find_grids(draw(make_content(9, 4), ruling), DPI)
+    assert sum(grid.is_ruled("across", y) for y in grid.y_lines) == across
+    assert sum(grid.is_ruled("down", x) for x in grid.x_lines) == down
+
+
+@settings(max_examples=12, deadline=None, suppress_health_check=list(HealthCheck))
+@given(rows=st.integers(4, 14), cols=st.integers(2, 5), align=st.sampled_from("lrc"))
+def test_any_size_and_alignment_comes_back(rows: int, cols: int, align: str) -> None:
+    content = replace(make_content(rows, cols), align=align * cols)
+    (grid,) = find_grids(draw(content, "none"), DPI)
+    assert shape(grid) == wanted(content)
+
+
+def test_a_title_is_no_row() -> None:
+    content = make_content(8, 4)
+    (grid,) = find_grids(draw(content, "none", title="Berth dues paid in the first quarter"), DPI)
+    assert grid.rows == 8
+
+
+def test_a_second_line_stays_in_its_row() -> None:
+    cells = [
+        CellContent(
+            r, c, "Marigold of\nBrannock" if (r, c) == (4, 1) else f"{r * 7 + c * 31 + 10}.{c}5"
+        )
+        for r in range(9)
+        for c in range(4)
+    ]
+    content = TableContent(tuple(cells), 9, (1.3,) * 4, "llll")
+    (grid,) = find_grids(draw(content, "none"), DPI)
+    assert shape(grid) == wanted(content)
+
+
+def test_a_heading_over_two_columns_spans_them() -> None:
+    span = CellContent(0, 1, "Dues in pounds", 1, 2)
+    content = make_content(9, 4, (span,))
+    (grid,) = find_grids(draw(content, "none"), DPI)
+    assert (0, 1, 1, 2) in shape(grid)
+    assert grid.rows == 9
+
+
+def test_a_currency_sign_is_no_column() -> None:
+    cells = [
+        CellContent(r, c, ("£" if c == 1 else f"{(r * 37 + c) % 90 + 10}.50"))
+        for r in range(10)
+        for c in range(4)
+    ]
+    content = TableContent(tuple(cells), 10, (1.5, 0.28, 1.0, 1.2), "llll", 0)
+    (grid,) = find_grids(draw(content, "none"), DPI)
+    assert grid.cols == 3
+
+
+def test_two_tables_below_each_other_stay_two() -> None:
+    sheet = Sheet(DPI, (8.0, 9.0))
+    rng = np.random.default_rng(1)
+    style = Style(inter(), inter(bold=True), 11.0, ruling="none")
+    drawn = sheet.draw_table(make_content(6, 4), (0.8, 1.0), style, rng)
+    sheet.draw_table(make_content(7, 3), (0.8, drawn.box[3] / DPI + 0.8), style, rng)
+    grids = find_grids(finish_page(sheet, rng, condition="clean", angle_deg=0).grey, DPI)
+    assert [(g.rows, g.cols) for g in grids] == [(6, 4), (7, 3)]
+
+
+def write_lines(lines: list[tuple[float, float, str]]) -> NDArray[np.uint8]:
+    sheet = Sheet(DPI, (8.0, 9.0))
+    rng = np.random.default_rng(3)
+    for x, y, text in lines:
+        sheet.write((x, y), text, inter(), 10.5, rng)
+    return finish_page(sheet, rng, condition="clean", angle_deg=0).grey
+
+
+def prose(x: float, top: float, chars: int, lines: int) -> list[tuple[float, float, str]]:
+    wrapped = textwrap.wrap(PROSE, chars)[:lines]
+    return [(x, top + 0.2 * k, line) for k, line in enumerate(wrapped)]
+
+
+LETTER = [
+    (0.8, 1.0, "Brannock Sound Harbour Office"),
+    (5.5, 1.4, "14 March 1974"),
+    *prose(0.8, 2.0, 70, 6),
+    (0.8, 3.8, "I. Strome, clerk"),
+]
+LIST = [
+    entry
+    for k in range(14)
+    for entry in (
+        (0.8, 1.0 + 0.4 * k, f"{k + 1}."),
+        (1.2, 1.0 + 0.4 * k, textwrap.wrap(PROSE, 50)[k]),
+    )
+]
+
+
+@pytest.mark.parametrize(
+    "lines",
+    [prose(0.8, 1.0, 80, 24), prose(0.6, 1.0, 38, 24) + prose(4.3, 1.0, 38, 24), LIST, LETTER, []],
+    ids=["prose", "two columns of prose", "list", "letter", "nothing"],
+)
+def test_other_writing_is_no_table(lines: list[tuple[float, float, str]]) -> None:
+    assert find_grids(write_lines(lines), DPI) == []
