@@ -137,6 +137,12 @@ def test_a_stop_on_bare_paper_is_a_space_in_doubt() -> None:
     assert [t for t, _ in cleared.beams[:2]] == ["1 2", "1.2"]
 
 
+def test_a_stop_read_near_a_figure_on_a_wide_bare_gap_is_a_space() -> None:
+    # The stop's place is only estimated: here it lies so near the figure that the ink touches.
+    off = np.array([10.0, 42.0, 50.0])
+    assert clear_marks(spelt("1.2"), paper_with(*FIGURES), off, 30.0, 20.0).text == "1 2"
+
+
 def test_a_stop_with_its_ink_stays() -> None:
     read = spelt("1.2")
     assert clear_marks(read, paper_with(*FIGURES, (28, 27, 32, 31)), MIDDLES, 30.0, 20.0) is read

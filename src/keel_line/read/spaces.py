@@ -28,6 +28,7 @@ _LEAST_PAIRS = 12
 _EVEN = 0.09
 _USUAL_GAP, _USUAL_WIDE_GAP, _USUAL_SPACE, _USUAL_PITCH = 0.17, 0.3, 0.62, 0.8  # in capitals
 _MOST_OPEN = 3
+_WIDE_CLEAR = 0.33  # of a capital's height: a mark's own place is less
 _SETTLED = 0.002
 _BOUND = 9.0
 _LOW_MARKS = ".,"
@@ -279,6 +280,16 @@ def _spell(letters: str, way: Sequence[bool]) -> str:
     )
 
 
+def _clear_run(clear: NDArray[np.bool_], x: int) -> int:
+    """Return how many bare columns lie together about column ``x``; 0 where there is ink."""
+    if not 0 <= x < len(clear) or not clear[x]:
+        return 0
+    inked = np.flatnonzero(~clear)
+    left = inked[inked < x].max(initial=-1)
+    right = inked[inked > x].min(initial=len(clear))
+    return int(right - left - 1)
+
+
 def clear_marks(
     decoded: Decoded,
     grey: NDArray[np.uint8],
@@ -309,14 +320,15 @@ def clear_marks(
     # A trace of grey is enough for a mark: copiers leave no more of some.
     bare_level = PAPER_LEVEL - _TRACE * (PAPER_LEVEL - float(np.percentile(grey, 2)))
     reach = _MARK_SIDE * cap_px
+    clear = foot.min(axis=0, initial=PAPER_LEVEL) > bare_level
     bare = [
         i
         for i, (char, x) in enumerate(zip(decoded.text, middles, strict=True))
-        if char in ".,"
-        and foot[:, max(0, int(x - reach)) : max(0, int(np.ceil(x + reach))) + 1].min(
-            initial=PAPER_LEVEL
+        if char in _LOW_MARKS
+        and (
+            clear[max(0, int(x - reach)) : max(0, int(np.ceil(x + reach))) + 1].all()
+            or _clear_run(clear, int(x)) > _WIDE_CLEAR * cap_px
         )
-        > bare_level
     ]
     if not bare:
         return decoded
