@@ -4,12 +4,13 @@ import json
 from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import Desk
 from keel_line.desk.work import InlineExecutor, PageRequest, process_page, start_pool
-from tests.conftest import ROOT, as_png, draw_page, make_content
+from tests.conftest import ROOT, as_png
 
 
 def test_demo_pages_against_their_truth(demo_desk: Desk) -> None:
@@ -139,8 +140,9 @@ def test_worker_process_gives_the_same_as_this_one(scan_bytes: bytes) -> None:
 
 
 def test_page_without_a_table(tmp_path: Path) -> None:
-    made = draw_page(make_content(8, 3), rule_level=255)
-    response = process_page(PageRequest(1, "plain.png", as_png(made.grey), 1), 2)
+    plain = np.full((900, 700), 250, np.uint8)
+    plain[200:204, 100:600] = 30
+    response = process_page(PageRequest(1, "plain.png", as_png(plain), 1), 2)
     assert response.finding is not None
     assert response.finding.tables == ()
 

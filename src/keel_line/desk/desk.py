@@ -14,6 +14,7 @@ from keel_line.docket.store import Docket, PageFinding
 from keel_line.errors import KeelLineError, OutputError
 from keel_line.gather.sources import Source, read_source
 from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
+from keel_line.model.grid import DrawnTables, Grid
 from keel_line.model.page import SquareChoice
 from keel_line.model.table import CellState, Settled, TableState
 from keel_line.read.confidence import Flagging, load_calibration, make_flagging
@@ -119,6 +120,16 @@ class Desk:
         """Note that the clerk found a page to lie right."""
         self.docket.set_passed(page_id)
 
+    # --- rule ----------------------------------------------------------------------------------
+
+    def draw(self, page: PageState, grids: Sequence[Grid] | None, why: str) -> None:
+        """Set a page's tables as the clerk mended them; they wait to be read.
+
+        ``grids`` are in px of the page as it lies now; None takes the tables as they are found.
+        """
+        drawn = None if grids is None else DrawnTables(tuple(grids), page.transform)
+        self.docket.draw(page.id, drawn, _clerk(), why)
+
     # --- running --------------------------------------------------------------------------------
 
     def waiting(self) -> list[PageState]:
@@ -128,7 +139,7 @@ class Desk:
     def make_request(self, page: PageState) -> PageRequest:
         """Make the request that works on a page."""
         data = self.docket.source_bytes(page.source_id)
-        return PageRequest(page.id, page.source_name, data, page.number, page.choice)
+        return PageRequest(page.id, page.source_name, data, page.number, page.choice, page.drawn)
 
     def take_response(self, response: PageResponse) -> Notice | None:
         """Store what came of a request; return what the clerk should know of it."""

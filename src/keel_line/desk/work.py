@@ -18,6 +18,8 @@ from keel_line.docket.store import EncodedTable, PageFinding, encode_table
 from keel_line.errors import KeelLineError
 from keel_line.gather.sources import load_page
 from keel_line.model.docket import PageState
+from keel_line.model.geometry import Transform
+from keel_line.model.grid import DrawnTables, Grid
 from keel_line.model.page import Page, SquareChoice, SquaredPage
 from keel_line.read.network import Network
 from keel_line.read.reader import Reader
@@ -25,6 +27,7 @@ from keel_line.read.strip import read_strip
 from keel_line.read.upright import find_upright
 from keel_line.rule.grids import find_grids
 from keel_line.rule.headings import count_heading_rows
+from keel_line.rule.mend import place_grid
 from keel_line.square.straighten import WayUp, square_page
 
 _P = ParamSpec("_P")
@@ -32,17 +35,22 @@ _T = TypeVar("_T")
 
 SMALL_HEIGHT_PX = 112
 _PICTURE_QUALITY = 88
+_MOST_LEAN = 0.03
 
 
 @dataclass(frozen=True)
 class PageRequest:
-    """A page to be worked on: its source's bytes, its number (from 1) in it, the clerk's choice."""
+    """A page to be worked on: its source's bytes, its number (from 1) in it, the clerk's choice.
+
+    ``drawn`` are its tables where the clerk mended them.
+    """
 
     page_id: int
     source_name: str
     data: bytes
     number: int
     choice: SquareChoice = field(default_factory=SquareChoice)
+    drawn: DrawnTables | None = None
 
 
 @dataclass(frozen=True)
@@ -108,7 +116,8 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     lap("gather")
     squared = square_page(page, request.choice, partial(find_way_up, threads))
     lap("square")
-    grids = find_grids(squared.pixels, squared.dpi)
+    drawn = None if request.drawn is None else lay_anew(request.drawn, squared.transform)
+    grids = find_grids(squared.pixels, squared.dpi) if drawn is None else drawn
     lap("rule")
     readings = _reader(threads).read_page(squared.pixels, squared.dpi, grids)
     note = _note_of(page, threads)
@@ -145,6 +154,28 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     return PageResponse(
         request.page_id, PageFinding(state, big, small, tuple(tables)), "", tuple(seconds)
     )
+
+
+def lay_anew(drawn: DrawnTables, transform: Transform) -> list[Grid] | None:
+    """Lay grids that were drawn on a page onto the page as it lies now.
+
+    None where it lies so much otherwise that rows would no longer be rows.
+    """
+    if drawn.transform == transform:
+        return list(drawn.grids)
+    out = []
+    for grid in drawn.grids:
+        x0, y0, x1, y1 = grid.box
+        corners = transform.to_squared(drawn.transform.box_on_original(grid.box))
+        along, down = corners[1] - corners[0], corners[3] - corners[0]
+        level = abs(along[1]) <= _MOST_LEAN * abs(along[0]) and along[0] > 0
+        upright = abs(down[0]) <= _MOST_LEAN * abs(down[1]) and down[1] > 0
+        if not (level and upright):
+            return None
+        low, high = corners.min(axis=0), corners.max(axis=0)
+        scale = (high - low) / (max(x1 - x0, 1.0), max(y1 - y0, 1.0))
+        out.append(place_grid(grid, scale.tolist(), (low - scale * (x0, y0)).tolist()))
+    return out
 
 
 def _note_of(page: Page, threads: int) -> str:

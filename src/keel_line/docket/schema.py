@@ -91,6 +91,13 @@ MIGRATIONS: tuple[Migration, ...] = (
         ALTER TABLE page ADD COLUMN note TEXT NOT NULL DEFAULT '';
         """,
     ),
+    Migration(
+        "grids that the clerk mended",
+        """
+        ALTER TABLE page ADD COLUMN drawn TEXT NOT NULL DEFAULT 'null';
+        ALTER TABLE page_change ADD COLUMN what TEXT NOT NULL DEFAULT 'choice';
+        """,
+    ),
 )
 
 

@@ -17,7 +17,7 @@ from keel_line.docket.schema import prepare
 from keel_line.errors import DocketError
 from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
 from keel_line.model.geometry import Box, Transform, overlap
-from keel_line.model.grid import Cell, Grid, Rule
+from keel_line.model.grid import Cell, DrawnTables, Grid, Rule
 from keel_line.model.page import Resolution, SquareChoice
 from keel_line.model.reading import Reading
 from keel_line.model.table import CellState, Settled, TableState
@@ -160,7 +160,7 @@ class Docket:
             "SELECT p.id, p.source_id, s.name, p.number, p.progress, p.trouble, p.kind,"
             " p.width_px, p.height_px, p.resolution, p.squared_width_px, p.squared_height_px,"
             " p.dpi, p.transform, p.angle_deg, p.unsure, p.turns, p.corners, p.verdict, p.choice,"
-            " p.passed, p.straight_px, p.note,"
+            " p.passed, p.straight_px, p.note, p.drawn,"
             " (SELECT count(*) FROM found_table t WHERE t.page_id = p.id)"
             " FROM page p JOIN source s ON s.id = p.source_id ORDER BY p.source_id, p.number"
         )
@@ -211,20 +211,32 @@ class Docket:
 
     def choose(self, choices: Iterable[tuple[int, SquareChoice]], who: str, why: str) -> None:
         """Set how pages are to be squared, as changes that can be undone; they wait to be read."""
+        encoded = [(page, msgspec.json.encode(choice).decode()) for page, choice in choices]
+        self._change_pages("choice", encoded, who, why)
+
+    def draw(self, page_id: int, drawn: DrawnTables | None, who: str, why: str) -> None:
+        """Set a page's tables as the clerk drew them; None takes them as found. Can be undone."""
+        encoded = [(page_id, msgspec.json.encode(drawn).decode())]
+        self._change_pages("drawn", encoded, who, why)
+
+    def _change_pages(
+        self, what: str, changes: Iterable[tuple[int, str]], who: str, why: str
+    ) -> None:
         with self._writing() as db:
             _drop_undone(db)
             batch = _next_change(db)  # pages that are set together are taken back together
-            for page_id, choice in choices:
+            for page_id, after in changes:
                 (before,) = db.execute(
-                    "SELECT choice FROM page WHERE id = ?", (page_id,)
+                    f"SELECT {what} FROM page WHERE id = ?",  # noqa: S608 - one of our two names
+                    (page_id,),
                 ).fetchone()
-                after = msgspec.json.encode(choice).decode()
                 db.execute(
-                    "INSERT INTO page_change (id, batch, at, who, page_id, before, after, why)"
-                    " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-                    (_next_change(db), batch, _now(), who, page_id, before, after, why),
+                    "INSERT INTO page_change"
+                    " (id, batch, at, who, page_id, what, before, after, why)"
+                    " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                    (_next_change(db), batch, _now(), who, page_id, what, before, after, why),
                 )
-                _set_choice(db, page_id, after)
+                _set_page(db, page_id, what, after)
 
     def set_passed(self, page_id: int, *, passed: bool = True) -> None:
         """Note that the clerk found a page to lie right."""
@@ -421,14 +433,17 @@ class Docket:
             change, cell_id, page_id, value, by_hand = row
             if page_id is not None:
                 together = db.execute(
-                    f"SELECT id, page_id, {side} FROM page_change WHERE state = ?1 AND batch ="  # noqa: S608 - our own names
+                    f"SELECT id, page_id, what, {side} FROM page_change"  # noqa: S608 - our own names
+                    " WHERE state = ?1 AND batch ="
                     " (SELECT batch FROM page_change WHERE id = ?2) ORDER BY id",
                     (state, change),
                 ).fetchall()
-                for own, own_page, choice in together:
-                    _set_choice(db, own_page, choice)
+                for own, own_page, what, set_to in together:
+                    _set_page(db, own_page, what, set_to)
                     db.execute("UPDATE page_change SET state = ? WHERE id = ?", (becomes, own))
-                return Step(page_ids=tuple(_int(own_page) for _, own_page, _ in together))
+                ruled = all(what == "drawn" for _, _, what, _ in together)
+                pages = tuple(_int(own_page) for _, own_page, *_ in together)
+                return Step(page_ids=pages, station="rule" if ruled else "square")
             db.execute(
                 "UPDATE cell SET settled = ?, by_hand = ? WHERE id = ?", (value, by_hand, cell_id)
             )
@@ -581,10 +596,12 @@ def _carry_over(
     return Carried(kept, tuple(strays))
 
 
-def _set_choice(db: sqlite3.Connection, page_id: int, choice: str) -> None:
+def _set_page(db: sqlite3.Connection, page_id: int, what: str, value: str) -> None:
+    """Set how a page is to be squared ("choice") or its tables ("drawn"); it waits to be read."""
+    passed = ", passed = 0" if what == "choice" else ""
     db.execute(
-        "UPDATE page SET choice = ?, progress = 'waiting', passed = 0 WHERE id = ?",
-        (choice, page_id),
+        f"UPDATE page SET {what} = ?, progress = 'waiting'{passed} WHERE id = ?",  # noqa: S608 - our own names
+        (value, page_id),
     )
 
 
@@ -639,6 +656,7 @@ def _page_state(row: Sequence[object]) -> PageState:
         passed,
         straight,
         note,
+        drawn,
         tables,
     ) = row
     decode = msgspec.json.decode
@@ -666,6 +684,7 @@ def _page_state(row: Sequence[object]) -> PageState:
             "passed": bool(passed),
             "straight_px": straight,
             "note": note,
+            "drawn": decode(str(drawn)),
         },
         PageState,
     )

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from keel_line.model.geometry import Transform
+from keel_line.model.grid import DrawnTables
 from keel_line.model.page import Corners, PageKind, Resolution, SquareChoice, Verdict
 
 Progress = Literal["waiting", "done", "failed"]
@@ -28,7 +29,8 @@ class PageState:
 
     Sizes are (width, height). What squaring found is only meaningful once ``progress`` is done;
     ``choice`` is what the clerk set for it, ``passed`` whether the clerk found it to lie right;
-    ``straight_px`` is set where a bend was taken out, ``note`` is what a fax machine printed on it.
+    ``straight_px`` is set where a bend was taken out, ``note`` is what a fax machine printed on it;
+    ``drawn`` are its tables where the clerk mended them, None where they are as found.
     """
 
     id: int
@@ -53,6 +55,7 @@ class PageState:
     passed: bool = False
     straight_px: float | None = None
     note: str = ""
+    drawn: DrawnTables | None = None
 
     @property
     def wants_a_look(self) -> bool:
@@ -63,10 +66,14 @@ class PageState:
 
 @dataclass(frozen=True)
 class Step:
-    """What an undo or a redo touched: a cell, or pages that have to be squared anew."""
+    """What an undo or a redo touched: a cell, or pages that have to be worked on anew.
+
+    ``station`` is where such pages were changed.
+    """
 
     cell_id: int | None = None
     page_ids: tuple[int, ...] = ()
+    station: Literal["square", "rule"] = "square"
 
 
 @dataclass(frozen=True)

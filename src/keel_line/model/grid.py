@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from keel_line.model.geometry import Box
+from keel_line.model.geometry import Box, Transform
 
 _RULED_SHARE = 0.25
 
@@ -86,3 +86,15 @@ class Grid:
             if rule.direction == direction and abs(rule.at(middle) - at) <= near
         )
         return length >= _RULED_SHARE * (high - low)
+
+
+@dataclass(frozen=True)
+class DrawnTables:
+    """A page's tables as the clerk drew or mended them, in px of the page as it was laid then.
+
+    ``transform`` is the way from the page as it came to that page; should the page come to lie
+    otherwise, the grids are laid on it anew.
+    """
+
+    grids: tuple[Grid, ...]
+    transform: Transform

@@ -130,6 +130,29 @@ COMMANDS: tuple[Command, ...] = (
     Command("next-page", "Page after", ("PgDown",), "rule", "Look at the page after", bound=False),
     Command("zoom-in", "Nearer", ("+",), "rule", "Look nearer", bound=False),
     Command("zoom-out", "Further", ("-",), "rule", "Step back", bound=False),
+    Command("pegs", "To the pegs", ("Tab",), "rule", "From columns to rows and back", bound=False),
+    Command(
+        "peg",
+        "From peg to peg",
+        ("Left", "Right"),
+        "rule",
+        "Along the gutter; with Shift the line moves, with Ctrl+Shift far",
+        bound=False,
+    ),
+    Command("add-line", "Add a line", ("N",), "rule", "A new line beside the peg", bound=False),
+    Command("drop-line", "Remove it", ("Del",), "rule", "Take the line at hand out", bound=False),
+    Command(
+        "leave-out", "Leave the table out", ("X",), "rule", "This one is no table", bound=False
+    ),
+    Command(
+        "whole-page", "The whole page", ("V",), "rule", "Make the whole page one table", bound=False
+    ),
+    Command(
+        "lines-found", "As found", ("F",), "rule", "Back to the lines that were found", bound=False
+    ),
+    Command(
+        "next-of-page", "Table after", ("Space",), "rule", "The next table of the page", bound=False
+    ),
     Command(
         "to-proof",
         "On to the doubts",

@@ -41,7 +41,7 @@ class Session(QObject):
     moved = pyqtSignal()
     picture_changed = pyqtSignal(int)
     original_changed = pyqtSignal(int)
-    pages_unsquared = pyqtSignal(tuple)
+    pages_unsquared = pyqtSignal(tuple, str)
 
     def __init__(self, desk: Desk, jobs: Jobs) -> None:
         super().__init__()
@@ -227,7 +227,7 @@ class Session(QObject):
         if step is None:
             return False
         if step.page_ids:
-            self.pages_unsquared.emit(step.page_ids)
+            self.pages_unsquared.emit(step.page_ids, step.station)
         elif step.cell_id is not None and self._go_to_cell_id(step.cell_id):
             self._refresh(step.cell_id)
             self.moved.emit()

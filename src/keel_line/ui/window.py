@@ -194,6 +194,8 @@ class Window(QMainWindow):
         self.square.changed.connect(self._read_changed)
         self.square.passed.connect(self.refresh)
         self.rule.step_page.connect(self._step_page)
+        self.rule.changed.connect(self._read_changed)
+        self.rule.said.connect(self.say)
         self.rule.go_on.connect(lambda: self.go_to("proof"))
         self.proof.said.connect(self.say)
         self.send.said.connect(self._say_of_sending)
@@ -379,6 +381,8 @@ class Window(QMainWindow):
             return
         if self._at == "square" and station != "square":
             self.square.settle()
+        if self._at == "rule" and station != "rule":
+            self.rule.settle()
         if station == "square" and self._at != "square":
             self._find_page_to_look_at()
         self._at = station
@@ -433,10 +437,10 @@ class Window(QMainWindow):
         self.refresh()
         self.jobs.read_waiting()
 
-    def _follow_unsquared(self, page_ids: tuple[int, ...]) -> None:
-        """Show a page whose squaring was taken back, and work on it again."""
+    def _follow_unsquared(self, page_ids: tuple[int, ...], station: str) -> None:
+        """Show a page whose squaring or lines were taken back, and work on it again."""
         self._page_id = page_ids[0]
-        self.go_to("square")
+        self.go_to(station)
         self._read_changed()
 
     def _step_page(self, step: int) -> None:
@@ -471,6 +475,7 @@ class Window(QMainWindow):
 
     def _undo(self) -> None:
         self.square.settle()
+        self.rule.settle()
         if not self.session.undo():
             self.say("There is nothing to take back.")
 

@@ -1,16 +1,31 @@
-"""Rule: the grid over the page, the sheet as it will be beside it. Look only."""
+"""Rule: the grid over the page, mended in its gutters, and the sheet as it will be beside it."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent
+from collections.abc import Callable
+
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QTableView, QVBoxLayout, QWidget
 from typing_extensions import override
 
+from keel_line.desk.preview import preview_table
+from keel_line.model.docket import PageState
+from keel_line.model.grid import Grid
 from keel_line.model.table import TableState
+from keel_line.rule.mend import add_line, make_plain_grid, move_line, remove_line
+from keel_line.ui.rule.lines_view import LinesView
 from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme
-from keel_line.ui.widgets.page_view import PageView
+
+_PAUSE_MS = 900
+_PAGE_EDGE = 0.03
+_SHIFT = Qt.KeyboardModifier.ShiftModifier
+_KEYS = (
+    "Tab goes to the pegs, arrows from peg to peg, Shift with an arrow moves one. "
+    "N adds a line, Delete removes it. X leaves the table out, V takes the whole page, "
+    "F as found. Enter goes on."
+)
 
 
 class SheetModel(QAbstractTableModel):
@@ -59,19 +74,45 @@ class SheetModel(QAbstractTableModel):
 
 
 class RuleStation(QWidget):
-    """Page with its grids at the left, the sheet-to-be at the right."""
+    """Page with its grids at the left, the sheet-to-be at the right.
+
+    Signals
+    -------
+    step_page
+        The page before (-1) or after (+1) is wanted.
+    go_on
+        The lines are right.
+    changed
+        The page waits to be read again.
+    said
+        Something for the status line.
+    """
 
     step_page = pyqtSignal(int)
     go_on = pyqtSignal()
+    changed = pyqtSignal()
+    said = pyqtSignal(str)
 
     def __init__(self, session: Session, theme: Theme) -> None:
         super().__init__()
         self._session, self._theme = session, theme
         self._page_id = -1
         self._waiting = ""
-        self.view = PageView(theme)
+        self._at = 0
+        # The page's tables as they are being mended; None where they are as the docket has them.
+        self._mended: list[TableState] | None = None
+        self._unkept = False
+        self._pause = QTimer(self)
+        self._pause.setSingleShot(True)
+        self._pause.setInterval(_PAUSE_MS)
+        self._pause.timeout.connect(self.settle)
+        self.view = LinesView(theme)
         self.view.step_page.connect(self.step_page)
         self.view.go_on.connect(self.go_on)
+        self.view.key_pressed.connect(self._take_key)
+        self.view.line_moved.connect(lambda way, i, to: self._mend(move_line, way, i, to))
+        self.view.line_added.connect(lambda way, at: self._mend(add_line, way, at))
+        self.view.line_removed.connect(lambda way, i: self._mend(remove_line, way, i))
         self.view.table_chosen.connect(self._choose)
         self.model = SheetModel(theme)
         self.sheet = QTableView()
@@ -93,6 +134,10 @@ class RuleStation(QWidget):
             side.addWidget(widget)
         side.addSpacing(4)
         side.addWidget(self.sheet, 1)
+        self._keys = QLabel()
+        self._keys.setObjectName("quiet")
+        self._keys.setWordWrap(True)
+        side.addWidget(self._keys)
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 10, 16, 8)
         row.setSpacing(16)
@@ -100,7 +145,7 @@ class RuleStation(QWidget):
         row.addLayout(side, 38)
         self.setFocusProxy(self.view)
         session.picture_changed.connect(lambda _page: self.refresh())
-        session.tables_changed.connect(self.refresh)
+        session.tables_changed.connect(self._take_tables)
         session.cells_changed.connect(self.refresh)
         session.moved.connect(self._follow)
 
@@ -112,6 +157,10 @@ class RuleStation(QWidget):
 
     def show_page(self, page_id: int, waiting: str = "") -> None:
         """Show a page; ``waiting`` says why there is nothing to see yet."""
+        if page_id != self._page_id:
+            self.settle()
+            self._mended = None
+            self.view.choose_peg(None)
         self._page_id, self._waiting = page_id, waiting
         self.refresh()
 
@@ -126,14 +175,20 @@ class RuleStation(QWidget):
         """Show the page and the table at hand, or the page's first."""
         if not self.isVisible():
             return
-        own = self._own()
         image = self._session.picture(self._page_id) if self._page_id >= 0 else None
-        at = next((k for k, (i, _) in enumerate(own) if i == self._session.table_index), 0)
-        self.view.show_page(image, [t for _, t in own], at, self._waiting)
-        table = own[at][1] if own else None
+        if self._mended is None:
+            own = self._own()
+            shown = [t for _, t in own]
+            at = next((k for k, (i, _) in enumerate(own) if i == self._session.table_index), 0)
+        else:
+            shown, at = self._mended, min(self._at, max(0, len(self._mended) - 1))
+        self._at = at
+        self.view.show_page(image, shown, at, self._waiting)
+        table = shown[at] if shown else None
         self._title.setFont(self._theme.bold(1.2))
         self._title.setText(table.name if table else "No table on this page")
-        self._size.setText(self._describe(table, len(own)))
+        self._size.setText(self._describe(table, len(shown)))
+        self._keys.setText(_KEYS if self._page_id >= 0 else "")
         self.model.show(table)
         self.sheet.clearSpans()
         if table is not None:
@@ -162,10 +217,171 @@ class RuleStation(QWidget):
         return f"{table.grid.rows} rows, {table.grid.cols} columns, {heading}{spanning}{more}"
 
     def _choose(self, index: int) -> None:
+        if self._mended is not None:
+            self._at = index
+            self.refresh()
+            return
         own = self._own()
         if index < len(own):
             self._session.go_to_table(own[index][0] - self._session.table_index)
             self.refresh()
+
+    # --- mending ------------------------------------------------------------------------------
+
+    @property
+    def mending(self) -> bool:
+        """Whether lines were mended that wait to be read again."""
+        return self._mended is not None
+
+    def _begin(self) -> list[TableState]:
+        if self._mended is None:
+            self._mended = [t for _, t in self._own()]
+        return self._mended
+
+    def _mend(self, how: Callable[..., Grid], *what: object) -> None:
+        """Mend the grid at hand and show at once what comes of it."""
+        tables = self._begin()
+        if not tables:
+            return
+        table = tables[self._at]
+        grid = how(table.grid, *what)
+        if grid is not table.grid:
+            tables[self._at] = preview_table(table, grid)
+            self._keep_soon()
+        self.refresh()
+
+    def _keep_soon(self) -> None:
+        self._unkept = True
+        self._pause.start()
+
+    def settle(self) -> None:
+        """Keep what was mended, and have the page read again."""
+        self._pause.stop()
+        if self._mended is None or not self._unkept:
+            return
+        self._unkept = False
+        self._draw([t.grid for t in self._mended], "lines mended by hand")
+
+    def _draw(self, grids: list[Grid] | None, why: str) -> None:
+        page = self._page()
+        if page is not None:
+            self._session.desk.draw(page, grids, why)
+            self.changed.emit()
+
+    def _page(self) -> PageState | None:
+        return next((p for p in self._session.desk.pages() if p.id == self._page_id), None)
+
+    def _take_tables(self) -> None:
+        """Show the docket's tables again once the page was read with the mended lines."""
+        page = self._page()
+        if page is None or (page.progress != "waiting" and not self._unkept):
+            self._mended = None
+        self.refresh()
+
+    def _take_key(self, event: QKeyEvent) -> None:
+        if self._take(event):
+            event.accept()
+
+    def _take(self, event: QKeyEvent) -> bool:
+        """Do what a key asks for; return whether it was one of this station's."""
+        key, view = event.key(), self.view
+        held = event.modifiers()
+        if key == Qt.Key.Key_Tab:
+            view.choose_peg("across" if view.gutter == "down" else "down", view.peg)
+            return True
+        if key == Qt.Key.Key_Escape and view.gutter is not None:
+            view.choose_peg(None)
+            return True
+        if held & (Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.MetaModifier):
+            return False
+        acts: dict[Qt.Key, Callable[[], None]] = {
+            Qt.Key.Key_X: self._leave_out,
+            Qt.Key.Key_V: self._take_whole_page,
+            Qt.Key.Key_F: self._as_found,
+            Qt.Key.Key_Space: self._next_table,
+        }
+        if view.gutter is not None:
+            acts[Qt.Key.Key_Insert] = acts[Qt.Key.Key_N] = self._add_beside
+            acts[Qt.Key.Key_Delete] = acts[Qt.Key.Key_Backspace] = self._remove
+            back, forth = (
+                (Qt.Key.Key_Left, Qt.Key.Key_Right)
+                if view.gutter == "down"
+                else (Qt.Key.Key_Up, Qt.Key.Key_Down)
+            )
+            acts[back] = lambda: self._arrow(-1, held)
+            acts[forth] = lambda: self._arrow(1, held)
+        if key not in acts or (held & Qt.KeyboardModifier.ControlModifier and not held & _SHIFT):
+            return False
+        acts[Qt.Key(key)]()
+        return True
+
+    def _arrow(self, step: int, held: Qt.KeyboardModifier) -> None:
+        """Go to the next peg; with Shift move the one at hand, with Control far."""
+        view = self.view
+        if view.gutter is None or not held & _SHIFT:
+            view.choose_peg(view.gutter, view.peg + step)
+            return
+        far = 10 if held & Qt.KeyboardModifier.ControlModifier else 1
+        self._mend(move_line, view.gutter, view.peg, view.lines()[view.peg] + far * step)
+
+    def _add_beside(self) -> None:
+        """Add a boundary half-way to the next one."""
+        view, lines = self.view, self.view.lines()
+        if view.gutter is None or len(lines) < 2:
+            return
+        at = min(view.peg, len(lines) - 2)
+        self._mend(add_line, view.gutter, (lines[at] + lines[at + 1]) / 2)
+        view.choose_peg(view.gutter, at + 1)
+
+    def _remove(self) -> None:
+        view = self.view
+        if view.gutter is not None and view.lines():
+            self._mend(remove_line, view.gutter, view.peg)
+            view.choose_peg(view.gutter, view.peg)
+
+    def _leave_out(self) -> None:
+        tables = self._begin()
+        if not tables:
+            return
+        gone = tables.pop(self._at)
+        self.view.choose_peg(None)
+        self._keep_soon()
+        self.said.emit(f"{gone.name} is left out. Ctrl+Z takes it back.")
+        self.refresh()
+
+    def _take_whole_page(self) -> None:
+        """Make the whole page one table, with the rows and columns that its writing shows."""
+        page = self._page()
+        if page is None or page.progress != "done":
+            return
+        wide, high = page.squared_size_px
+        edge = round(_PAGE_EDGE * min(wide, high))
+        box = (float(edge), float(edge), float(wide - edge), float(high - edge))
+        grid = make_plain_grid(box, 2, 2)
+        table = TableState(-1, "The whole page", page.id, page.number, "", grid, 0, "", ())
+        self._mended = [preview_table(table, grid)]
+        self._at = 0
+        self._keep_soon()
+        self.refresh()
+        self.view.choose_peg("down", 1)
+
+    def _as_found(self) -> None:
+        self._pause.stop()
+        self._unkept = False
+        page = self._page()
+        if page is None or (page.drawn is None and self._mended is None):
+            self.said.emit("The lines are as they were found.")
+            return
+        mended, self._mended = self._mended, None
+        if page.drawn is not None:
+            self._draw(None, "lines as found")
+        elif mended is not None:
+            self.refresh()
+
+    def _next_table(self) -> None:
+        count = len(self._mended) if self._mended is not None else len(self._own())
+        if count > 1:
+            self._choose((self._at + 1) % count)
 
     @override
     def focusInEvent(self, event: QFocusEvent | None) -> None:

@@ -1,0 +1,210 @@
+"""The page with its grid and the gutters: a peg for each boundary, along the top and the left."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QLineF, QPointF, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from typing_extensions import override
+
+from keel_line.model.grid import Grid
+from keel_line.rule.mend import Direction
+from keel_line.ui.theme import Theme
+from keel_line.ui.widgets.page_view import PageView
+
+_GUTTER = 13
+_GRASP = 8
+_OFF = 34
+_TEAL = "#0E6E6E"
+_DARK_TEAL = "#5FB8B0"
+
+
+class LinesView(PageView):
+    """A page view whose boundaries can be grasped in the gutters.
+
+    Signals
+    -------
+    line_moved
+        Direction, number and new place (px of the page) of a boundary.
+    line_added
+        Direction and place of a new boundary.
+    line_removed
+        Direction and number of a boundary.
+    key_pressed
+        A key that is not the view's own.
+    """
+
+    line_moved = pyqtSignal(str, int, float)
+    line_added = pyqtSignal(str, float)
+    line_removed = pyqtSignal(str, int)
+    key_pressed = pyqtSignal(QKeyEvent)
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__(theme)
+        self.gutter: Direction | None = None
+        self.peg = 0
+        self._grasped: tuple[Direction, int] | None = None
+        self._off = False
+        self.setAccessibleName("Page with its lines; Tab goes to the pegs")
+
+    # --- what is at hand ----------------------------------------------------------------------
+
+    @property
+    def grid(self) -> Grid | None:
+        """The grid of the table at hand."""
+        if 0 <= self._at_table < len(self._tables):
+            return self._tables[self._at_table].grid
+        return None
+
+    def lines(self) -> tuple[float, ...]:
+        """Return the boundaries of the gutter at hand, none where no peg is in hand."""
+        grid = self.grid
+        if grid is None or self.gutter is None:
+            return ()
+        return grid.x_lines if self.gutter == "down" else grid.y_lines
+
+    def choose_peg(self, gutter: Direction | None, peg: int = 0) -> None:
+        """Take a peg in hand; None lets go."""
+        self.gutter = gutter
+        self.peg = max(0, min(peg, len(self.lines()) - 1))
+        self.update()
+
+    # --- painting -----------------------------------------------------------------------------
+
+    def _peg_at(self, grid: Grid, gutter: Direction, index: int) -> QPointF:
+        scale, origin = self._scale, self._origin()
+        if gutter == "down":
+            y = max(_GUTTER, origin.y() + grid.y_lines[0] * scale - _GUTTER)
+            return QPointF(origin.x() + grid.x_lines[index] * scale, y)
+        x = max(_GUTTER, origin.x() + grid.x_lines[0] * scale - _GUTTER)
+        return QPointF(x, origin.y() + grid.y_lines[index] * scale)
+
+    @override
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        grid = self.grid
+        if grid is None or self._image is None:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        color = QColor(_DARK_TEAL if self._theme.colours.dark else _TEAL)
+        for gutter, lines in (("down", grid.x_lines), ("across", grid.y_lines)):
+            way: Direction = "down" if gutter == "down" else "across"
+            first, last = self._peg_at(grid, way, 0), self._peg_at(grid, way, len(lines) - 1)
+            rail = QColor(color)
+            rail.setAlpha(150 if self.gutter == way else 70)
+            painter.setPen(QPen(rail, 1.0))
+            painter.drawLine(QLineF(first, last))
+            for i, line in enumerate(lines):
+                at_hand = self.gutter == way and i == self.peg
+                on_paper = grid.is_ruled(way, line)
+                self._paint_peg(
+                    painter,
+                    self._peg_at(grid, way, i),
+                    color,
+                    at_hand=at_hand,
+                    on_paper=on_paper,
+                )
+                if at_hand:
+                    self._paint_guide(painter, grid, way, line, color)
+
+    @staticmethod
+    def _paint_peg(
+        painter: QPainter, at: QPointF, color: QColor, *, at_hand: bool, on_paper: bool
+    ) -> None:
+        size = 5.5 if at_hand else 3.2
+        painter.setPen(QPen(color, 1.4))
+        painter.setBrush(color if on_paper or at_hand else QColor("#FFFFFF"))
+        painter.drawEllipse(at, size, size)
+
+    def _paint_guide(
+        self, painter: QPainter, grid: Grid, gutter: Direction, line: float, color: QColor
+    ) -> None:
+        scale, origin = self._scale, self._origin()
+        x0, y0, x1, y1 = (v * scale for v in grid.box)
+        ends = (
+            QLineF(line * scale, y0, line * scale, y1)
+            if gutter == "down"
+            else QLineF(x0, line * scale, x1, line * scale)
+        )
+        painter.setPen(QPen(color, 2.6))
+        painter.drawLine(ends.translated(origin))
+
+    # --- mouse --------------------------------------------------------------------------------
+
+    def _find_peg(self, at: QPointF) -> tuple[Direction, int] | None:
+        grid = self.grid
+        if grid is None:
+            return None
+        ways: tuple[tuple[Direction, int], ...] = (("down", grid.cols), ("across", grid.rows))
+        for way, count in ways:
+            for i in range(count + 1):
+                off = self._peg_at(grid, way, i) - at
+                if abs(off.x()) <= _GRASP and abs(off.y()) <= _GRASP:
+                    return way, i
+        return None
+
+    def _find_gutter(self, at: QPointF) -> tuple[Direction, float] | None:
+        """Return which gutter a point lies in, and the place along it in px of the page."""
+        grid = self.grid
+        if grid is None:
+            return None
+        scale, origin = self._scale, self._origin()
+        x, y = (at.x() - origin.x()) / scale, (at.y() - origin.y()) / scale
+        top, left = self._peg_at(grid, "down", 0).y(), self._peg_at(grid, "across", 0).x()
+        if abs(at.y() - top) <= _GRASP and grid.box[0] < x < grid.box[2]:
+            return "down", x
+        if abs(at.x() - left) <= _GRASP and grid.box[1] < y < grid.box[3]:
+            return "across", y
+        return None
+
+    @override
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        self._grasped = self._find_peg(event.position())
+        if self._grasped is not None:
+            self.choose_peg(*self._grasped)
+            return
+        found = self._find_gutter(event.position())
+        if found is not None:
+            self.line_added.emit(*found)
+            return
+        super().mousePressEvent(event)
+
+    @override
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._grasped is None:
+            super().mouseMoveEvent(event)
+            return
+        way, index = self._grasped
+        scale, origin, at = self._scale, self._origin(), event.position()
+        grid = self.grid
+        if grid is None:
+            return
+        rail = self._peg_at(grid, way, index)
+        away = at.y() - rail.y() if way == "down" else at.x() - rail.x()
+        self._off = away < -_OFF or away > 3 * _OFF
+        to = (at.x() - origin.x()) / scale if way == "down" else (at.y() - origin.y()) / scale
+        self.line_moved.emit(way, index, to)
+
+    @override
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._grasped is not None and self._off:
+            self.line_removed.emit(*self._grasped)
+        self._grasped, self._off = None, False
+        super().mouseReleaseEvent(event)
+
+    # --- keys ---------------------------------------------------------------------------------
+
+    @override
+    def focusNextPrevChild(self, next: bool) -> bool:
+        return False  # Tab goes from gutter to gutter
+
+    @override
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        event.ignore()
+        self.key_pressed.emit(event)
+        if not event.isAccepted():
+            super().keyPressEvent(event)
