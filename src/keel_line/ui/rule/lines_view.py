@@ -71,11 +71,13 @@ class LinesView(PageView):
     # --- painting -----------------------------------------------------------------------------
 
     def _peg_at(self, grid: Grid, gutter: Direction, index: int) -> QPointF:
+        # Beside the page, or along the view's own edge where the page reaches beyond it: the paper
+        # is never covered.
         scale, origin = self._scale, self._origin()
         if gutter == "down":
-            y = max(_GUTTER, origin.y() + grid.y_lines[0] * scale - _GUTTER)
+            y = max(_GUTTER, origin.y() - _GUTTER)
             return QPointF(origin.x() + grid.x_lines[index] * scale, y)
-        x = max(_GUTTER, origin.x() + grid.x_lines[0] * scale - _GUTTER)
+        x = max(_GUTTER, origin.x() - _GUTTER)
         return QPointF(x, origin.y() + grid.y_lines[index] * scale)
 
     @override

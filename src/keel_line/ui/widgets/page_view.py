@@ -1,4 +1,4 @@
-"""A squared page with its grids drawn over it; look only: zoom, pan, no handles."""
+"""A squared page with its grids drawn over it: zoom and pan; handles are a subclass's matter."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ from keel_line.model.grid import Grid
 from keel_line.model.table import TableState
 from keel_line.ui.theme import Theme
 
-_MARGIN = 14
+_MARGIN = 26
 _NEAREST = 4.0
 
 
@@ -130,7 +130,7 @@ class PageView(QWidget):
         color = QColor("#0E6E6E")
         painter.setPen(QPen(color, 1.1 if at else 0.8))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        solid, dashed = QPen(color, 1.1 if at else 0.8), QPen(color, 1.1 if at else 0.8)
+        solid, dashed = QPen(color, 0.9 if at else 0.7), QPen(color, 0.9 if at else 0.7)
         dashed.setDashPattern([5.0, 4.0])
         known = self._sides_of.get(table.id)
         if known is None or known[0] is not table.grid:
