@@ -1,6 +1,6 @@
 #!/bin/sh
 # Make the recogniser's weights anew. Every step goes on where it was stopped: material that is
-# there is kept, training resumes from its checkpoint. About six hours on two cores.
+# there is kept, training resumes from its checkpoint. About seven hours on two cores.
 set -eu
 python=$1
 export OMP_NUM_THREADS=1
@@ -20,5 +20,10 @@ $python -m training.render --first 300 --shards 30 --workers 2
 $python -m training.finetune --name fourth --init third --processes 2 --steps 5400 --rate 5e-4 \
     --crops 0,0,0,1,0,1,2,1,0,3,2,3,4,3,2,5,4,5,6,4,5,7,6,7,8,6,7,9,8,10,9,11,10,11 \
     --drawn 300-314,20-39,315-329,40-59
-$python -m training.export .cache/runs/fourth/checkpoint.pt
-$python -m training.calibrate --pages 160 --workers 2
+$python -m training.render --first 400 --shards 48 --workers 2
+$python -m training.crops --shards 14 --workers 2
+$python -m training.finetune --name fifth --init fourth --processes 2 --steps 3600 --rate 6e-4 \
+    --crops 0,0,0,1,1,1,2,2,3,3,4,4,5,5,6,6,7,7,8,9,10,11,12,13 --drawn 400-447
+$python -m training.export .cache/runs/fifth/checkpoint.pt
+$python -m training.spacing --pages 180 --workers 2
+$python -m training.calibrate --pages 150 --workers 2
