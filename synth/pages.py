@@ -120,7 +120,7 @@ class Sheet:
         strike: float = 0.0,
     ) -> None:
         """Write one line with its baseline's left end at ``at_in`` (inches)."""
-        font = _font(face, point, self.dpi)
+        font = sized_font(face, point, self.dpi)
         at = (at_in[0] * self.dpi, at_in[1] * self.dpi)
         _write(ImageDraw.Draw(self.image), at, text, font, rng, strike)
 
@@ -230,7 +230,7 @@ class Sheet:
     ) -> None:
         if not text:
             return
-        font = _font(face, style.point, self.dpi)
+        font = sized_font(face, style.point, self.dpi)
         em = style.point / 72 * self.dpi
         lines = text.split("\n")
         cap = face.cap_ratio * em
@@ -246,7 +246,8 @@ class Sheet:
             _write(draw, (x, first + i * style.leading_em * em), line, font, rng, style.strike)
 
 
-def _font(face: Face, point: float, dpi: float) -> ImageFont.FreeTypeFont:
+def sized_font(face: Face, point: float, dpi: float) -> ImageFont.FreeTypeFont:
+    """Return a face at a size in points as it is drawn at a resolution."""
     return ImageFont.truetype(
         str(face.path), point / 72 * dpi, layout_engine=ImageFont.Layout.BASIC
     )
@@ -368,8 +369,8 @@ def make_table(
     columns = [_column_maker(rng, allowed, held=held) for _ in range(cols)]
     headed = rng.random() < 0.35 and cols >= 4
     header_rows = 2 if headed else 1
-    font = _font(style.face, style.point, 100)
-    bold = _font(style.bold, style.point, 100)
+    font = sized_font(style.face, style.point, 100)
+    bold = sized_font(style.bold, style.point, 100)
     cells: list[CellContent] = []
 
     def put(row: int, col: int, text: str, row_span: int = 1, col_span: int = 1) -> None:

@@ -1,1 +1,1 @@
-"""The Rule station: the lines that were found, over the page, and the sheet they make."""
+"""The Rule station: the lines over the page, mended in its gutters, and the sheet they make."""

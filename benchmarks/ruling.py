@@ -1,0 +1,150 @@
+"""How right grids are by how a table is ruled, and how often other writing is taken for a table."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from keel_line.model.grid import Grid
+from keel_line.read.network import Network
+from keel_line.rule.grids import find_grids
+from synth.faces import load_faces
+from synth.pages import Sheet, TableTruth, choose_style, finish_page, make_page
+from synth.prose import KINDS, write_prose
+
+RULINGS = ("full", "across", "down", "heading", "outline", "none")
+_SEED = 90212
+_CONDITIONS = ("clean", "office", "clean", "copy")
+_DPI = 250.0
+
+Relation = tuple[object, object, str]
+
+
+@dataclass
+class RulingScore:
+    """Pages of one ruling: tables, those found, grids exactly right, neighbour relations."""
+
+    ruling: str
+    tables: int = 0
+    found: int = 0
+    right: int = 0
+    relations_true: int = 0
+    relations_found: int = 0
+    relations_shared: int = 0
+    seconds: list[float] = field(default_factory=list)
+
+    @property
+    def relations_f1(self) -> float:
+        """Harmonic mean of precision and recall over pairs of neighbouring cells."""
+        both = self.relations_true + self.relations_found
+        return 2 * self.relations_shared / both if both else 1.0
+
+
+def score_rulings(pages: int) -> list[RulingScore]:
+    """Draw the same pages with every kind of ruling and look for their tables."""
+    faces, allowed = load_faces("held"), frozenset(Network().recipe.alphabet)
+    scores = []
+    for ruling in RULINGS:
+        score = RulingScore(ruling)
+        for i in range(pages):
+            page = make_page(
+                np.random.default_rng([_SEED, i]),
+                faces,
+                allowed,
+                condition=_CONDITIONS[i % len(_CONDITIONS)],
+                dpi=_DPI,
+                most_skew_deg=0,
+                held=True,
+                ruling=ruling,
+            )
+            begun = time.perf_counter()
+            grids = find_grids(page.grey, _DPI)
+            score.seconds.append(time.perf_counter() - begun)
+            for truth in page.tables:
+                _add_table(score, truth, grids)
+        scores.append(score)
+    return scores
+
+
+def _add_table(score: RulingScore, truth: TableTruth, grids: list[Grid]) -> None:
+    score.tables += 1
+    own = [g for g in grids if _covers(g, truth)]
+    score.found += bool(own)
+    wanted = {(c.row, c.col, c.row_span, c.col_span) for c in truth.cells}
+    score.right += any(
+        {(c.row, c.col, c.row_span, c.col_span) for c in g.cells} == wanted for g in own
+    )
+    true = relations(
+        (c.row, c.col, c.row_span, c.col_span, i if c.text else None)
+        for i, c in enumerate(truth.cells)
+    )
+    found: set[Relation] = set()
+    for grid in own:
+        found |= relations(
+            (c.row, c.col, c.row_span, c.col_span, _holds(c.box, truth)) for c in grid.cells
+        )
+    score.relations_true += len(true)
+    score.relations_found += len(found)
+    score.relations_shared += len(true & found)
+
+
+def _covers(grid: Grid, truth: TableTruth) -> bool:
+    x0, y0, x1, y1 = truth.box
+    wide = min(grid.box[2], x1) - max(grid.box[0], x0)
+    high = min(grid.box[3], y1) - max(grid.box[1], y0)
+    return wide > 0.5 * (x1 - x0) and high > 0.3 * (y1 - y0)
+
+
+def _holds(box: tuple[float, float, float, float], truth: TableTruth) -> object:
+    """Return what a found cell holds of the truth: a cell's number, several, or None."""
+    inside = [
+        i
+        for i, c in enumerate(truth.cells)
+        if c.text
+        and box[0] <= (c.box[0] + c.box[2]) / 2 <= box[2]
+        and box[1] <= (c.box[1] + c.box[3]) / 2 <= box[3]
+    ]
+    if not inside:
+        return None
+    return inside[0] if len(inside) == 1 else tuple(inside)
+
+
+def relations(cells: Iterable[tuple[int, int, int, int, object]]) -> set[Relation]:
+    """Return the pairs of neighbouring cells with text, blanks between them skipped.
+
+    ``cells`` are (row, col, row span, col span, name), the name None for a blank. (The measure of
+    Goebel and others, "A methodology for evaluating algorithms for table understanding in PDF
+    documents", DocEng 2012.)
+    """
+    at: dict[tuple[int, int], object] = {}
+    for row, col, row_span, col_span, name in cells:
+        for r in range(row, row + row_span):
+            for c in range(col, col + col_span):
+                at[r, c] = name
+    rows = 1 + max((r for r, _ in at), default=-1)
+    cols = 1 + max((c for _, c in at), default=-1)
+    out: set[Relation] = set()
+    ways = [("right", [[(r, c) for c in range(cols)] for r in range(rows)])]
+    ways.append(("below", [[(r, c) for r in range(rows)] for c in range(cols)]))
+    for way, tracks in ways:
+        for track in tracks:
+            names = [at.get(place) for place in track]
+            known = [n for n in names if n is not None]
+            out |= {(a, b, way) for a, b in zip(known, known[1:], strict=False) if a != b}
+    return out
+
+
+def count_false_tables(pages: int) -> int:
+    """Count pages of running text, columns of it, lists and letters on which a table is seen."""
+    faces = load_faces("held")
+    wrong = 0
+    for i in range(pages):
+        rng = np.random.default_rng([_SEED, 77, i])
+        sheet = Sheet(_DPI)
+        write_prose(sheet, choose_style(rng, faces), rng, KINDS[i % 4])
+        page = finish_page(sheet, rng, condition=_CONDITIONS[i % 4], angle_deg=0.0)
+        wrong += bool(find_grids(page.grey, _DPI))
+    return wrong
