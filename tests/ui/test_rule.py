@@ -161,3 +161,22 @@ def test_escape_lets_go_and_arrows_move_the_page_again(rule: RuleStation) -> Non
     assert rule.view.gutter is None
     press(rule, Key.Key_Delete)
     assert not rule.mending
+
+
+def test_cells_are_joined_and_parted_by_key(window: Window, rule: RuleStation) -> None:
+    before = len(tables(window)[0].cells)
+    press(rule, Key.Key_Tab, times=3)
+    assert rule.view.picked == (0, 0, 0, 0)
+    press(rule, Key.Key_Down, times=3)
+    press(rule, Key.Key_Right)
+    press(rule, Key.Key_Right, Mod.ShiftModifier)
+    assert rule.view.picked == (3, 1, 3, 2)
+    press(rule, Key.Key_J)
+    rule.settle()
+    joined = next(c for c in tables(window)[0].cells if (c.cell.row, c.cell.col) == (3, 1))
+    assert joined.cell.col_span == 2
+    assert len(tables(window)[0].cells) == before - 1
+    press(rule, Key.Key_K)
+    rule.settle()
+    assert len(tables(window)[0].cells) == before
+    assert rule.view.picked is not None

@@ -130,7 +130,11 @@ COMMANDS: tuple[Command, ...] = (
     Command("next-page", "Page after", ("PgDown",), "rule", "Look at the page after", bound=False),
     Command("zoom-in", "Nearer", ("+",), "rule", "Look nearer", bound=False),
     Command("zoom-out", "Further", ("-",), "rule", "Step back", bound=False),
-    Command("pegs", "To the pegs", ("Tab",), "rule", "From columns to rows and back", bound=False),
+    Command(
+        "pegs", "To pegs and cells", ("Tab",), "rule", "Columns, rows, cells in turn", bound=False
+    ),
+    Command("join", "Join cells", ("J",), "rule", "Make the picked cells one", bound=False),
+    Command("part", "Part them", ("K",), "rule", "Part a cell that was joined", bound=False),
     Command(
         "peg",
         "From peg to peg",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QLineF, QPointF, pyqtSignal
+from PyQt6.QtCore import QLineF, QPointF, QRectF, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from typing_extensions import override
 
@@ -42,6 +42,8 @@ class LinesView(PageView):
         super().__init__(theme)
         self.gutter: Direction | None = None
         self.peg = 0
+        # Fields picked to be joined or parted: first row and column, then last of each.
+        self.picked: tuple[int, int, int, int] | None = None
         self._grasped: tuple[Direction, int] | None = None
         self._off = False
         self.setAccessibleName("Page with its lines; Tab goes to the pegs")
@@ -64,8 +66,23 @@ class LinesView(PageView):
 
     def choose_peg(self, gutter: Direction | None, peg: int = 0) -> None:
         """Take a peg in hand; None lets go."""
-        self.gutter = gutter
+        self.gutter, self.picked = gutter, None
         self.peg = max(0, min(peg, len(self.lines()) - 1))
+        self.update()
+
+    def pick(self, row: int, col: int, to_row: int, to_col: int) -> None:
+        """Pick the fields between two corners."""
+        grid = self.grid
+        if grid is None:
+            return
+        rows, cols = grid.rows - 1, grid.cols - 1
+        self.gutter = None
+        self.picked = (
+            max(0, min(row, rows)),
+            max(0, min(col, cols)),
+            max(0, min(to_row, rows)),
+            max(0, min(to_col, cols)),
+        )
         self.update()
 
     # --- painting -----------------------------------------------------------------------------
@@ -89,6 +106,8 @@ class LinesView(PageView):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         color = QColor(_DARK_TEAL if self._theme.colours.dark else _TEAL)
+        if self.picked is not None:
+            self._paint_picked(painter, grid, self.picked)
         for gutter, lines in (("down", grid.x_lines), ("across", grid.y_lines)):
             way: Direction = "down" if gutter == "down" else "across"
             first, last = self._peg_at(grid, way, 0), self._peg_at(grid, way, len(lines) - 1)
@@ -108,6 +127,22 @@ class LinesView(PageView):
                 )
                 if at_hand:
                     self._paint_guide(painter, grid, way, line, color)
+
+    def _paint_picked(
+        self, painter: QPainter, grid: Grid, picked: tuple[int, int, int, int]
+    ) -> None:
+        top, low = sorted((picked[0], picked[2]))
+        left, right = sorted((picked[1], picked[3]))
+        scale, origin = self._scale, self._origin()
+        area = QRectF(
+            QPointF(grid.x_lines[left] * scale, grid.y_lines[top] * scale),
+            QPointF(grid.x_lines[right + 1] * scale, grid.y_lines[low + 1] * scale),
+        ).translated(origin)
+        wash = QColor(_TEAL)
+        wash.setAlpha(60)
+        painter.fillRect(area, wash)
+        painter.setPen(QPen(QColor(_TEAL), 2.4))
+        painter.drawRect(area)
 
     @staticmethod
     def _paint_peg(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
@@ -13,7 +14,14 @@ from keel_line.desk.preview import preview_table
 from keel_line.model.docket import PageState
 from keel_line.model.grid import Grid
 from keel_line.model.table import TableState
-from keel_line.rule.mend import add_line, make_plain_grid, move_line, remove_line
+from keel_line.rule.mend import (
+    add_line,
+    join_cells,
+    make_plain_grid,
+    move_line,
+    part_cell,
+    remove_line,
+)
 from keel_line.ui.rule.lines_view import LinesView
 from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme
@@ -21,10 +29,16 @@ from keel_line.ui.theme import Theme
 _PAUSE_MS = 900
 _PAGE_EDGE = 0.03
 _SHIFT = Qt.KeyboardModifier.ShiftModifier
+_STEPS = {
+    Qt.Key.Key_Left: (0, -1),
+    Qt.Key.Key_Right: (0, 1),
+    Qt.Key.Key_Up: (-1, 0),
+    Qt.Key.Key_Down: (1, 0),
+}
 _KEYS = (
-    "Tab goes to the pegs, arrows from peg to peg, Shift with an arrow moves one. "
-    "N adds a line, Delete removes it. X leaves the table out, V takes the whole page, "
-    "F as found. Enter goes on."
+    "Tab goes to the pegs of the columns, of the rows, and to the cells; arrows go on there. "
+    "Shift with an arrow moves a line, N adds one, Delete removes it. Of cells Shift picks "
+    "several, J joins, K parts them. X leaves the table out, V takes the whole page, F as found."
 )
 
 
@@ -287,9 +301,9 @@ class RuleStation(QWidget):
         key, view = event.key(), self.view
         held = event.modifiers()
         if key == Qt.Key.Key_Tab:
-            view.choose_peg("across" if view.gutter == "down" else "down", view.peg)
+            self._go_on_in_turn()
             return True
-        if key == Qt.Key.Key_Escape and view.gutter is not None:
+        if key == Qt.Key.Key_Escape and (view.gutter or view.picked):
             view.choose_peg(None)
             return True
         if held & (Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.MetaModifier):
@@ -300,7 +314,12 @@ class RuleStation(QWidget):
             Qt.Key.Key_F: self._as_found,
             Qt.Key.Key_Space: self._next_table,
         }
-        if view.gutter is not None:
+        if view.picked is not None:
+            acts[Qt.Key.Key_J] = self._join
+            acts[Qt.Key.Key_K] = self._part
+            for arrow, step in _STEPS.items():
+                acts[arrow] = partial(self._pick_on, *step, bool(held & _SHIFT))
+        elif view.gutter is not None:
             acts[Qt.Key.Key_Insert] = acts[Qt.Key.Key_N] = self._add_beside
             acts[Qt.Key.Key_Delete] = acts[Qt.Key.Key_Backspace] = self._remove
             back, forth = (
@@ -314,6 +333,39 @@ class RuleStation(QWidget):
             return False
         acts[Qt.Key(key)]()
         return True
+
+    def _go_on_in_turn(self) -> None:
+        """Go from the columns' pegs to the rows', on to the cells, and round."""
+        view = self.view
+        if view.gutter == "down":
+            view.choose_peg("across", view.peg)
+        elif view.gutter == "across":
+            view.pick(0, 0, 0, 0)
+        else:
+            view.choose_peg("down", 0)
+
+    def _pick_on(self, down: int, right: int, extend: bool) -> None:  # noqa: FBT001 - a key's modifier
+        """Move the picked field by an arrow, or with Shift the far corner alone."""
+        picked = self.view.picked
+        if picked is None:
+            return
+        row, col, to_row, to_col = picked
+        to = (to_row + down, to_col + right)
+        self.view.pick(*((row, col) if extend else to), *to)
+
+    def _join(self) -> None:
+        picked = self.view.picked
+        if picked is None:
+            return
+        (r0, r1), (c0, c1) = sorted(picked[::2]), sorted(picked[1::2])
+        self._mend(join_cells, (r0, r1 + 1), (c0, c1 + 1))
+        self.view.pick(r0, c0, r1, c1)
+
+    def _part(self) -> None:
+        picked = self.view.picked
+        if picked is not None:
+            self._mend(part_cell, picked[0], picked[1])
+            self.view.pick(*picked)
 
     def _arrow(self, step: int, held: Qt.KeyboardModifier) -> None:
         """Go to the next peg; with Shift move the one at hand, with Control far."""
