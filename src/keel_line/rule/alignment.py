@@ -32,6 +32,8 @@ _LINED_UP = 0.7
 _FEW_ROWS = 5
 _OFF_LINE_CAPS = 0.3
 _TITLE_SPACE_CAPS = 1.5
+_SAME_SPACE = 1.5
+_TITLE_GAP_CAPS = 2.0
 _MARK_CAPS = 1.25
 _PAD_CAPS = 0.45
 _RULED_SHARE = 0.6
@@ -106,9 +108,10 @@ def _tables_in(block: _Block, rules: Sequence[Rule]) -> list[Grid]:
     streams = _find_streams(body)
     if not streams:
         return []
-    first = _grow_up(block, _leave_title(block, first, last, streams), streams)
+    first = _leave_title(block, first, last, streams)
     if last - first < _LEAST_ROWS:
         return []
+    first = _grow_up(block, first, streams)
     body = block.part(first, last)
     grid = _make_grid(body, streams, rules)
     rest = []
@@ -197,11 +200,23 @@ def _without_marks(body: _Block, streams: list[tuple[float, float]]) -> list[tup
 
 def _leave_title(block: _Block, first: int, last: int, streams: list[tuple[float, float]]) -> int:
     """Leave out lines at the top that run across the columns: the table's title."""
-    while first < last and _crossings(block.rows[first], streams, block.cap_px) >= max(
-        1.5, len(streams) / 2
-    ):
+    while first < last:
+        row = block.rows[first]
+        across = _crossings(row, streams, block.cap_px)
+        # Words of one line, not headings of their columns: one runs on, all close together.
+        words = across > 0 and _is_spaced(row, block.cap_px)
+        if across < max(1.5, len(streams) / 2) and not words:
+            break
         first += 1
     return first
+
+
+def _is_spaced(row: NDArray[np.float64], cap: float) -> bool:
+    """Tell whether a line's pieces stand one word's space apart, as a title's words do."""
+    gaps = row[1:, 0] - row[:-1, 2]
+    return len(gaps) >= 2 and float(gaps.max()) <= min(
+        _SAME_SPACE * float(np.median(gaps)), _TITLE_GAP_CAPS * cap
+    )
 
 
 def _crossings(row: NDArray[np.float64], streams: list[tuple[float, float]], cap: float) -> int:
