@@ -21,6 +21,7 @@ _TOUCH_IN = 0.06
 _NARROW_IN = 0.075
 _LEAST_TABLE_IN = 0.4
 _TAKEN_IN = 0.03
+_LONG = 0.5
 
 
 @dataclass(frozen=True)
@@ -129,8 +130,8 @@ def _cluster(rules: list[Rule], along: float, apart: float) -> list[_Line]:
 
 def _build(field: RuleField, rules: list[Rule]) -> Grid | None:
     """Build one table's grid; None where the lines make no table."""
-    across = [r for r in rules if r.direction == "across"]
-    down = [r for r in rules if r.direction == "down"]
+    across = _with_long_slopes([r for r in rules if r.direction == "across"])
+    down = _with_long_slopes([r for r in rules if r.direction == "down"])
     if len(across) < 2 or len(down) < 2:
         return None
     mid_x = (min(r.start for r in across) + max(r.end for r in across)) / 2
@@ -166,6 +167,21 @@ def _build(field: RuleField, rules: list[Rule]) -> Grid | None:
     )
     box = (xs[0], ys[0], xs[-1], ys[-1])
     return Grid(box, xs, ys, cells, tuple(_clip(r, box) for r in rules))
+
+
+def _with_long_slopes(rules: list[Rule]) -> list[Rule]:
+    """Give short rules the slope of the long ones: a short one's own is too rough to go on by."""
+    longest = max((r.length for r in rules), default=0.0)
+    long = [r.slope for r in rules if r.length >= _LONG * longest]
+    if not long:
+        return rules
+    usual = float(np.median(long))
+    return [
+        r
+        if r.length >= _LONG * longest
+        else replace(r, slope=usual, position=r.at((r.start + r.end) / 2) - usual * r.length / 2)
+        for r in rules
+    ]
 
 
 def _clip(rule: Rule, box: Box) -> Rule:

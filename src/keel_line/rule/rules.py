@@ -32,6 +32,9 @@ _STEEPEST = 0.03
 _STREAK_SLACK = 0.035
 _MOST_STREAKS = 2
 _LEAST_WITHIN = 2
+_SHORT_IN = 1.2
+_GROW_IN = 2.5
+_GROW_GAP_IN = 0.012
 _THICK_INKED = 0.9  # a row of letters is as thick as a thick rule, but has gaps
 
 
@@ -143,6 +146,10 @@ def _trace(
     )
     if not kept:
         return []
+    usual_slope = float(
+        np.median([r.slope for r in kept if r.length >= max(k.length for k in kept) / 2])
+    )
+    kept = [_grown(r, ink, dpi, usual_slope) for r in kept]
     # What shines through from the back of the sheet is far fainter than the page's own lines.
     lengths = np.cumsum([r.length for r in kept])
     usual = kept[int(np.searchsorted(lengths, lengths[-1] / 2))].level
@@ -240,6 +247,32 @@ def _accept(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
     if not whole and not broken:
         return None
     return replace(rule, thickness_px=seen.thickness_px, strength=seen.inked, level=seen.level)
+
+
+def _grown(rule: Rule, ink: NDArray[np.uint8], dpi: float, slope: float) -> Rule:
+    """Draw a short line on for as long as its ink goes on without a gap.
+
+    A faint rule between two lines of a heading is traced only where no letters stand near it.
+    """
+    if rule.length > dpi * _SHORT_IN:
+        return rule
+    middle = (rule.start + rule.end) / 2
+    level = replace(rule, slope=slope, position=rule.at(middle) - slope * rule.length / 2)
+    reach = dpi * _GROW_IN
+    first, last = max(0.0, rule.start - reach), min(float(ink.shape[1]), rule.end + reach)
+    inked, _, _, _ = _columns(
+        ink, replace(level, start=first, position=level.at(first)), first, last, dpi, rule.level
+    )
+    gap = max(2, round(dpi * _GROW_GAP_IN))
+    # A column counts as bare only where all of a small window is.
+    bare = np.convolve(~inked, np.ones(gap, int), "same") >= gap
+    at = int(middle - int(first))
+    left = np.flatnonzero(bare[:at])
+    right = np.flatnonzero(bare[at:])
+    start = first + (int(left[-1]) + gap // 2 + 1 if len(left) else 0)
+    end = first + at + (int(right[0]) - gap // 2 if len(right) else len(bare) - at)
+    start, end = min(start, rule.start), max(end, rule.end)
+    return replace(level, start=start, end=end, position=level.at(start))
 
 
 def _cut_back(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
