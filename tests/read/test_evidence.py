@@ -67,7 +67,7 @@ def test_a_cut_letter_lowers_the_confidence(reader: Reader) -> None:
     spoilt[18:34, 20:60] = PAPER_LEVEL
     (whole,) = reader.read_page(grey, 200, [grid])
     (cut,) = reader.read_page(spoilt, 200, [grid])
-    assert cut[0].confidence < whole[0].confidence - 0.05
+    assert cut[0].confidence < whole[0].confidence - 0.03
     assert cut[0].reasons
     assert cut[0].reasons[0].endswith(".")
 

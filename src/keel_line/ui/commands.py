@@ -93,7 +93,7 @@ COMMANDS: tuple[Command, ...] = (
         bound=False,
     ),
     Command(
-        "back",
+        "back-side",
         "Back side away",
         ("B",),
         "square",
