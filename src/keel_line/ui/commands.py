@@ -140,7 +140,7 @@ COMMANDS: tuple[Command, ...] = (
         "From peg to peg",
         ("Left", "Right"),
         "rule",
-        "Along the gutter; with Shift the line moves, with Ctrl+Shift far",
+        "Along the gutter; with Shift the line moves",
         bound=False,
     ),
     Command("add-line", "Add a line", ("N",), "rule", "A new line beside the peg", bound=False),

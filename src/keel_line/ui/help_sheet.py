@@ -12,9 +12,9 @@ from keel_line.ui.theme import Theme
 
 _PLACES = (
     ("window", "Anywhere", 0),
-    ("rule", "In Rule", 0),
+    ("proof", "In Proof", 0),
     ("square", "In Square", 1),
-    ("proof", "In Proof", 1),
+    ("rule", "In Rule", 1),
 )
 
 
