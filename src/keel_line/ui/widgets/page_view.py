@@ -61,6 +61,8 @@ class PageView(QWidget):
             self._scaled = None
             self._zoom, self._centre = 1.0, QPointF(0.5, 0.5)
         self._image, self._tables, self._at_table = image, tables, at_table
+        shown = {t.id for t in tables}
+        self._sides_of = {i: sides for i, sides in self._sides_of.items() if i in shown}
         self._message = message
         self.update()
 
