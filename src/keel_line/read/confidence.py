@@ -26,6 +26,7 @@ FEATURES = (
     "dirt",
     "agreement",
     "column",
+    "language",
 )
 """Names of the features in the order of the model's weights.
 
@@ -34,7 +35,8 @@ character; doubtful: sum of -log over characters; length: log of the number of c
 log of the capitals' height in source px over 20; unexplained: share of ink that no character
 explains; unsure_line: 1 where the baseline was not seen on the line's own letters; dirt: log of
 specks painted out; agreement: share of the looks that say the same; column: log of the share of
-the column's other cells that are written in the same form, 0 where nothing is known.
+the column's other cells that are written in the same form, 0 where nothing is known; language: log
+odds of the text against its runners-up where the language has as much say as the ink.
 """
 
 _CLIP = 9.0

@@ -26,6 +26,12 @@ from keel_line.read.confidence import (
 )
 from keel_line.read.decode import Decoded, decode_line
 from keel_line.read.ink import CellInk, ink_depth, take_ink
+from keel_line.read.language import (
+    LanguageModel,
+    choose_by_language,
+    load_language,
+    measure_leads,
+)
 from keel_line.read.lines import TextLine, find_lines, guess_cap_px, usual_cap_px
 from keel_line.read.looks import look_again
 from keel_line.read.network import Network
@@ -66,11 +72,12 @@ class PreparedCell:
 
 @dataclass(frozen=True)
 class Reader:
-    """Reads pages with one network and one calibration."""
+    """Reads pages with one network, one language and one calibration."""
 
     network: Network = field(default_factory=Network)
     calibration: Calibration = field(default_factory=load_calibration)
     spaces: SpaceModel = field(default_factory=load_space_model)
+    language: LanguageModel = field(default_factory=load_language)
 
     def read_page(self, grey: Grey, dpi: float, grids: Sequence[Grid]) -> list[list[Reading]]:
         """Read every cell of every grid.
@@ -98,6 +105,7 @@ class Reader:
         alphabet = self.network.recipe.alphabet
         decoded = [decode_line(probs, alphabet) for probs in first]
         looked = look_again(pictures, first, decoded, self.network)
+        looked = choose_by_language(looked, first, alphabet, self.language)
         each = iter(zip(looked, first, strict=True))
         out = []
         for cells in prepared:
@@ -105,8 +113,12 @@ class Reader:
             lines = [[d for d, _ in pairs] for pairs in own]
             spaced = self._set_spaces(cells, lines, [[p for _, p in pairs] for pairs in own])
             fits = _fit_columns(cells, spaced)
+            leads = iter(measure_leads([d for lines in spaced for d in lines], self.language))
             out.append(
-                [self._conclude(c, d, fit) for c, d, fit in zip(cells, spaced, fits, strict=True)]
+                [
+                    self._conclude(c, d, [next(leads) for _ in d], fit)
+                    for c, d, fit in zip(cells, spaced, fits, strict=True)
+                ]
             )
         return out
 
@@ -127,7 +139,9 @@ class Reader:
             for lines, own in zip(cleared, gaps, strict=True)
         ]
 
-    def _conclude(self, cell: PreparedCell, decoded: list[Decoded], fit: _Fit) -> Reading:
+    def _conclude(
+        self, cell: PreparedCell, decoded: list[Decoded], leads: list[float], fit: _Fit
+    ) -> Reading:
         """Put a cell's lines together into one reading with its confidence."""
         model = self.network.hash
         kept = [
@@ -154,8 +168,9 @@ class Reader:
         text = "\n".join(d.text for _, _, d in kept)
         account = account_ink(cell.ink, chars, cell.origin, cell.cap_px)
         features = _features(
-            cell, [line for line, _, _ in kept], [d for _, _, d in kept], account, fit(text)
+            cell, [line for line, _, _ in kept], [d for _, _, d in kept], account
         )
+        features = (*features, fit(text), min(leads))
         confidence = estimate_confidence(self.calibration, features)
         runners_up = _runners_up([d for _, _, d in kept], fit)
         return Reading(
@@ -343,7 +358,6 @@ def _features(
     lines: list[TextLine],
     decoded: list[Decoded],
     account: InkAccount,
-    fit: float,
 ) -> tuple[float, ...]:
     best = 1.0
     for d in decoded:
@@ -360,7 +374,6 @@ def _features(
         float(any(not line.sure for line in lines)),
         float(np.log1p(cell.ink.dirt_px)),
         min(d.agreement for d in decoded),
-        fit,
     )
 
 

@@ -8,6 +8,7 @@ pixels fill most of a window along it, which bridges small breaks and drops lone
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import cv2
 import numpy as np
@@ -29,6 +30,7 @@ _LEAST_CLEAR = 0.72
 _THICKEST_IN = 0.065
 _FAINT = 0.25
 _STEEPEST = 0.03
+_COARSE = 4
 _STREAK_SLACK = 0.035
 _MOST_STREAKS = 2
 _LEAST_WITHIN = 2
@@ -77,25 +79,29 @@ def _fill(ink: NDArray[np.uint8], dpi: float) -> NDArray[np.uint8]:
     double = _clear_sides(np.asarray(eroded, np.uint8), soft, round(dpi * _DOUBLE_SIDE_IN), least)
     window = max(9, round(dpi * _WINDOW_IN) | 1)
 
-    def fill(pixels: NDArray[np.bool_]) -> NDArray[np.uint8]:
-        solid = pixels.astype(np.uint8) * np.uint8(255)
-        return np.asarray(cv2.blur(solid, (window, 1), borderType=cv2.BORDER_CONSTANT), np.uint8)
+    def fill(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
+        return np.asarray(cv2.blur(pixels, (window, 1), borderType=cv2.BORDER_CONSTANT), np.uint8)
 
-    single = fill(thin | thick)
+    single = fill(np.asarray(cv2.bitwise_or(thin, thick), np.uint8))
     # Only where its strokes were not told apart.
     reach = np.ones((2 * round(dpi * _DOUBLE_IN) + 1, 1), np.uint8)
-    apart_already = cv2.dilate((single > 255 * _FILLED).astype(np.uint8), reach) > 0
-    return np.maximum(single, np.where(apart_already, np.uint8(0), fill(double)))
+    _, told = cv2.threshold(single, int(255 * _FILLED), 255, cv2.THRESH_BINARY)
+    twice = fill(double)
+    twice[cv2.dilate(told, reach) > 0] = 0
+    return np.asarray(cv2.max(single, twice), np.uint8)
 
 
 def _clear_sides(
     centre: NDArray[np.uint8], ink: NDArray[np.uint8], side: int, least: int
-) -> NDArray[np.bool_]:
-    """Tell where ``centre`` is inked and the ink ``side`` rows above and below is under half."""
+) -> NDArray[np.uint8]:
+    """Return 255 where ``centre`` is inked and the ink ``side`` rows above and below is under half."""
     sides = np.zeros_like(ink)
     sides[side:] = ink[:-side]
-    sides[:-side] = np.maximum(sides[:-side], ink[side:])
-    return (centre > least) & (sides < centre // 2)
+    cv2.max(sides[:-side], ink[side:], dst=sides[:-side])
+    cv2.add(sides, sides, dst=sides)  # ends at 255, which no ink is darker than
+    _, inked = cv2.threshold(centre, least, 255, cv2.THRESH_BINARY)
+    clear = cv2.compare(cv2.subtract(centre, 1), sides, cv2.CMP_GT)
+    return np.asarray(cv2.bitwise_and(inked, clear), np.uint8)
 
 
 def find_rules(field: RuleField) -> list[Rule]:
@@ -128,16 +134,23 @@ def _without_streaks(rules: list[Rule], extent: int) -> list[Rule]:
 def _trace(
     fill: NDArray[np.uint8], ink: NDArray[np.uint8], dpi: float, direction: str
 ) -> list[Rule]:
-    mask = (fill > 255 * _FILLED).astype(np.uint8)
+    _, mask = cv2.threshold(fill, int(255 * _FILLED), 1, cv2.THRESH_BINARY)
     least = max(12, round(dpi * _LEAST_LENGTH_IN))
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
+    # The field is smooth along the lines: every fourth column shows what hangs together.
+    coarse = np.ascontiguousarray(mask[:, ::_COARSE])
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(coarse, connectivity=8)
     segments = []
     for i in range(1, count):
-        x, y, width, height, _area = stats[i]
-        if width < 0.8 * least or width < 3 * height:
+        x, y, width, height, _area = stats[i].tolist()
+        if _COARSE * width < 0.8 * least or _COARSE * width < 3 * height:
             continue
-        patch = labels[y : y + height, x : x + width] == i
-        segment = _fit(patch, ink[y : y + height, x : x + width], (int(x), int(y)), direction)
+        left, right = max(0, _COARSE * x - 1), min(mask.shape[1], _COARSE * (x + width) + 1)
+        own = np.repeat(labels[y : y + height, x : x + width] == i, _COARSE, axis=1)
+        around = np.zeros((height, right - left), bool)
+        around[:, _COARSE * x - left :][:, : own.shape[1]] = own[:, : right - _COARSE * x]
+        around = cv2.dilate(around.astype(np.uint8), np.ones((1, 2 * _COARSE - 1), np.uint8)) > 0
+        patch = around & (mask[y : y + height, left:right] > 0)
+        segment = _fit(patch, ink[y : y + height, left:right], (left, y), direction)
         if segment is not None:
             segments.append(segment)
     measured = [_measure(s, ink, dpi) for s in _join(segments, dpi)]
@@ -354,16 +367,14 @@ def _columns(
     Returns (inked, clear, level of the ink, thickness in px); ``clear`` columns are inked too.
     """
     along = np.arange(int(start), max(int(end), int(start) + 2))
-    cols = np.clip(along, 0, ink.shape[1] - 1)
     centre = np.rint(rule.position + rule.slope * (along - rule.start)).astype(int)
     half = max(2, round(dpi * 0.03))
     far = half + round(dpi * 0.05) + round(dpi * _THICKEST_IN / 2) + 2
-    offsets = np.arange(-far, far + 1)
-    strip = ink[np.clip(centre + offsets[:, None], 0, ink.shape[0] - 1), cols]
+    strip = _cut_strip(ink, int(along[0]), centre, far)
     shift = int(strip[far - 2 : far + 3].mean(axis=1).argmax()) - 2
     middle = far + shift
     core = strip[middle - 1 : middle + 2].max(axis=0)
-    own = max(float(np.percentile(core, 75)), _FLOOR) if level is None else level
+    own = max(_upper_quartile(core), _FLOOR) if level is None else level
     inked = core > 0.4 * own
     if not inked.any():
         return inked, inked, own, 1.0
@@ -377,3 +388,30 @@ def _columns(
         if beside.sum() < clear.sum():
             clear = beside
     return inked, clear, own, thickness
+
+
+def _cut_strip(
+    ink: NDArray[np.uint8], first: int, centre: NDArray[np.int_], far: int
+) -> NDArray[np.uint8]:
+    """Return the rows within ``far`` of ``centre`` at the columns from ``first`` on.
+
+    Columns and rows beyond the picture repeat its edge.
+    """
+    rows, cols = ink.shape
+    last = first + len(centre)
+    if first < 0 or last > cols or centre.min() < far or centre.max() >= rows - far:
+        along = np.clip(np.arange(first, last), 0, cols - 1)
+        offsets = np.arange(-far, far + 1)
+        return ink[np.clip(centre + offsets[:, None], 0, rows - 1), along]
+    # A line leans so little that it keeps its row for long: whole blocks are copied.
+    steps = [0, *(np.flatnonzero(np.diff(centre)) + 1).tolist(), len(centre)]
+    blocks = [
+        ink[centre[a] - far : centre[a] + far + 1, first + a : first + b]
+        for a, b in pairwise(steps)
+    ]
+    return blocks[0] if len(blocks) == 1 else np.concatenate(blocks, axis=1)
+
+
+def _upper_quartile(values: NDArray[np.uint8]) -> float:
+    at = (3 * (len(values) - 1)) // 4
+    return float(np.partition(values, at)[at])

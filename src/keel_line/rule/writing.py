@@ -15,6 +15,7 @@ from keel_line.model.grid import Rule
 _LEAST_INK = 40
 _CAP_IN = (0.035, 0.22)
 _LONG_IN = 0.5
+_FINE_DPI = 240.0  # from here on half the resolution tells words and lines as well
 _WORD_GAP_CAPS = 0.75
 _SPECK_CAPS = 0.17
 _BROKEN_CAPS = 0.3
@@ -58,24 +59,29 @@ def find_writing(
     """
     ink = cv2.subtract(np.full_like(flat, PAPER_LEVEL), flat)
     depth = float(np.percentile(ink[::3, ::3], 99))
-    mask = (ink > max(_LEAST_INK, 0.35 * depth)).astype(np.uint8)
+    _, mask = cv2.threshold(ink, max(_LEAST_INK, 0.35 * depth), 1, cv2.THRESH_BINARY)
     for rule in rules:
         _rub_out(mask, rule)
     for x0, y0, x1, y1 in taken or []:
         mask[max(0, int(y0)) : int(y1) + 1, max(0, int(x0)) : int(x1) + 1] = 0
+    shrunk = 2 if dpi >= _FINE_DPI else 1
+    if shrunk == 2:
+        mask = _halve(np.asarray(mask, np.uint8))
     _, labels, table, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
     parts = np.asarray(table, np.int64)
-    cap = _guess_cap(parts, dpi)
+    # Halving makes a letter half a pixel higher on average.
+    cap = _guess_cap(parts, dpi / shrunk) - 0.5 * (shrunk - 1)
     wide, high = parts[:, cv2.CC_STAT_WIDTH], parts[:, cv2.CC_STAT_HEIGHT]
-    letter = (high <= 3.2 * cap) & (wide <= max(_LONG_IN * dpi, 12 * cap))
+    letter = (high <= 3.2 * cap) & (wide <= max(_LONG_IN * dpi / shrunk, 12 * cap))
     letter &= np.maximum(wide, high) >= _SPECK_CAPS * cap
     letter[0] = False
     reach = max(3, round(_WORD_GAP_CAPS * cap))
     # Copiers break letters; a little height joins them again, never two lines.
     kernel = np.ones((max(1, round(_BROKEN_CAPS * cap)), reach), np.uint8)
-    joined = cv2.morphologyEx(letter[labels].astype(np.uint8), cv2.MORPH_CLOSE, kernel)
+    joined = cv2.morphologyEx(letter.astype(np.uint8)[labels], cv2.MORPH_CLOSE, kernel)
     _, _, table, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
-    words = np.asarray(table, float)[1:]
+    words = shrunk * np.asarray(table, float)[1:]
+    cap *= shrunk
     boxes = np.column_stack(
         [words[:, 0], words[:, 1], words[:, 0] + words[:, 2], words[:, 1] + words[:, 3]]
     )
@@ -83,6 +89,15 @@ def find_writing(
     high, wide = boxes[:, 3] - boxes[:, 1], boxes[:, 2] - boxes[:, 0]
     boxes = boxes[(high >= 0.5 * cap) | (wide >= 0.8 * cap)]
     return _in_lines(boxes, cap)
+
+
+def _halve(mask: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Return a mask of half the size, set where any of the four pixels is."""
+    even = mask[: mask.shape[0] // 2 * 2, : mask.shape[1] // 2 * 2]
+    rows = cv2.max(even[::2], even[1::2])
+    return np.asarray(
+        cv2.max(np.ascontiguousarray(rows[:, ::2]), np.ascontiguousarray(rows[:, 1::2])), np.uint8
+    )
 
 
 def _rub_out(mask: NDArray[np.uint8], rule: Rule) -> None:
