@@ -205,18 +205,20 @@ class Sheet:
     ) -> None:
         """Draw only some of the rules; see :class:`Style`."""
         left, right, top, low = (round(float(v)) for v in (xs[0], xs[-1], ys[0], ys[-1]))
-        across: list[float] = []
-        if style.ruling == "across":
-            across = list(ys)
-        elif style.ruling == "heading":
-            across = [ys[0], ys[content.header_rows], ys[-1]]
-        for y in across:
-            draw.line([left, round(float(y)), right, round(float(y))], style.rule_level, width)
-        if style.ruling == "down":
-            for x in xs:
-                draw.line([round(float(x)), top, round(float(x)), low], style.rule_level, width)
+        if style.ruling == "heading":
+            for y in (ys[0], ys[content.header_rows], ys[-1]):
+                draw.line([left, round(float(y)), right, round(float(y))], style.rule_level, width)
         elif style.ruling == "outline":
             draw.rectangle([left, top, right, low], outline=style.rule_level, width=width)
+        for cell in content.cells:  # no rule runs through a cell that spans
+            x0, x1 = (round(float(xs[c])) for c in (cell.col, cell.col + cell.col_span))
+            y0, y1 = (round(float(ys[r])) for r in (cell.row, cell.row + cell.row_span))
+            if style.ruling == "across":
+                for y in (y0, y1):
+                    draw.line([x0, y, x1, y], style.rule_level, width)
+            elif style.ruling == "down":
+                for x in (x0, x1):
+                    draw.line([x, y0, x, y1], style.rule_level, width)
 
     def _fill(
         self,

@@ -39,6 +39,10 @@ _PAD_CAPS = 0.45
 _RULED_SHARE = 0.6
 _LONG_RULE = 0.75
 _BESIDE = 0.25
+_UNLIKE_APART = 1.35  # over the usual pitch of lines
+_STREAMS_MORE = 1
+_LEVELS_APART = 1.7  # over the usual pitch of lines: a heading's levels are nearer
+_MOST_LEVEL_LINES = 4
 _JOINED = 0.82  # of the usual distance from row to row
 _CENTRED = 0.12
 _HEADING_ROWS = 2
@@ -82,7 +86,8 @@ def find_aligned(writing: Writing, rules: Sequence[Rule]) -> list[Grid]:
     rows = [writing.boxes[writing.lines == n] for n in range(int(writing.lines.max()) + 1)]
     out: list[Grid] = []
     for block in _part_blocks([r for r in rows if len(r)], writing.cap_px):
-        out += _tables_in(block, rules)
+        for part in _part_unlike(block):
+            out += _tables_in(part, rules)
     return out
 
 
@@ -97,6 +102,30 @@ def _part_blocks(rows: list[NDArray[np.float64]], cap: float) -> list[_Block]:
     usual = float(np.median(pitch[pitch < 6 * cap])) if (pitch < 6 * cap).any() else 2 * cap
     cuts = [0, *(np.flatnonzero(gaps > _APART * usual - cap) + 1).tolist(), len(rows)]
     return [_Block(tuple(rows[a:b]), cap) for a, b in zip(cuts, cuts[1:], strict=False) if b > a]
+
+
+def _part_unlike(block: _Block) -> list[_Block]:
+    """Part a block at wide gaps above and below which the columns are not the same."""
+    middles = np.array([(np.median(r[:, 1]) + np.median(r[:, 3])) / 2 for r in block.rows])
+    pitch = np.diff(middles)
+    if len(pitch) < 2 * _LEAST_ROWS - 1:
+        return [block]
+    wide = np.flatnonzero(pitch > _UNLIKE_APART * float(np.median(pitch))) + 1
+    for cut in sorted(wide.tolist(), key=lambda i: -pitch[i - 1]):
+        above, below = block.part(0, cut), block.part(cut, len(block.rows))
+        if min(len(above.rows), len(below.rows)) < _LEAST_ROWS:
+            continue
+        if not _same_columns(_find_streams(above), _find_streams(below)):
+            return [*_part_unlike(above), *_part_unlike(below)]
+    return [block]
+
+
+def _same_columns(above: list[tuple[float, float]], below: list[tuple[float, float]]) -> bool:
+    """Tell whether two sets of streams may be one: each of the fewer meets one of the others."""
+    few, many = sorted((above, below), key=len)
+    if len(many) - len(few) > _STREAMS_MORE:
+        return not few
+    return all(any(a < d and c < b for c, d in many) for a, b in few)
 
 
 def _tables_in(block: _Block, rules: Sequence[Rule]) -> list[Grid]:
@@ -235,6 +264,9 @@ def _grow_up(block: _Block, first: int, streams: list[tuple[float, float]]) -> i
     while first > 0:
         row = block.rows[first - 1]
         below = block.rows[first]
+        if _find_levels(block.part(first - 1, len(block.rows)), _stream_lines(block, streams)):
+            first -= 1
+            continue
         if len(row) < 2 or np.median(below[:, 1]) - np.median(row[:, 3]) > 2 * block.cap_px:
             break
         if _crossings(row, streams, block.cap_px) > len(streams) / 2:
@@ -268,12 +300,118 @@ def _make_grid(
             around[3],
         )
     xs = _column_lines(streams, down, around, body.cap_px)
-    starts, ys = _row_lines(body, across, around, xs)
+    levels = _find_levels(body, xs)
+    if levels is not None:  # what stands between two levels of headings belongs to both
+        body = _Block((body.rows[0], *body.rows[levels.last :]), body.cap_px)
+    starts, ys = _row_lines(body, across, around, xs, apart=levels is not None)
     if len(xs) < 3 or len(ys) < 3:
         return None
     cells = _place_cells(body, starts, xs, ys)
+    if levels is not None:
+        cells = _with_levels(cells, levels, xs, ys)
     box = (xs[0], ys[0], xs[-1], ys[-1])
     return Grid(box, tuple(xs), tuple(ys), tuple(cells), (*across, *down))
+
+
+@dataclass(frozen=True)
+class _Levels:
+    """A heading of two levels: its last text line, and the (first, after last) columns of titles."""
+
+    last: int
+    groups: tuple[tuple[int, int], ...]
+
+
+def _stream_lines(block: _Block, streams: list[tuple[float, float]]) -> list[float]:
+    x0, _, x1, _ = block.box
+    return [x0, *((a + b) / 2 for a, b in streams), x1]
+
+
+def _find_levels(body: _Block, xs: list[float]) -> _Levels | None:
+    """Find out whether a table begins with titles over groups of its columns' headings.
+
+    The first line's titles stand over the middle of two columns or more, whose own headings stand
+    in a line below; what is written between the two lines heads the other columns.
+    """
+    middles = [(float(np.median(r[:, 1])) + float(np.median(r[:, 3]))) / 2 for r in body.rows]
+    if len(middles) < _LEAST_ROWS:
+        return None
+    usual = float(np.median(np.diff(middles)[1:])) if len(middles) > 3 else np.inf
+    titles = body.rows[0]
+    for last in range(min(_MOST_LEVEL_LINES, len(middles)) - 1, 0, -1):
+        if middles[last] - middles[0] > _LEVELS_APART * max(usual, 1.4 * body.cap_px):
+            continue
+        groups = _match_levels(titles, body.rows[1:last], body.rows[last], xs)
+        if groups:
+            return _Levels(last, groups)
+    return None
+
+
+def _match_levels(
+    titles: NDArray[np.float64],
+    between: tuple[NDArray[np.float64], ...],
+    below: NDArray[np.float64],
+    xs: list[float],
+) -> tuple[tuple[int, int], ...]:
+    """Return the columns that each title of a heading's first line spans; none where it is none."""
+    under = _columns_of(below, xs)
+    beside: set[int] = set()
+    for row in between:
+        beside |= _columns_of(row, xs)
+    cols = len(xs) - 1
+    if beside & under or (between and len(beside | under) < cols - 1):
+        return ()
+    groups: list[tuple[int, int]] = []
+    single: set[int] = set()
+    for title in titles:
+        own = title[None, :]
+        at = min(_columns_of(own, xs))
+        spanned = _spanned_below(float(title[0]), float(title[2]), titles, below, xs)
+        group = (spanned[0], spanned[-1] + 2) if spanned else (at, at + 1)
+        run = _run_of(under, at, xs, titles)
+        if between and run is not None:
+            group = run
+        if group[1] - group[0] < 2:
+            single.add(at)
+        else:
+            groups.append(group)
+    covered = [c for a, b in groups for c in range(a, b)]
+    whole = len(covered) >= cols  # the table's own title
+    twice = len(set(covered)) < len(covered) or bool(set(covered) & (single | beside))
+    if not groups or whole or twice or not set(covered) <= under:
+        return ()
+    if not between and (single & under or len(single | under) < cols):
+        return ()
+    return tuple(groups)
+
+
+def _run_of(
+    under: set[int], at: int, xs: list[float], titles: NDArray[np.float64]
+) -> tuple[int, int] | None:
+    """Return the run of columns in ``under`` about column ``at``, if one title stands over it."""
+    if at not in under:
+        return None
+    first, last = at, at + 1
+    while first - 1 in under:
+        first -= 1
+    while last in under:
+        last += 1
+    over = sum(1 for t in titles if xs[first] <= (t[0] + t[2]) / 2 < xs[last])
+    return (first, last) if over == 1 else None
+
+
+def _with_levels(
+    cells: list[Cell], levels: _Levels, xs: list[float], ys: list[float]
+) -> list[Cell]:
+    """Set the cells of a heading of two levels: titles span columns, other headings both rows."""
+    covered = {c for a, b in levels.groups for c in range(a, b)}
+    heads = [Cell(0, a, 1, b - a, (xs[a], ys[0], xs[b], ys[1])) for a, b in levels.groups]
+    for col in range(len(xs) - 1):
+        if col in covered:
+            heads.append(Cell(1, col, 1, 1, (xs[col], ys[1], xs[col + 1], ys[2])))
+        else:
+            heads.append(Cell(0, col, 2, 1, (xs[col], ys[0], xs[col + 1], ys[2])))
+    heads.sort(key=lambda c: (c.row, c.col))
+    return [*heads, *(c for c in cells if c.row > 1)]
 
 
 def _runs_along(rule: Rule, around: Box, axis: int) -> bool:
@@ -351,9 +489,12 @@ def _column_lines(
 
 
 def _row_lines(
-    body: _Block, across: list[Rule], around: Box, xs: list[float]
+    body: _Block, across: list[Rule], around: Box, xs: list[float], *, apart: bool
 ) -> tuple[list[int], list[float]]:
-    """Return the text lines at which rows begin, and the rows' boundaries."""
+    """Return the text lines at which rows begin, and the rows' boundaries.
+
+    ``apart`` says that the first two lines are rows of their own.
+    """
     middle_x = (around[0] + around[2]) / 2
     at = sorted(r.at(middle_x) for r in across)
     tops = [float(r[:, 1].min()) for r in body.rows]
@@ -368,7 +509,7 @@ def _row_lines(
     joined = _find_joined(body, xs)
     starts, ys = [0], []
     for i, y in enumerate(ruled):
-        if y is None and (by_rules or joined[i]):
+        if y is None and (by_rules or joined[i]) and not (apart and i == 0):
             continue
         starts.append(i + 1)
         ys.append(y if y is not None else (lows[i] + tops[i + 1]) / 2)
