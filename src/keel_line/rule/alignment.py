@@ -39,8 +39,8 @@ _PAD_CAPS = 0.45
 _RULED_SHARE = 0.6
 _LONG_RULE = 0.75
 _BESIDE = 0.25
+_LEAST_EDGED, _EDGED, _EDGE_CAPS = 4, 0.8, 0.15
 _UNLIKE_APART = 1.35  # over the usual pitch of lines
-_STREAMS_MORE = 1
 _LEVELS_APART = 1.7  # over the usual pitch of lines: a heading's levels are nearer
 _MOST_LEVEL_LINES = 4
 _JOINED = 0.82  # of the usual distance from row to row
@@ -64,6 +64,19 @@ class _Block:
 
     def part(self, first: int, last: int) -> _Block:
         return _Block(self.rows[first:last], self.cap_px)
+
+
+@dataclass(frozen=True)
+class _Stream:
+    """White that runs down through lines; ``middle`` is where a boundary keeps clear best."""
+
+    left: float
+    right: float
+    middle: float
+
+    @property
+    def width(self) -> float:
+        return self.right - self.left
 
 
 def find_aligned(writing: Writing, rules: Sequence[Rule]) -> list[Grid]:
@@ -115,17 +128,24 @@ def _part_unlike(block: _Block) -> list[_Block]:
         above, below = block.part(0, cut), block.part(cut, len(block.rows))
         if min(len(above.rows), len(below.rows)) < _LEAST_ROWS:
             continue
-        if not _same_columns(_find_streams(above), _find_streams(below)):
+        if not _are_one(block, above, below):
             return [*_part_unlike(above), *_part_unlike(below)]
     return [block]
 
 
-def _same_columns(above: list[tuple[float, float]], below: list[tuple[float, float]]) -> bool:
-    """Tell whether two sets of streams may be one: each of the fewer meets one of the others."""
-    few, many = sorted((above, below), key=len)
-    if len(many) - len(few) > _STREAMS_MORE:
-        return not few
-    return all(any(a < d and c < b for c, d in many) for a, b in few)
+def _are_one(block: _Block, above: _Block, below: _Block) -> bool:
+    """Tell whether two parts of a block share their columns: none is lost, none stays empty."""
+    streams = _find_streams(block)
+    if len(streams) < max(len(_find_streams(above)), len(_find_streams(below))):
+        return False
+    xs = _stream_lines(block, streams)
+    for part in (above, below):
+        filled: set[int] = set()
+        for row in part.rows:
+            filled |= _columns_of(row, xs)
+        if len(filled) <= len(streams):
+            return False
+    return True
 
 
 def _tables_in(block: _Block, rules: Sequence[Rule]) -> list[Grid]:
@@ -170,8 +190,8 @@ def _columned_run(block: _Block) -> tuple[int, int]:
     return best
 
 
-def _find_streams(body: _Block) -> list[tuple[float, float]]:
-    """Return (left, right) of the white streams that run down through nearly all lines."""
+def _find_streams(body: _Block) -> list[_Stream]:
+    """Find the white streams that run down through nearly all lines."""
     x0, _, x1, _ = body.box
     left, width = int(np.floor(x0)), int(np.ceil(x1 - x0)) + 1
     cover = np.zeros(width)
@@ -185,30 +205,49 @@ def _find_streams(body: _Block) -> list[tuple[float, float]]:
     allowed = max(0.0, _CROSSED * weight) if weight >= 6 else 0.0
     white = np.concatenate([[False], cover <= allowed, [False]])
     edges = np.flatnonzero(np.diff(white.astype(np.int8))).reshape(-1, 2)
-    found = [
-        (float(a + left), float(b + left))
-        for a, b in edges.tolist()
-        if b - a >= _NARROW_STREAM_CAPS * body.cap_px and a > 0 and b < width
-    ]
-    return _without_marks(body, [s for s in found if _parts_rows(body, s)])
+    found = []
+    for a, b in edges.tolist():
+        if b - a < _NARROW_STREAM_CAPS * body.cap_px or a <= 0 or b >= width:
+            continue
+        # Where a few long values run into the stream, its line keeps clear of most of them.
+        clear = np.flatnonzero(cover[a:b] == cover[a:b].min())
+        runs = np.split(clear, np.flatnonzero(np.diff(clear) > 1) + 1)
+        widest = max(runs, key=len)
+        middle = float(a + left + (widest[0] + widest[-1] + 1) / 2)
+        found.append(_Stream(float(a + left), float(b + left), middle))
+    return _without_marks(body, [f for f in found if _parts_rows(body, f)])
 
 
-def _parts_rows(body: _Block, stream: tuple[float, float]) -> bool:
+def _parts_rows(body: _Block, stream: _Stream) -> bool:
     """Tell whether a stream is wide enough for a column's end, and has writing on both sides."""
-    middle = (stream[0] + stream[1]) / 2
+    middle = stream.middle
     both = sum(
         bool((row[:, 2] <= middle).any() and (row[:, 0] >= middle).any()) for row in body.rows
     )
-    wide = stream[1] - stream[0] >= _STREAM_CAPS * body.cap_px
+    wide = stream.width >= _STREAM_CAPS * body.cap_px
     least = _LEAST_FILLED if wide else _LEAST_FILLED_NARROW
-    enough = wide or len(body.rows) >= _MANY_ROWS
+    enough = wide or len(body.rows) >= _MANY_ROWS or _is_edged(body, middle)
     return both >= max(2, least * len(body.rows)) and enough
 
 
-def _without_marks(body: _Block, streams: list[tuple[float, float]]) -> list[tuple[float, float]]:
+def _is_edged(body: _Block, middle: float) -> bool:
+    """Tell whether the writing on one side of a narrow stream ends or begins at one place.
+
+    Words that happen to part near one another do so at ragged places.
+    """
+    ends = [row[row[:, 2] <= middle, 2].max(initial=-np.inf) for row in body.rows]
+    starts = [row[row[:, 0] >= middle, 0].min(initial=np.inf) for row in body.rows]
+    both = np.array([(a, b) for a, b in zip(ends, starts, strict=True) if np.isfinite(b - a)])
+    if len(both) < _LEAST_EDGED or len(both) < _EDGED * len(body.rows):
+        return False
+    near = np.abs(both - np.median(both, axis=0)) <= _EDGE_CAPS * body.cap_px
+    return bool((near.mean(axis=0) >= _EDGED).any())
+
+
+def _without_marks(body: _Block, streams: list[_Stream]) -> list[_Stream]:
     """Drop the stream beside a column of lone signs: they stay with their numbers."""
     kept = list(streams)
-    edges = [-np.inf, *[(a + b) / 2 for a, b in streams], np.inf]
+    edges = [-np.inf, *[s.middle for s in streams], np.inf]
     for k in range(len(edges) - 1):
         inside = [
             box
@@ -221,13 +260,13 @@ def _without_marks(body: _Block, streams: list[tuple[float, float]]) -> list[tup
             continue
         beside = [s for s in (k - 1, k) if 0 <= s < len(streams) and streams[s] in kept]
         if beside and len(inside) >= _LEAST_ROWS:
-            nearest = min(beside, key=lambda s: streams[s][1] - streams[s][0])
-            if streams[nearest][1] - streams[nearest][0] < 2.2 * body.cap_px:
+            nearest = min(beside, key=lambda s: streams[s].width)
+            if streams[nearest].width < 2.2 * body.cap_px:
                 kept.remove(streams[nearest])
     return kept
 
 
-def _leave_title(block: _Block, first: int, last: int, streams: list[tuple[float, float]]) -> int:
+def _leave_title(block: _Block, first: int, last: int, streams: list[_Stream]) -> int:
     """Leave out lines at the top that run across the columns: the table's title."""
     while first < last:
         row = block.rows[first]
@@ -248,7 +287,7 @@ def _is_spaced(row: NDArray[np.float64], cap: float) -> bool:
     )
 
 
-def _crossings(row: NDArray[np.float64], streams: list[tuple[float, float]], cap: float) -> int:
+def _crossings(row: NDArray[np.float64], streams: list[_Stream], cap: float) -> int:
     """Count the streams that a line's writing runs across; words of a title are taken together."""
     joined = [row[0, [0, 2]].tolist()]
     for x0, _, x1, _ in row[1:].tolist():
@@ -256,10 +295,10 @@ def _crossings(row: NDArray[np.float64], streams: list[tuple[float, float]], cap
             joined[-1][1] = x1
         else:
             joined.append([x0, x1])
-    return sum(any(x0 < a and x1 > b for x0, x1 in joined) for a, b in streams)
+    return sum(any(x0 < s.left and x1 > s.right for x0, x1 in joined) for s in streams)
 
 
-def _grow_up(block: _Block, first: int, streams: list[tuple[float, float]]) -> int:
+def _grow_up(block: _Block, first: int, streams: list[_Stream]) -> int:
     """Take in a heading's lines above, whose pieces stand over the columns."""
     while first > 0:
         row = block.rows[first - 1]
@@ -276,7 +315,7 @@ def _grow_up(block: _Block, first: int, streams: list[tuple[float, float]]) -> i
 
 
 def _make_grid(
-    body: _Block, streams: list[tuple[float, float]], rules: Sequence[Rule]
+    body: _Block, streams: list[_Stream], rules: Sequence[Rule]
 ) -> Grid | None:
     """Build the grid of a block with columns; None where it is running text or a list."""
     if _is_prose(body, streams):
@@ -321,9 +360,9 @@ class _Levels:
     groups: tuple[tuple[int, int], ...]
 
 
-def _stream_lines(block: _Block, streams: list[tuple[float, float]]) -> list[float]:
+def _stream_lines(block: _Block, streams: list[_Stream]) -> list[float]:
     x0, _, x1, _ = block.box
-    return [x0, *((a + b) / 2 for a, b in streams), x1]
+    return [x0, *(s.middle for s in streams), x1]
 
 
 def _find_levels(body: _Block, xs: list[float]) -> _Levels | None:
@@ -424,7 +463,7 @@ def _runs_along(rule: Rule, around: Box, axis: int) -> bool:
     return shared >= _LONG_RULE * (high - low)
 
 
-def _is_prose(body: _Block, streams: list[tuple[float, float]]) -> bool:
+def _is_prose(body: _Block, streams: list[_Stream]) -> bool:
     """Tell running text and lists from tables.
 
     Words leave streams by chance, but stand in no line with each other; text set in two columns,
@@ -448,10 +487,10 @@ def _is_prose(body: _Block, streams: list[tuple[float, float]]) -> bool:
     return float(wide[0].max()) < _LIST_NUMBER_CAPS and long[1]
 
 
-def _extents(body: _Block, streams: list[tuple[float, float]]) -> list[NDArray[np.float64]]:
+def _extents(body: _Block, streams: list[_Stream]) -> list[NDArray[np.float64]]:
     """Return for each column the left and right end of its writing in each line, shape (n, 2)."""
-    inner = np.array([(a + b) / 2 for a, b in streams])
-    out: list[list[tuple[float, float]]] = [[] for _ in range(len(inner) + 1)]
+    inner = np.array([s.middle for s in streams])
+    out: list[list[_Stream]] = [[] for _ in range(len(inner) + 1)]
     for row in body.rows:
         at = np.searchsorted(inner, (row[:, 0] + row[:, 2]) / 2)
         for k in np.unique(at).tolist():
@@ -468,14 +507,14 @@ def _is_lined_up(ends: NDArray[np.float64], cap: float) -> bool:
 
 
 def _column_lines(
-    streams: list[tuple[float, float]], down: list[Rule], around: Box, cap: float
+    streams: list[_Stream], down: list[Rule], around: Box, cap: float
 ) -> list[float]:
     """Return the columns' boundaries, on a rule where one lies in the stream."""
     middle_y = (around[1] + around[3]) / 2
     at = sorted(r.at(middle_y) for r in down)
     inner = [
-        next((x for x in at if a - 0.3 * cap <= x <= b + 0.3 * cap), (a + b) / 2)
-        for a, b in streams
+        next((x for x in at if s.left - 0.3 * cap <= x <= s.right + 0.3 * cap), s.middle)
+        for s in streams
     ]
     # A rule down the table parts columns even where writing stands against it.
     inner += [
@@ -583,12 +622,18 @@ def _spans_of(
     over the middle of several of them spans their columns.
     """
     joined = [False] * (len(xs) - 2)
-    for x0, _, x1, _ in pieces:
+    inner = np.array(xs[1:-1])
+    home = np.searchsorted(inner, (pieces[:, 0] + pieces[:, 2]) / 2)
+    for piece, own in zip(pieces, home.tolist(), strict=True):
+        x0, x1 = float(piece[0]), float(piece[2])
+        others = set(home[home != own].tolist())
         for k, x in enumerate(xs[1:-1]):
             slack = 0.04 * (x1 - x0)
-            joined[k] |= bool(x0 + slack < x < x1 - slack)
+            # A long value that runs over into its neighbour's column leaves the neighbour's alone.
+            beyond = k + 1 if own <= k else k
+            joined[k] |= bool(x0 + slack < x < x1 - slack) and beyond not in others
         if below is not None and len(below) > len(pieces):
-            for k in _spanned_below(float(x0), float(x1), pieces, below, xs):
+            for k in _spanned_below(x0, x1, pieces, below, xs):
                 joined[k] = True
     out, start = [], 0
     for k, is_joined in enumerate([*joined, False]):
