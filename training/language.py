@@ -49,7 +49,9 @@ def main(parts: int, workers: int, into: Path) -> None:
     model = count_language(texts, ALPHABET)
     save_language(model, into)
     grams = [len(level.grams) for level in model.levels]
-    log.info("%d texts, n-grams kept by length %s, %d bytes", len(texts), grams, into.stat().st_size)
+    log.info(
+        "%d texts, n-grams kept by length %s, %d bytes", len(texts), grams, into.stat().st_size
+    )
 
 
 if __name__ == "__main__":

@@ -152,3 +152,70 @@ LIST = [
 )
 def test_other_writing_is_no_table(lines: list[tuple[float, float, str]]) -> None:
     assert find_grids(write_lines(lines), DPI) == []
+
+
+def make_levels(rows: int, cols: int, first: int, size: int) -> TableContent:
+    """A table whose heading has a title over ``size`` columns from ``first`` on."""
+    cells = [CellContent(0, first, "Dues paid", 1, size)]
+    for c in range(cols):
+        if first <= c < first + size:
+            cells.append(CellContent(1, c, f"Qtr {c}"))
+        else:
+            cells.append(CellContent(0, c, f"Head {c}", 2))
+    for r in range(2, rows):
+        cells += [CellContent(r, c, f"{r * 7 + c * 31 + 10}.{c}5") for c in range(cols)]
+    return TableContent(tuple(cells), rows, (1.2,) * cols, "r" * cols, 2)
+
+
+@pytest.mark.parametrize("ruling", ["none", "heading", "across", "down", "outline", "full"])
+@pytest.mark.parametrize(("first", "size"), [(1, 2), (2, 3), (0, 2)])
+def test_a_title_over_some_columns_heads_them_alone(ruling: str, first: int, size: int) -> None:
+    content = make_levels(9, 5, first, size)
+    (grid,) = find_grids(draw(content, ruling), DPI)
+    assert shape(grid) == wanted(content)
+
+
+def test_two_tables_close_together_with_other_columns_are_two() -> None:
+    sheet = Sheet(DPI, (8.0, 9.0))
+    rng = np.random.default_rng(3)
+    style = Style(inter(), inter(bold=True), 11.0, ruling="none")
+    upper = sheet.draw_table(make_content(6, 4), (0.8, 1.0), style, rng)
+    sheet.draw_table(make_content(6, 3), (1.1, upper.box[3] / DPI + 0.3), style, rng)
+    grids = find_grids(finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey, DPI)
+    assert [(g.rows, g.cols) for g in grids] == [(6, 4), (6, 3)]
+
+
+def test_a_wide_gap_in_one_table_parts_nothing() -> None:
+    sheet = Sheet(DPI, (8.0, 9.0))
+    rng = np.random.default_rng(3)
+    style = Style(inter(), inter(bold=True), 11.0, ruling="none")
+    upper = sheet.draw_table(make_content(6, 4), (0.8, 1.0), style, rng)
+    sheet.draw_table(make_content(6, 4), (0.8, upper.box[3] / DPI + 0.15), style, rng)
+    (grid,) = find_grids(finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey, DPI)
+    assert (grid.rows, grid.cols) == (12, 4)
+
+
+def test_a_value_that_runs_over_takes_no_neighbour_with_it() -> None:
+    cells = [
+        CellContent(r, c, "Marigold of Brannock" if (r, c) == (6, 0) else f"{r * 7 + c}.{c}5")
+        for r in range(14)
+        for c in range(4)
+    ]
+    content = TableContent(tuple(cells), 14, (1.45, 1.45, 1.45, 1.45), "lrrr")
+    (grid,) = find_grids(draw(content, "none"), DPI)
+    assert shape(grid) == wanted(content)
+
+
+def test_columns_that_nearly_touch_are_told_by_their_edges() -> None:
+    cells = [
+        CellContent(r, c, f"{10000 + r * 777}" if c == 0 else f"Berth {r}")
+        for r in range(6)
+        for c in range(2)
+    ]
+    content = TableContent(tuple(cells), 6, (1.0, 1.0), "rl")
+    style = Style(inter(), inter(bold=True), 11.0, ruling="none", pad_em=0.3)
+    sheet = Sheet(DPI, (8.0, 9.0))
+    rng = np.random.default_rng(5)
+    sheet.draw_table(content, (0.8, 1.0), style, rng)
+    (grid,) = find_grids(finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey, DPI)
+    assert (grid.rows, grid.cols) == (6, 2)

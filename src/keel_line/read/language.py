@@ -89,9 +89,7 @@ class LanguageModel:
             chance[deep] = np.where(known, mixed, chance[deep])
         logs = np.log(chance)
         ends = np.cumsum([len(s) for s in spelt])
-        return [
-            logs[end - len(s) + 1 : end] for s, end in zip(spelt, ends.tolist(), strict=True)
-        ]
+        return [logs[end - len(s) + 1 : end] for s, end in zip(spelt, ends.tolist(), strict=True)]
 
 
 def _look_up(

@@ -167,9 +167,7 @@ class Reader:
         )
         text = "\n".join(d.text for _, _, d in kept)
         account = account_ink(cell.ink, chars, cell.origin, cell.cap_px)
-        features = _features(
-            cell, [line for line, _, _ in kept], [d for _, _, d in kept], account
-        )
+        features = _features(cell, [line for line, _, _ in kept], [d for _, _, d in kept], account)
         features = (*features, fit(text), min(leads))
         confidence = estimate_confidence(self.calibration, features)
         runners_up = _runners_up([d for _, _, d in kept], fit)

@@ -43,6 +43,9 @@ _LEAST_EDGED, _EDGED, _EDGE_CAPS = 4, 0.8, 0.15
 _UNLIKE_APART = 1.35  # over the usual pitch of lines
 _LEVELS_APART = 1.7  # over the usual pitch of lines: a heading's levels are nearer
 _MOST_LEVEL_LINES = 4
+_HANGING_CAPS = 2.2
+_SPARSE = 0.25
+_TITLE_SHARE = 0.7
 _JOINED = 0.82  # of the usual distance from row to row
 _CENTRED = 0.12
 _HEADING_ROWS = 2
@@ -61,6 +64,11 @@ class _Block:
         x0, y0 = every[:, :2].min(axis=0).tolist()
         x1, y1 = every[:, 2:].max(axis=0).tolist()
         return (x0, y0, x1, y1)
+
+    @property
+    def columned(self) -> int:
+        """How many lines have several pieces."""
+        return sum(len(row) >= 2 for row in self.rows)
 
     def part(self, first: int, last: int) -> _Block:
         return _Block(self.rows[first:last], self.cap_px)
@@ -123,10 +131,13 @@ def _part_unlike(block: _Block) -> list[_Block]:
     pitch = np.diff(middles)
     if len(pitch) < 2 * _LEAST_ROWS - 1:
         return [block]
-    wide = np.flatnonzero(pitch > _UNLIKE_APART * float(np.median(pitch))) + 1
+    # From full line to full line: those of a wrapped value stand nearer.
+    full = [i for i, r in enumerate(block.rows) if len(r) >= max(map(len, block.rows)) / 2]
+    usual = float(np.median(np.diff(middles[full]))) if len(full) > 1 else np.inf
+    wide = np.flatnonzero(pitch > _UNLIKE_APART * usual) + 1
     for cut in sorted(wide.tolist(), key=lambda i: -pitch[i - 1]):
         above, below = block.part(0, cut), block.part(cut, len(block.rows))
-        if min(len(above.rows), len(below.rows)) < _LEAST_ROWS:
+        if min(above.columned, below.columned) < _LEAST_ROWS:
             continue
         if not _are_one(block, above, below):
             return [*_part_unlike(above), *_part_unlike(below)]
@@ -160,7 +171,11 @@ def _tables_in(block: _Block, rules: Sequence[Rule]) -> list[Grid]:
     first = _leave_title(block, first, last, streams)
     if last - first < _LEAST_ROWS:
         return []
+    streams = _find_streams(block.part(first, last))  # a title's words leave streams of their own
+    if not streams:
+        return []
     first = _grow_up(block, first, streams)
+    last = _grow_down(block, last, streams)
     body = block.part(first, last)
     grid = _make_grid(body, streams, rules)
     rest = []
@@ -194,14 +209,16 @@ def _find_streams(body: _Block) -> list[_Stream]:
     """Find the white streams that run down through nearly all lines."""
     x0, _, x1, _ = body.box
     left, width = int(np.floor(x0)), int(np.ceil(x1 - x0)) + 1
-    cover = np.zeros(width)
+    cover, below = np.zeros(width), np.zeros(width)
     weight = 0.0
-    for row in body.rows:
+    for number, row in enumerate(body.rows):
         if len(row) < 2 and row[0, 2] - row[0, 0] > 0.5 * width:
             continue  # a title over the whole table
         weight += 1
         for a, _, b, _ in row:
             cover[int(a) - left : int(np.ceil(b)) - left + 1] += 1
+            if number >= _HEADING_ROWS:
+                below[int(a) - left : int(np.ceil(b)) - left + 1] += 1
     allowed = max(0.0, _CROSSED * weight) if weight >= 6 else 0.0
     white = np.concatenate([[False], cover <= allowed, [False]])
     edges = np.flatnonzero(np.diff(white.astype(np.int8))).reshape(-1, 2)
@@ -209,13 +226,15 @@ def _find_streams(body: _Block) -> list[_Stream]:
     for a, b in edges.tolist():
         if b - a < _NARROW_STREAM_CAPS * body.cap_px or a <= 0 or b >= width:
             continue
-        # Where a few long values run into the stream, its line keeps clear of most of them.
-        clear = np.flatnonzero(cover[a:b] == cover[a:b].min())
+        # Where a few long values run into the stream, its line keeps clear of most of them; a
+        # heading may well lie over it.
+        clear = np.flatnonzero(below[a:b] == below[a:b].min())
         runs = np.split(clear, np.flatnonzero(np.diff(clear) > 1) + 1)
         widest = max(runs, key=len)
         middle = float(a + left + (widest[0] + widest[-1] + 1) / 2)
         found.append(_Stream(float(a + left), float(b + left), middle))
-    return _without_marks(body, [f for f in found if _parts_rows(body, f)])
+    parting = [f for f in found if _parts_rows(body, f)]
+    return _without_marks(body, _without_overruns(body, parting))
 
 
 def _parts_rows(body: _Block, stream: _Stream) -> bool:
@@ -228,6 +247,26 @@ def _parts_rows(body: _Block, stream: _Stream) -> bool:
     least = _LEAST_FILLED if wide else _LEAST_FILLED_NARROW
     enough = wide or len(body.rows) >= _MANY_ROWS or _is_edged(body, middle)
     return both >= max(2, least * len(body.rows)) and enough
+
+
+def _without_overruns(body: _Block, streams: list[_Stream]) -> list[_Stream]:
+    """Drop the stream beyond which only a few long values reach: that is no column of its own.
+
+    A column that is nearly empty is one where a heading stands over it.
+    """
+    kept = list(streams)
+    while kept:
+        edges = [-np.inf, *[s.middle for s in kept], np.inf]
+        for k in range(1, len(edges) - 1):
+            low, high = edges[k], edges[k + 1]
+            own = [bool(((r[:, 0] >= low) & (r[:, 2] <= high)).any()) for r in body.rows]
+            over = any(bool(((r[:, 0] < low) & (r[:, 2] > low)).any()) for r in body.rows)
+            if over and np.mean(own) < _SPARSE and not any(own[:_LEAST_ROWS]):
+                kept.pop(k - 1)
+                break
+        else:
+            break
+    return kept
 
 
 def _is_edged(body: _Block, middle: float) -> bool:
@@ -270,10 +309,9 @@ def _leave_title(block: _Block, first: int, last: int, streams: list[_Stream]) -
     """Leave out lines at the top that run across the columns: the table's title."""
     while first < last:
         row = block.rows[first]
-        across = _crossings(row, streams, block.cap_px)
         # Words of one line, not headings of their columns: one runs on, all close together.
-        words = across > 0 and _is_spaced(row, block.cap_px)
-        if across < max(1.5, len(streams) / 2) and not words:
+        words = _is_spaced(row, block.cap_px) and _crossings(row, streams, block.cap_px) > 0
+        if _crossings(row, streams, 0.0) < max(1.5, len(streams) / 2) and not words:
             break
         first += 1
     return first
@@ -288,7 +326,10 @@ def _is_spaced(row: NDArray[np.float64], cap: float) -> bool:
 
 
 def _crossings(row: NDArray[np.float64], streams: list[_Stream], cap: float) -> int:
-    """Count the streams that a line's writing runs across; words of a title are taken together."""
+    """Count the streams that a line's writing runs across.
+
+    With ``cap``, the height of capitals, words that stand a space apart are taken together.
+    """
     joined = [row[0, [0, 2]].tolist()]
     for x0, _, x1, _ in row[1:].tolist():
         if x0 - joined[-1][1] <= _TITLE_SPACE_CAPS * cap:
@@ -314,9 +355,7 @@ def _grow_up(block: _Block, first: int, streams: list[_Stream]) -> int:
     return first
 
 
-def _make_grid(
-    body: _Block, streams: list[_Stream], rules: Sequence[Rule]
-) -> Grid | None:
+def _make_grid(body: _Block, streams: list[_Stream], rules: Sequence[Rule]) -> Grid | None:
     """Build the grid of a block with columns; None where it is running text or a list."""
     if _is_prose(body, streams):
         return None
@@ -350,6 +389,19 @@ def _make_grid(
         cells = _with_levels(cells, levels, xs, ys)
     box = (xs[0], ys[0], xs[-1], ys[-1])
     return Grid(box, tuple(xs), tuple(ys), tuple(cells), (*across, *down))
+
+
+def _grow_down(block: _Block, last: int, streams: list[_Stream]) -> int:
+    """Take in the lines of a wrapped value that hang below the last row."""
+    middles = [(np.median(r[:, 1]) + np.median(r[:, 3])) / 2 for r in block.rows]
+    usual = float(np.median(np.diff(middles[:last]))) if last > _LEAST_ROWS else 0.0
+    while last < len(block.rows):
+        row = block.rows[last]
+        near = middles[last] - middles[last - 1] <= min(usual, _HANGING_CAPS * block.cap_px)
+        if not near or len(row) > 1 or _crossings(row, streams, 0.0):
+            break
+        last += 1
+    return last
 
 
 @dataclass(frozen=True)
@@ -419,6 +471,13 @@ def _match_levels(
     if not groups or whole or twice or not set(covered) <= under:
         return ()
     if not between and (single & under or len(single | under) < cols):
+        return ()
+    if not between and any(
+        t[2] - t[0] > _TITLE_SHARE * (xs[b] - xs[a])
+        for t in titles
+        for a, b in groups
+        if xs[a] <= (t[0] + t[2]) / 2 < xs[b]
+    ):  # as wide as all of them: the table's own title
         return ()
     return tuple(groups)
 
@@ -506,9 +565,7 @@ def _is_lined_up(ends: NDArray[np.float64], cap: float) -> bool:
     return bool(off.min() <= _OFF_LINE_CAPS * cap)
 
 
-def _column_lines(
-    streams: list[_Stream], down: list[Rule], around: Box, cap: float
-) -> list[float]:
+def _column_lines(streams: list[_Stream], down: list[Rule], around: Box, cap: float) -> list[float]:
     """Return the columns' boundaries, on a rule where one lies in the stream."""
     middle_y = (around[1] + around[3]) / 2
     at = sorted(r.at(middle_y) for r in down)
