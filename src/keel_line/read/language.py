@@ -131,7 +131,9 @@ def count_language(
         shares = counts[keep] / total[own[keep]]
         rest = 1.0 - np.bincount(own[keep], shares, minlength=len(contexts))
         used = np.isin(contexts, grams[keep] >> _BITS)  # without any gram the rest is all
-        levels.append(Level(contexts[used], rest[used], grams[keep], shares))
+        levels.append(
+            Level(contexts[used], np.asarray(rest[used], np.float64), grams[keep], shares)
+        )
     return LanguageModel(alphabet, tuple(levels))
 
 

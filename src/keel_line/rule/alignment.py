@@ -406,7 +406,7 @@ def _grow_down(block: _Block, last: int, streams: list[_Stream]) -> int:
 
 @dataclass(frozen=True)
 class _Levels:
-    """A heading of two levels: its last text line, and the (first, after last) columns of titles."""
+    """A heading of two levels: its last text line; first and after last column of each title."""
 
     last: int
     groups: tuple[tuple[int, int], ...]

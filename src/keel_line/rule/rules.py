@@ -94,13 +94,13 @@ def _fill(ink: NDArray[np.uint8], dpi: float) -> NDArray[np.uint8]:
 def _clear_sides(
     centre: NDArray[np.uint8], ink: NDArray[np.uint8], side: int, least: int
 ) -> NDArray[np.uint8]:
-    """Return 255 where ``centre`` is inked and the ink ``side`` rows above and below is under half."""
+    """Return 255 where ``centre`` is inked and the ink ``side`` rows off is under half of it."""
     sides = np.zeros_like(ink)
     sides[side:] = ink[:-side]
     cv2.max(sides[:-side], ink[side:], dst=sides[:-side])
     cv2.add(sides, sides, dst=sides)  # ends at 255, which no ink is darker than
     _, inked = cv2.threshold(centre, least, 255, cv2.THRESH_BINARY)
-    clear = cv2.compare(cv2.subtract(centre, 1), sides, cv2.CMP_GT)
+    clear = cv2.compare(cv2.subtract(centre, np.ones_like(centre)), sides, cv2.CMP_GT)
     return np.asarray(cv2.bitwise_and(inked, clear), np.uint8)
 
 
@@ -402,7 +402,7 @@ def _cut_strip(
     if first < 0 or last > cols or centre.min() < far or centre.max() >= rows - far:
         along = np.clip(np.arange(first, last), 0, cols - 1)
         offsets = np.arange(-far, far + 1)
-        return ink[np.clip(centre + offsets[:, None], 0, rows - 1), along]
+        return np.asarray(ink[np.clip(centre + offsets[:, None], 0, rows - 1), along], np.uint8)
     # A line leans so little that it keeps its row for long: whole blocks are copied.
     steps = [0, *(np.flatnonzero(np.diff(centre)) + 1).tolist(), len(centre)]
     blocks = [

@@ -59,14 +59,15 @@ def find_writing(
     """
     ink = cv2.subtract(np.full_like(flat, PAPER_LEVEL), flat)
     depth = float(np.percentile(ink[::3, ::3], 99))
-    _, mask = cv2.threshold(ink, max(_LEAST_INK, 0.35 * depth), 1, cv2.THRESH_BINARY)
+    _, dark = cv2.threshold(ink, max(_LEAST_INK, 0.35 * depth), 1, cv2.THRESH_BINARY)
+    mask = np.asarray(dark, np.uint8)
     for rule in rules:
         _rub_out(mask, rule)
     for x0, y0, x1, y1 in taken or []:
         mask[max(0, int(y0)) : int(y1) + 1, max(0, int(x0)) : int(x1) + 1] = 0
     shrunk = 2 if dpi >= _FINE_DPI else 1
     if shrunk == 2:
-        mask = _halve(np.asarray(mask, np.uint8))
+        mask = _halve(mask)
     _, labels, table, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
     parts = np.asarray(table, np.int64)
     # Halving makes a letter half a pixel higher on average.
