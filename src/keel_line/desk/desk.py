@@ -9,6 +9,7 @@ from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
 from dataclasses import dataclass
 from pathlib import Path
 
+from keel_line.desk.judge import judge_table
 from keel_line.desk.work import PageRequest, PageResponse, process_page
 from keel_line.docket.store import Docket, PageFinding
 from keel_line.errors import KeelLineError, OutputError
@@ -220,7 +221,12 @@ class Desk:
 
     def tables(self, page_id: int | None = None) -> list[TableState]:
         """Return the tables of a page, or all, as they stand now."""
-        return self.docket.tables(self.flagging.find_cut, page_id)
+        flagging = self.flagging
+        return [judge_table(t, flagging) for t in self.docket.tables(flagging.find_cut, page_id)]
+
+    def judge(self, table: TableState) -> TableState:
+        """Return a table with its checks run anew, after one of its cells changed."""
+        return judge_table(table, self.flagging)
 
     def table_names(self) -> list[tuple[int, str]]:
         """Return (id, name) of all tables in page order."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from keel_line.model.finding import Finding
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import Reading
 
@@ -31,13 +32,24 @@ class Settled:
 
 @dataclass(frozen=True)
 class CellState:
-    """A cell with its reading and, where the clerk settled it, the settled value."""
+    """A cell with its reading and, where the clerk settled it, the settled value.
+
+    ``weighed`` is the reading's confidence once the table's checks had their say, None before;
+    ``broken`` says that it ends a sum, or another reckoning, that does not come out.
+    """
 
     id: int
     cell: Cell
     reading: Reading
     settled: Settled | None
     flagged: bool
+    weighed: float | None = None
+    broken: bool = False
+
+    @property
+    def confidence(self) -> float:
+        """Probability (0 to 1) that the reading is right, the table's checks heard."""
+        return self.reading.confidence if self.weighed is None else self.weighed
 
     @property
     def text(self) -> str:
@@ -54,7 +66,7 @@ class CellState:
 class TableState:
     """A table of a docket as it stands now; ``cells`` in reading order.
 
-    Cells less sure than ``least_confidence`` are flagged.
+    Cells less sure than ``least_confidence`` are flagged; ``findings`` is what its checks say.
     """
 
     id: int
@@ -67,10 +79,9 @@ class TableState:
     caption: str
     cells: tuple[CellState, ...]
     least_confidence: float = 1.0
+    findings: tuple[Finding, ...] = ()
 
     @property
     def expected_wrong(self) -> float:
         """Wrong cells to be expected among those that nobody looked at and that are not flagged."""
-        return sum(
-            1.0 - c.reading.confidence for c in self.cells if c.settled is None and not c.flagged
-        )
+        return sum(1.0 - c.confidence for c in self.cells if c.settled is None and not c.flagged)

@@ -81,7 +81,7 @@ def _cell(state: CellState) -> dict[str, object]:
         "row_span": cell.row_span,
         "col_span": cell.col_span,
         "text": state.text,
-        "confidence": 1.0 if settled else round(state.reading.confidence, 4),
+        "confidence": 1.0 if settled else round(state.confidence, 4),
         "flagged": state.in_doubt,
         "reasons": list(state.reading.reasons) if state.in_doubt else [],
         "alternatives": [r.text for r in state.reading.runners_up],

@@ -236,15 +236,18 @@ class Session(QObject):
     def _refresh(self, cell_id: int) -> None:
         """Bring one cell up to date without reading the whole docket again."""
         table = self.tables[self.table_index]
-        fresh = self.desk.cell(cell_id, table.least_confidence)
         cells = list(table.cells)
-        before, cells[self.cell_index] = cells[self.cell_index], fresh
-        self.tables[self.table_index] = replace(table, cells=tuple(cells))
-        place = bisect_left(self._doubts, self._position_at_hand(), key=self._position)
-        if before.in_doubt and not fresh.in_doubt:
-            del self._doubts[place]
-        elif fresh.in_doubt and not before.in_doubt:
-            self._doubts.insert(place, (self.table_index, self.cell_index))
+        before = cells[self.cell_index]
+        fresh = self.desk.cell(cell_id, table.least_confidence)
+        cells[self.cell_index] = replace(fresh, flagged=before.flagged, weighed=before.weighed)
+        # What was settled may make a sum balance, or break one: the whole table is judged anew.
+        judged = self.desk.judge(replace(table, cells=tuple(cells)))
+        self.tables[self.table_index] = judged
+        self._flagged += sum(c.flagged for c in judged.cells) - sum(c.flagged for c in table.cells)
+        first = bisect_left(self._doubts, (self.table_index, -1, -1), key=self._position)
+        last = bisect_left(self._doubts, (self.table_index + 1, -1, -1), key=self._position)
+        own = [(self.table_index, c) for c in _doubts_in_order(judged)]
+        self._doubts[first:last] = own
         self.cells_changed.emit()
 
     # --- pictures ----------------------------------------------------------------------------

@@ -11,6 +11,7 @@ from typing_extensions import override
 
 from keel_line.ui.theme import Theme
 
+_WRAPPED = int(Qt.TextFlag.TextWordWrap) | int(Qt.AlignmentFlag.AlignVCenter)
 _KEYS = (
     ("Enter", "accept, next"),
     ("Type", "put right"),
@@ -21,7 +22,10 @@ _KEYS = (
 
 @dataclass(frozen=True)
 class DoubtView:
-    """What the panel says: a heading, where the cell is, the reason, and readings with notes."""
+    """What the panel says: a heading, where the cell is, the reason, and readings with notes.
+
+    ``broken`` says that the reason is an amount that does not come out.
+    """
 
     heading: str
     pace: str
@@ -29,6 +33,7 @@ class DoubtView:
     reason: str
     doubtful: bool
     readings: tuple[tuple[str, str], ...]
+    broken: bool = False
 
 
 class DoubtPanel(QWidget):
@@ -83,8 +88,15 @@ class DoubtPanel(QWidget):
         y += line
         write(view.place, "ink")
         y += line
-        write(view.reason, "brass" if view.doubtful else "quiet")
-        y += line + theme.em * 0.39
+        color = "violet" if view.broken else "brass" if view.doubtful else "quiet"
+        painter.setFont(theme.font())
+        painter.setPen(theme.color(color))
+        # A check says in a sentence what it saw and what it wants: that may take two lines.
+        metrics = QFontMetricsF(painter.font())
+        high = metrics.boundingRect(QRectF(0, 0, wide, 9 * line), _WRAPPED, view.reason).height()
+        high = min(max(high, line), 2 * line)
+        painter.drawText(QRectF(0, y, wide, high), _WRAPPED, view.reason)
+        y += high + theme.em * 0.39
         self._paint_readings(painter, view, y)
         self._paint_keys(painter, y)
 

@@ -15,9 +15,18 @@ def notch_size(confidence: float) -> float:
 
 
 def paint_marks(painter: QPainter, theme: Theme, state: CellState, box: QRectF) -> None:
-    """Paint a cell's marks: a brass notch for doubt, a teal bar for settled, a pen for by hand."""
+    """Paint a cell's marks.
+
+    A brass notch for doubt, a teal bar for settled, a pen for by hand, and a violet double line
+    under an amount that does not come out.
+    """
+    if state.broken:
+        painter.setPen(QPen(theme.color("violet"), 1.2))
+        for up in (2.5, 5.5):
+            y = box.bottom() - up
+            painter.drawLine(QPointF(box.left() + 6, y), QPointF(box.right() - 6, y))
     if state.in_doubt:
-        side = notch_size(state.reading.confidence)
+        side = notch_size(state.confidence)
         corner = box.topRight()
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color("brass"))

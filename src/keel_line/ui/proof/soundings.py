@@ -56,7 +56,7 @@ class Soundings(QWidget):
         for state in self._table.cells:
             if state.in_doubt:
                 y = self._y(state)
-                length = wide * (0.35 + 0.65 * (1 - state.reading.confidence))
+                length = wide * (0.35 + 0.65 * (1 - state.confidence))
                 doubts.append(QLineF(4 + wide - length, y, 4 + wide, y))
             elif state.settled is not None:
                 settled.append(QRectF(2, self._y(state) - 1.5, 3, 3))

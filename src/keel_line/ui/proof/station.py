@@ -10,6 +10,7 @@ from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QStackedLayout, QVBoxLayout, QWidget
 from typing_extensions import override
 
+from keel_line.desk.judge import RECKONINGS, findings_at, values_wanted
 from keel_line.model.table import CellState, TableState
 from keel_line.ui.proof.doubt_panel import DoubtPanel, DoubtView
 from keel_line.ui.proof.editor import CellEditor
@@ -20,6 +21,7 @@ from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme
 
 _MOST_READINGS = 5
+_MOST_WANTED = 2
 _PACE_OVER = 12
 _ENTER = frozenset({Qt.Key.Key_Return, Qt.Key.Key_Enter})
 _ARROWS = {
@@ -138,14 +140,20 @@ class ProofStation(QWidget):
         elif state.reading.reasons and state.flagged:
             reason = state.reading.reasons[0]
         else:
-            reason = f"Read with {state.reading.confidence:.1%} confidence."
+            reason = f"Read with {state.confidence:.1%} confidence."
+        findings = findings_at(table, state)
+        failing = bool(findings) and not findings[0].holds
+        if findings and (failing or not state.in_doubt):
+            said = findings[0].says
+            reason = said if failing and state.settled is None else f"{reason} {said}"
         return DoubtView(
             heading,
             self._pace(len(open_doubts)),
             place,
             reason,
             state.in_doubt,
-            tuple((text, note) for text, note in self._readings(state)),
+            tuple((text, note) for text, note in self._readings(table, state)),
+            failing and findings[0].kind in RECKONINGS,
         )
 
     def _pace(self, left: int) -> str:
@@ -159,9 +167,14 @@ class ProofStation(QWidget):
         return f"about {whole} minute{'s' if whole != 1 else ''} to go"
 
     @staticmethod
-    def _readings(state: CellState) -> list[tuple[str, str]]:
+    def _readings(table: TableState, state: CellState) -> list[tuple[str, str]]:
+        """Return the readings offered with what is to be said of each: as read, wanted, others."""
+        wanted = values_wanted(table, state)[:_MOST_WANTED]
         others = [r.text for r in state.reading.runners_up if r.text != state.reading.text]
-        return [(state.reading.text, "as read"), *((t, "") for t in others)][:_MOST_READINGS]
+        offered = [(state.reading.text, "as read")]
+        offered += [(t, "would fit") for t in wanted if t != state.reading.text]
+        offered += [(t, "") for t in others if t not in wanted]
+        return offered[:_MOST_READINGS]
 
     # --- keys ---------------------------------------------------------------------------------
 
@@ -218,10 +231,14 @@ class ProofStation(QWidget):
 
     def take_reading(self, number: int) -> None:
         """Settle the cell with one of the readings offered, counted from 0."""
-        readings = self._readings(self._session.cell)
+        table = self._session.table
+        if table is None:
+            return
+        readings = self._readings(table, self._session.cell)
         if number < len(readings):
+            text, note = readings[number]
             why = "accepted as read" if number == 0 else f"reading {number + 1} taken"
-            self._settle(readings[number][0], why)
+            self._settle(text, f"{why}, as its check wants" if note == "would fit" else why)
 
     def _settle(self, text: str, why: str) -> None:
         self._session.replace_text(text, why)

@@ -1,0 +1,131 @@
+"""What columns have to do with each other: one is the sum, difference or product of others."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from decimal import Decimal
+from itertools import combinations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line.check.amounts import write_like
+from keel_line.check.sheet import Sheet
+from keel_line.check.sums import read_amounts
+from keel_line.model.finding import Finding, Wanted
+
+_LEAST_ROWS = 4
+_MOST_BROKEN = 0.25
+_HELD, _BROKEN = 2.5, -1.5
+_MOST_COLUMNS = 12
+
+
+@dataclass(frozen=True)
+class Relation:
+    """Column ``result`` is made of ``parts``: their sum, their difference or their product."""
+
+    result: int
+    parts: tuple[int, ...]
+    sign: str
+
+
+def check_relations(sheet: Sheet) -> list[Finding]:
+    """Find relations that nearly all rows keep, and the rows that do not."""
+    first = sheet.heading_rows
+    values: dict[int, NDArray[np.float64]] = {}
+    shown: dict[int, int] = {}
+    for col in range(sheet.cols):
+        _, amounts = read_amounts(sheet.column(col))
+        known = [a for a in amounts[first:] if a is not None]
+        if len(known) >= _LEAST_ROWS:
+            values[col] = np.array(
+                [np.nan if a is None else float(a.value) for a in amounts[first:]]
+            )
+            shown[col] = max(a.places for a in known)
+    if len(values) < 3 or len(values) > _MOST_COLUMNS:
+        return []
+    out: list[Finding] = []
+    for relation in _find(values, shown):
+        out += _hold(sheet, relation, values, shown, first)
+    return out
+
+
+def _expect(relation: Relation, values: dict[int, NDArray[np.float64]]) -> NDArray[np.float64]:
+    parts = [values[c] for c in relation.parts]
+    if relation.sign == "×":
+        return np.asarray(parts[0] * parts[1])
+    if relation.sign == "−":
+        return np.asarray(parts[0] - parts[1])
+    return np.asarray(np.sum(parts, axis=0))
+
+
+def _keeps(
+    relation: Relation, values: dict[int, NDArray[np.float64]], places: int
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    """Return which rows can be tested, and which of them keep the relation."""
+    want, have = _expect(relation, values), values[relation.result]
+    tested = np.isfinite(want) & np.isfinite(have) & ((want != 0) | (have != 0))
+    slack = 0.5 * 10.0**-places * (1.01 if relation.sign == "×" else 0.01)
+    with np.errstate(invalid="ignore"):
+        return tested, tested & (np.abs(want - have) <= slack)
+
+
+def _find(values: dict[int, NDArray[np.float64]], shown: dict[int, int]) -> list[Relation]:
+    cols = sorted(values)
+    found = []
+    for result in cols:
+        others = [c for c in cols if c != result]
+        tries = [Relation(result, pair, "+") for pair in combinations(others, 2)]
+        tries += [Relation(result, pair, "×") for pair in combinations(others, 2)]
+        left = [c for c in others if c < result]
+        tries += [Relation(result, tuple(left[-n:]), "+") for n in range(3, len(left) + 1)]
+        for relation in tries:
+            tested, kept = _keeps(relation, values, shown[result])
+            if tested.sum() < _LEAST_ROWS or kept.sum() < (1 - _MOST_BROKEN) * tested.sum():
+                continue
+            # A part that is nothing everywhere makes any column the sum of the other.
+            if all(np.nanmax(np.abs(values[c][kept]), initial=0) > 0 for c in relation.parts):
+                found.append(relation)
+    # a + b = c also says that c - b = a: the one that is written last is the result.
+    unique: dict[frozenset[int], Relation] = {}
+    for relation in sorted(found, key=lambda r: -r.result):
+        unique.setdefault(frozenset((*relation.parts, relation.result)), relation)
+    return list(unique.values())
+
+
+def _hold(
+    sheet: Sheet,
+    relation: Relation,
+    values: dict[int, NDArray[np.float64]],
+    shown: dict[int, int],
+    first: int,
+) -> list[Finding]:
+    tested, kept = _keeps(relation, values, shown[relation.result])
+    want = _expect(relation, values)
+    made = f" {relation.sign} ".join(sheet.name(c) for c in relation.parts)
+    what = f"{sheet.name(relation.result)} is {made}"
+    out = []
+    for k in np.flatnonzero(tested).tolist():
+        row = first + k
+        cells = tuple((row, c) for c in (*relation.parts, relation.result))
+        if kept[k]:
+            out.append(Finding("relation", f"{what}.", cells, _HELD, holds=True))
+            continue
+        wanted = []
+        column = sheet.column(relation.result)
+        point, _ = read_amounts(column)
+        places = shown[relation.result]
+        result = write_like(
+            Decimal(f"{want[k]:.{places}f}"), places, sheet.text(row, relation.result), point
+        )
+        wanted.append(Wanted((row, relation.result), result))
+        if relation.sign == "+":
+            off = values[relation.result][k] - want[k]
+            for c in relation.parts:
+                part_point, _ = read_amounts(sheet.column(c))
+                value = Decimal(f"{values[c][k] + off:.{shown[c]}f}")
+                text = write_like(value, shown[c], sheet.text(row, c), part_point)
+                wanted.append(Wanted((row, c), text))
+        says = f"{what}: that makes {result}; here stands {sheet.text(row, relation.result)}."
+        out.append(Finding("relation", says, cells, _BROKEN, tuple(wanted), (row, relation.result)))
+    return out

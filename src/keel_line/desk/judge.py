@@ -1,0 +1,84 @@
+"""A table's checks, and the doubts that follow from them and from its readings together."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from keel_line.check.checks import likeness, run_checks, weigh_findings
+from keel_line.check.sheet import Sheet, Value
+from keel_line.model.finding import Finding
+from keel_line.model.table import CellState, TableState
+from keel_line.read.confidence import Flagging
+
+SETTLED_CONFIDENCE = 0.9999
+RECKONINGS = frozenset({"sum", "relation"})
+"""Kinds of checks that reckon with amounts."""
+
+
+def judge_table(table: TableState, flagging: Flagging) -> TableState:
+    """Run the checks over a table as it stands now, and flag its cells anew.
+
+    Cells of which nothing changes stay the same objects.
+    """
+    sheet = make_sheet(table)
+    findings = run_checks(sheet)
+    before = {
+        (s.cell.row, s.cell.col): SETTLED_CONFIDENCE if s.settled else s.reading.confidence
+        for s in table.cells
+    }
+    weighed = weigh_findings(sheet, before, findings)
+    cut = flagging.find_cut(
+        [
+            s.reading.confidence if s.settled else weighed[s.cell.row, s.cell.col]
+            for s in table.cells
+        ]
+    )
+    reckoned = {f.at for f in findings if not f.holds and f.kind in RECKONINGS}
+    cells = []
+    for state in table.cells:
+        # What was settled was looked at; whether it was in doubt before stays as it was.
+        sure = state.confidence if state.settled else weighed[state.cell.row, state.cell.col]
+        flagged = state.flagged if state.settled else sure < cut
+        broken = (state.cell.row, state.cell.col) in reckoned
+        same = (state.flagged, state.weighed, state.broken) == (flagged, sure, broken)
+        judged = replace(state, flagged=flagged, weighed=sure, broken=broken)
+        cells.append(state if same else judged)
+    return replace(table, cells=tuple(cells), least_confidence=cut, findings=tuple(findings))
+
+
+def make_sheet(table: TableState) -> Sheet:
+    """Return a table's values as its checks see them."""
+    values = {
+        (s.cell.row, s.cell.col): Value(
+            s.text, tuple(r.text for r in s.reading.runners_up), s.settled is not None
+        )
+        for s in table.cells
+        if s.cell.col_span == 1
+    }
+    return Sheet(table.grid.rows, table.grid.cols, table.header_rows, values)
+
+
+def findings_at(table: TableState, state: CellState) -> list[Finding]:
+    """Return what the checks say of a cell: what fails first, what marks the cell itself before."""
+    place = (state.cell.row, state.cell.col)
+    own = [f for f in table.findings if place in f.places]
+    return sorted(own, key=lambda f: (f.holds, f.at != place))
+
+
+def values_wanted(table: TableState, state: CellState) -> list[str]:
+    """Return the values that a failing check would rather see in a cell, the likeliest first.
+
+    A value far from what was read is only offered for the cell that the check marks.
+    """
+    sheet = make_sheet(table)
+    place = (state.cell.row, state.cell.col)
+    order = {"other": 0, "near": 1, "far": 2}
+    found: dict[str, int] = {}
+    for finding in table.findings:
+        for wanted in finding.wanted if not finding.holds else ():
+            if wanted.place != place or wanted.text == state.text:
+                continue
+            near = likeness(sheet, place, wanted.text)
+            if near != "far" or finding.at == place:
+                found[wanted.text] = min(found.get(wanted.text, 9), order[near])
+    return sorted(found, key=lambda t: found[t])
