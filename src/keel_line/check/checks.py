@@ -40,8 +40,9 @@ def weigh_findings(
     """Return confidences (0.001 to 0.9999) with what the checks say taken into account.
 
     Where a check fails, the doubt is shared out among its cells by how likely each was wrong before
-    and by whether the value that is wanted there is near to what was read. Where checks hold, only
-    the strongest counts for each cell: they are no independent witnesses.
+    and by whether the value that is wanted there is near to what was read. A cell that was settled
+    takes its share away with it: the paper says so. Where checks hold, only the strongest counts
+    for each cell: they are no independent witnesses.
     """
     held: dict[Place, float] = {}
     broken: dict[Place, float] = {}
@@ -72,7 +73,7 @@ def weigh_findings(
 def likeness(sheet: Sheet, place: Place, wanted: str | None) -> Likeness:
     """Tell how near a wanted value is to what was read at a place."""
     value = sheet.values.get(place)
-    if value is None or wanted is None or value.settled:
+    if value is None or wanted is None:
         return "far"
     if wanted in value.others:
         return "other"

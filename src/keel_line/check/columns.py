@@ -132,6 +132,7 @@ def check_lists(sheet: Sheet) -> list[Finding]:
             row: text
             for row in range(sheet.heading_rows, sheet.rows)
             if (text := sheet.text(row, col)) and any(c.isalpha() for c in text)
+            if not any(c.isdigit() for c in text)
         }
         if len(words) < _LEAST_LISTED:
             continue

@@ -10,7 +10,6 @@ from keel_line.model.finding import Finding
 from keel_line.model.table import CellState, TableState
 from keel_line.read.confidence import Flagging
 
-SETTLED_CONFIDENCE = 0.9999
 RECKONINGS = frozenset({"sum", "relation"})
 """Kinds of checks that reckon with amounts."""
 
@@ -22,16 +21,10 @@ def judge_table(table: TableState, flagging: Flagging) -> TableState:
     """
     sheet = make_sheet(table)
     findings = run_checks(sheet)
-    before = {
-        (s.cell.row, s.cell.col): SETTLED_CONFIDENCE if s.settled else s.reading.confidence
-        for s in table.cells
-    }
+    before = {(s.cell.row, s.cell.col): s.reading.confidence for s in table.cells}
     weighed = weigh_findings(sheet, before, findings)
     cut = flagging.find_cut(
-        [
-            s.reading.confidence if s.settled else weighed[s.cell.row, s.cell.col]
-            for s in table.cells
-        ]
+        [s.confidence if s.settled else weighed[s.cell.row, s.cell.col] for s in table.cells]
     )
     reckoned = {f.at for f in findings if not f.holds and f.kind in RECKONINGS}
     cells = []
