@@ -246,3 +246,65 @@ def test_only_rows_that_changed_are_painted_anew(window: Window, press: Keys) ->
         if number != row and again is not None:
             assert again is strip
     assert interline._strips.get(row) is not kept.get(row)
+
+
+def go_to_place(window: Window, row: int, col: int) -> int:
+    """Put a cell of the table at hand there; return its number."""
+    table = window.session.table
+    assert table is not None
+    index = next(i for i, s in enumerate(table.cells) if (s.cell.row, s.cell.col) == (row, col))
+    window.session.go_to(window.session.table_index, index)
+    return index
+
+
+def test_a_total_that_does_not_come_out_is_marked_and_what_fits_is_offered(
+    window: Window, press: Keys
+) -> None:
+    table = window.session.table
+    assert table is not None
+    last, dues = table.grid.rows - 1, table.grid.cols - 1
+    index = go_to_place(window, last, dues)
+    assert window.session.cell.text == "5,801.05"
+    press("5,901.05")
+    press(Key.Key_Return)
+    window.session.go_to(0, index)
+    assert window.session.cell.broken
+    view = window.proof.panel.view
+    assert view is not None
+    assert view.broken
+    assert "5,801.05" in view.reason
+    assert ("5,801.05", "would fit") not in view.readings  # it is what was read
+    press(Key.Key_1, Mod.AltModifier)
+    window.session.go_to(0, index)
+    assert not window.session.cell.broken
+    assert window.session.cell.text == "5,801.05"
+
+
+def test_a_misread_addend_is_put_right_by_what_its_total_wants(window: Window, press: Keys) -> None:
+    table = window.session.table
+    assert table is not None
+    dues = table.grid.cols - 1
+    index = go_to_place(window, 4, dues)
+    right = window.session.cell.text
+    press(f"9{right}")
+    press(Key.Key_Return)
+    window.session.go_to(0, index)
+    view = window.proof.panel.view
+    assert view is not None
+    assert "adds up to" in view.reason or "makes" in view.reason
+    taken = [text for text, _ in view.readings].index(right)
+    press(Qt.Key(Key.Key_1 + taken), Mod.AltModifier)
+    window.session.go_to(0, index)
+    assert window.session.cell.text == right
+    assert not any(s.broken for s in window.session.tables[0].cells if s.cell.col == dues)
+
+
+def test_a_sum_that_comes_out_says_so(window: Window) -> None:
+    table = window.session.table
+    assert table is not None
+    go_to_place(window, table.grid.rows - 1, table.grid.cols - 1)
+    window.session.accept()
+    view = window.proof.panel.view
+    assert view is not None
+    assert "adds up to 5,801.05" in view.reason
+    assert not view.broken

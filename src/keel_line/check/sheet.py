@@ -19,7 +19,7 @@ class Value:
 
 @dataclass(frozen=True)
 class Sheet:
-    """A table's values; cells that span several columns are left out, blanks have an empty text."""
+    """A table's values by place; a cell that spans stands at its first row and column."""
 
     rows: int
     cols: int

@@ -46,7 +46,6 @@ def make_sheet(table: TableState) -> Sheet:
             s.text, tuple(r.text for r in s.reading.runners_up), s.settled is not None
         )
         for s in table.cells
-        if s.cell.col_span == 1
     }
     return Sheet(table.grid.rows, table.grid.cols, table.header_rows, values)
 

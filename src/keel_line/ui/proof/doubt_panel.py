@@ -52,6 +52,11 @@ class DoubtPanel(QWidget):
         self._theme = theme
         self.update()
 
+    @property
+    def view(self) -> DoubtView | None:
+        """What is shown."""
+        return self._view
+
     def show_view(self, view: DoubtView | None) -> None:
         """Show a doubt, or nothing."""
         self._view = view
