@@ -100,7 +100,7 @@ def _score_cells(
     picture: NDArray[np.uint8] | None,
 ) -> list[CellScore]:
     by_place = {(s.cell.row, s.cell.col): s for s in found}
-    sure = [s.reading.confidence for s in found]
+    sure = [s.confidence for s in found]
     calibration = load_calibration()
     cuts = [make_flagging(calibration, setting).find_cut(sure) for setting in SETTINGS]
     out = []
@@ -108,7 +108,7 @@ def _score_cells(
         state = by_place.get((cell.row, cell.col))
         wanted = flat_text(cell.text)
         read = None if state is None else flat_text(state.text)
-        confidence = 0.0 if state is None else state.reading.confidence
+        confidence = 0.0 if state is None else state.confidence
         flagged = state is not None and state.flagged
         ink = None
         if state is not None and read != wanted and not flagged and picture is not None:

@@ -26,6 +26,7 @@ from PIL import Image
 
 from benchmarks.measure import SETTINGS, CellScore, PageScore, score_page
 from benchmarks.pictures import draw_laid, draw_reliability, draw_silent
+from benchmarks.reckoning import ReckoningScore, score_reckoning
 from benchmarks.ruling import RulingScore, count_false_tables, score_rulings
 from benchmarks.squaring import LaidScore, score_laying, show_laying
 from keel_line import __version__
@@ -70,6 +71,7 @@ TURNED_PAGES = 48
 PHOTOGRAPHED_SHEETS = 30
 BENT_PAGES = 16
 RULED_PAGES = 20
+LEDGER_PAGES = 24
 PROSE_PAGES = 24
 TARGET_MATERIALS = 2  # the figures are for 300 dpi, clean to moderately noisy
 
@@ -311,6 +313,7 @@ def write_report(
     window: dict[str, float],
     laid: LaidScore,
     ruled: tuple[list[RulingScore], int],
+    reckoned: ReckoningScore,
     reader: dict[str, float],
     minutes: float,
 ) -> str:
@@ -382,6 +385,10 @@ def write_report(
         "developing; wrapped cells, spans and headings of two levels among them).",
         "",
         *_ruling_lines(ruled),
+        "",
+        "## Checks",
+        "",
+        *_reckoning_lines(reckoned),
         "",
         "## Confidence",
         "",
@@ -491,6 +498,18 @@ def _ruling_lines(ruled: tuple[list[RulingScore], int]) -> list[str]:
     ]
 
 
+def _reckoning_lines(score: ReckoningScore) -> list[str]:
+    return [
+        f"{LEDGER_PAGES} ledgers (office scans, photocopies, faxes) whose dues are days times rate "
+        f"and that carry totals: {score.cells} cells, {score.wrong} of them read wrong.",
+        "",
+        "| | by the reading alone | with the checks |",
+        "|---|---|---|",
+        f"| wrong and not flagged | {score.silent[0]} | {score.silent[1]} |",
+        f"| right and flagged | {score.needless[0]} | {score.needless[1]} |",
+    ]
+
+
 def _figures(
     target: list[PageScore], page: dict[str, float], window: dict[str, float]
 ) -> list[str]:
@@ -532,8 +551,9 @@ def main() -> None:
         click.echo(table_row(material.name, groups[material.name]), err=True)
     laid = score_laying(TURNED_PAGES, PHOTOGRAPHED_SHEETS, BENT_PAGES)
     ruled = score_rulings(RULED_PAGES), count_false_tables(PROSE_PAGES)
+    reckoned = score_reckoning(LEDGER_PAGES)
     minutes = (time.monotonic() - begun) / 60
-    click.echo(write_report(groups, page, window, laid, ruled, reader, minutes))
+    click.echo(write_report(groups, page, window, laid, ruled, reckoned, reader, minutes))
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     click.echo(f"Peak memory of the whole benchmark: {peak:.0f} MB", err=True)
 

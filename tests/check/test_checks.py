@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from keel_line.check.amounts import find_point, parse_amount, write_like
 from keel_line.check.checks import run_checks, weigh_findings
-from keel_line.check.columns import check_decimals, check_lists, check_series, is_near
+from keel_line.check.columns import check_decimals, check_forms, check_lists, check_series, is_near
 from keel_line.check.relations import check_relations
 from keel_line.check.sheet import Sheet, Value
 from keel_line.check.sums import check_sums
@@ -261,3 +261,17 @@ def test_what_was_settled_takes_its_share_of_doubt_away() -> None:
 def test_dates_that_differ_by_a_figure_are_no_near_miss() -> None:
     rows = [["Out"], *[["31 Mar"]] * 4, ["30 Mar"]]
     assert check_lists(sheet(rows)) == []
+
+
+@pytest.mark.parametrize(
+    ("odd", "wanted"), [("S l", "S 1"), ("N O", "N 0"), ("Bay", None), ("S 12", None)]
+)
+def test_a_letter_where_the_column_has_a_figure_is_told(odd: str, wanted: str | None) -> None:
+    rows = [["Berth"], *[[t] for t in ("S 3", "N 4", "N 2", "S 4", "W 11")], [odd]]
+    findings = check_forms(sheet(rows))
+    assert [f.wanted[0].text for f in findings] == ([wanted] if wanted else [])
+
+
+def test_columns_of_many_forms_know_none() -> None:
+    rows = [["Remarks"], *[[t] for t in ("N 4", "paid", "12.50", "see p. 4", "9 May", "S l")]]
+    assert check_forms(sheet(rows)) == []

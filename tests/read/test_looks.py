@@ -8,7 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from keel_line.read.column import form_of, gather_forms
+from keel_line._shared.forms import form_of
+from keel_line.read.column import gather_forms
 from keel_line.read.decode import decode_line
 from keel_line.read.looks import displace, look_again, score_texts, weigh_looks
 from keel_line.read.network import Network

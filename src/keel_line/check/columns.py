@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from functools import lru_cache
 
+from keel_line._shared.forms import form_of
 from keel_line.check.amounts import write_like
 from keel_line.check.sheet import Sheet, Value
 from keel_line.check.sums import read_amounts
@@ -17,6 +18,9 @@ _LEAST_DECIMALS, _DECIMALS_SHARE = 6, 0.9
 _DECIMALS_BROKEN = -2.0
 _LEAST_LISTED, _LISTED_SHARE = 4, 0.6
 _OFTEN = 3
+_LEAST_FORMED, _FORMED_SHARE, _FORM_BROKEN = 5, 0.7, -2.5
+_FIGURE_OF = {"l": "1", "I": "1", "|": "1", "O": "0", "o": "0", "S": "5", "B": "8", "Z": "2"}
+_TWINS = {**_FIGURE_OF, "0": "O", "1": "Il", "5": "S", "8": "B", "2": "Z"}
 _LEAST_LETTERS = 4
 _LIST_BROKEN, _LIST_HELD = -3.0, 1.0
 _MONTHS = (
@@ -112,6 +116,46 @@ def check_decimals(sheet: Sheet) -> list[Finding]:
                 Finding("decimals", says, ((row, col),), _DECIMALS_BROKEN, wanted, (row, col))
             )
     return out
+
+
+def check_forms(sheet: Sheet) -> list[Finding]:
+    """Find texts in another form than their column's that another reading, or a twin, would mend.
+
+    Twins are figures and letters of nearly one shape: 1 and l, 0 and O.
+    """
+    out = []
+    for col in range(sheet.cols):
+        texts = {r: sheet.text(r, col) for r in range(sheet.heading_rows, sheet.rows)}
+        forms = {r: form_of(t) for r, t in texts.items() if t}
+        if len(forms) < _LEAST_FORMED:
+            continue
+        usual, times = Counter(forms.values()).most_common(1)[0]
+        if times < _FORMED_SHARE * len(forms) or "9" not in usual:
+            continue
+        for row, form in forms.items():
+            if form == usual:
+                continue
+            tries = [*_others(sheet, row, col), *_with_twins(texts[row])]
+            fit = next((t for t in tries if form_of(t) == usual), None)
+            if fit is not None:
+                says = f"{sheet.name(col)} is written like “{_example(texts, forms, usual)}”."
+                place = (row, col)
+                wanted = (Wanted(place, fit),)
+                out.append(Finding("form", says, (place,), _FORM_BROKEN, wanted, place))
+    return out
+
+
+def _with_twins(text: str) -> list[str]:
+    """Return a text with its letters as the figures they look like, and the other way round."""
+    one_by_one = [
+        text[:i] + twin + text[i + 1 :] for i, c in enumerate(text) for twin in _TWINS.get(c, "")
+    ]
+    all_figures = "".join(_FIGURE_OF.get(c, c) for c in text)
+    return [*one_by_one, all_figures]
+
+
+def _example(texts: dict[int, str], forms: dict[int, str], form: str) -> str:
+    return next(texts[r] for r, f in forms.items() if f == form)
 
 
 def _decimals(count: int) -> str:

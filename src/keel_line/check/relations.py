@@ -16,7 +16,7 @@ from keel_line.model.finding import Finding, Wanted
 
 _LEAST_ROWS = 4
 _MOST_BROKEN = 0.25
-_HELD, _BROKEN = 2.5, -1.5
+_HELD, _BROKEN = 4.0, -1.5
 _MOST_COLUMNS = 12
 
 

@@ -20,7 +20,7 @@ _TOTAL_WORDS = re.compile(
     r"gesamt|summe|zusammen|totaal|totale|totaux|suma|somme|i alt|sammanlagt)\b",
     re.IGNORECASE,
 )
-_HELD, _BROKEN = 4.0, -1.5
+_HELD, _BROKEN = 5.0, -1.5
 _LEAST_ADDENDS = 2
 _MANY_ADDENDS = 3
 _LEAST_DIGITS = 4

@@ -8,7 +8,7 @@ from typing import Literal
 Place = tuple[int, int]
 """Row and column of a cell."""
 
-CheckKind = Literal["sum", "relation", "series", "decimals", "list"]
+CheckKind = Literal["sum", "relation", "series", "decimals", "list", "form"]
 
 
 @dataclass(frozen=True)

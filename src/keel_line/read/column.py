@@ -1,25 +1,15 @@
-"""How a column's cells are written: a reading in a form that its column does not know is doubted.
-
-The form of a text is what is left when each run of figures and each run of letters is taken as
-one: "1,284.50" and "96.20" differ, "9 May" and "21 Sept" do not.
-"""
+"""How a column is written: a reading in a form that its column does not know is doubted."""
 
 from __future__ import annotations
 
 import math
-import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-_FIGURES = re.compile(r"\d+")
-_LETTERS = re.compile(r"[^\W\d_]+")
+from keel_line._shared.forms import form_of
+
 _UNKNOWN = 0.5
 _FORMS = 20
-
-
-def form_of(text: str) -> str:
-    """Return a text's form: runs of letters as "a", runs of figures as "9", the rest as it is."""
-    return _FIGURES.sub("9", _LETTERS.sub("a", text.replace("\n", " ")))
 
 
 @dataclass(frozen=True)

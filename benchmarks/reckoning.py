@@ -1,0 +1,104 @@
+"""What the checks do for tables that carry totals: silent errors and flags, without and with."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from benchmarks.measure import flat_text
+from keel_line.desk.judge import judge_table
+from keel_line.model.page import Page, Resolution
+from keel_line.model.table import CellState, Table, TableState
+from keel_line.read.confidence import load_calibration, make_flagging
+from keel_line.read.network import Network
+from keel_line.read.reader import Reader
+from keel_line.rule.grids import find_grids
+from keel_line.rule.headings import count_heading_rows
+from keel_line.square.straighten import square_page
+from synth.faces import load_faces
+from synth.pages import CellContent, MadePage, Sheet, TableContent, choose_style, finish_page
+from synth.text import make_code, make_date, make_word
+
+CONDITIONS = ("office", "copy", "fax", "clean", "copy", "fax", "office", "fax-coarse")
+FACES = "held"
+_SEED = 41177
+_DPI = 300.0
+
+
+@dataclass
+class ReckoningScore:
+    """Counts over cells with a reading: all, wrong, silent and needless flags, without and with."""
+
+    cells: int = 0
+    wrong: int = 0
+    silent: tuple[int, int] = (0, 0)
+    needless: tuple[int, int] = (0, 0)
+
+
+def make_ledger(rng: np.random.Generator, condition: str) -> MadePage:
+    """Make a page with a ledger: days times rate makes dues, and the totals stand below."""
+    faces = load_faces(FACES)
+    style = choose_style(rng, faces)
+    chars = style.face.chars & style.bold.chars & frozenset(Network().recipe.alphabet)
+    rows = int(rng.integers(9, 24))
+    headings = ["Vessel", "No.", "In", "Days", "Rate", "Dues"]
+    lines: list[list[str]] = []
+    days_in_all, dues_in_all = 0, 0.0
+    for _ in range(rows):
+        days, rate = int(rng.integers(1, 30)), round(float(rng.uniform(4, 120)), 2)
+        dues = round(days * rate + 1e-6, 2)
+        days_in_all, dues_in_all = days_in_all + days, dues_in_all + dues
+        words = [make_word(rng, held=True), make_code(rng), make_date(rng)]
+        words = [w if set(w) <= chars else "-" for w in words]
+        lines.append([*words, str(days), f"{rate:.2f}", f"{dues:,.2f}"])
+    lines.append(["Total", "", "", str(days_in_all), "", f"{dues_in_all:,.2f}"])
+    cells = [
+        CellContent(r, c, text)
+        for r, line in enumerate([headings, *lines])
+        for c, text in enumerate(line)
+    ]
+    content = TableContent(tuple(cells), rows + 2, (1.9, 1.1, 1.4, 0.7, 0.9, 1.1), "lllrrr", 1)
+    sheet = Sheet(_DPI)
+    sheet.draw_table(content, (0.6, 1.0), style, rng)
+    return finish_page(sheet, rng, condition=condition, angle_deg=0.0, family=style.face.family)
+
+
+def score_reckoning(pages: int) -> ReckoningScore:
+    """Read ledgers, and count what would pass unseen without the checks and with them."""
+    flagging = make_flagging(load_calibration(), 1.0)
+    reader = Reader()
+    score = ReckoningScore()
+    for i in range(pages):
+        rng = np.random.default_rng([_SEED, i])
+        page = make_ledger(rng, CONDITIONS[i % len(CONDITIONS)])
+        squared = square_page(
+            Page(page.grey, Resolution(page.x_dpi, page.y_dpi), "made", 1, "scan")
+        )
+        grids = find_grids(squared.pixels, squared.dpi)
+        truth = {(c.row, c.col): flat_text(c.text) for c in page.tables[0].cells}
+        if len(grids) != 1 or {(c.row, c.col) for c in grids[0].cells} != truth.keys():
+            continue
+        (readings,) = reader.read_page(squared.pixels, squared.dpi, grids)
+        heads = count_heading_rows(grids[0], [r.text for r in readings])
+        table = Table(grids[0], tuple(readings), heads)
+        cut = flagging.find_cut([r.confidence for r in readings])
+        plain = tuple(
+            CellState(k, cell, reading, None, flagged=reading.confidence < cut)
+            for k, (cell, reading) in enumerate(zip(grids[0].cells, readings, strict=True))
+        )
+        state = TableState(1, "Ledger", 1, 1, "made", table.grid, table.header_rows, "", plain, cut)
+        judged = judge_table(state, flagging)
+        for way, cells in enumerate((plain, judged.cells)):
+            wrong = [flat_text(c.text) != truth[c.cell.row, c.cell.col] for c in cells]
+            silent = sum(w and not c.flagged for w, c in zip(wrong, cells, strict=True))
+            needless = sum(c.flagged and not w for w, c in zip(wrong, cells, strict=True))
+            score.silent = _add(score.silent, way, silent)
+            score.needless = _add(score.needless, way, needless)
+        score.cells += len(plain)
+        score.wrong += sum(wrong)
+    return score
+
+
+def _add(pair: tuple[int, int], way: int, count: int) -> tuple[int, int]:
+    return (pair[0] + count, pair[1]) if way == 0 else (pair[0], pair[1] + count)
