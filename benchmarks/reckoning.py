@@ -89,14 +89,14 @@ def score_reckoning(pages: int) -> ReckoningScore:
         )
         state = TableState(1, "Ledger", 1, 1, "made", table.grid, table.header_rows, "", plain, cut)
         judged = judge_table(state, flagging)
+        score.cells += len(plain)
+        score.wrong += sum(flat_text(c.text) != truth[c.cell.row, c.cell.col] for c in plain)
         for way, cells in enumerate((plain, judged.cells)):
             wrong = [flat_text(c.text) != truth[c.cell.row, c.cell.col] for c in cells]
             silent = sum(w and not c.flagged for w, c in zip(wrong, cells, strict=True))
             needless = sum(c.flagged and not w for w, c in zip(wrong, cells, strict=True))
             score.silent = _add(score.silent, way, silent)
             score.needless = _add(score.needless, way, needless)
-        score.cells += len(plain)
-        score.wrong += sum(wrong)
     return score
 
 

@@ -443,7 +443,7 @@ def write_report(
         "",
         "## Limits",
         "",
-        "- A heading of two levels without rules becomes one row; tables of like columns close "
+        "- Without rules, a title right above a table may be taken for a row; tables close "
         "above each other, without rules, may be taken for one.",
         "- A page's curl is taken out where rules or lines of text show it; a crease is not.",
         "- Handwriting is not read.",

@@ -21,6 +21,13 @@ def test_any_angle_is_found_to_a_tenth(angle: float) -> None:
     assert found.angle_deg == pytest.approx(angle, abs=0.1)
 
 
+@pytest.mark.parametrize("angle", [-0.3, -0.15, -0.05, 0.0, 0.125, 0.2])
+def test_small_angles_are_not_drawn_to_nothing(angle: float) -> None:
+    found = estimate_skew(draw_page(make_content(), angle_deg=angle, dpi=150).grey)
+    assert isinstance(found, Lean)
+    assert found.angle_deg == pytest.approx(angle, abs=0.05)
+
+
 def test_squared_box_lies_on_the_original_ink() -> None:
     made = draw_page(make_content(), angle_deg=4.0)
     squared = square_page(as_page(made))
