@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 from keel_line.model.finding import Place
 
@@ -18,6 +19,22 @@ class Value:
 
 
 @dataclass(frozen=True)
+class Column:
+    """One column: its number, what it is called, its texts and their other readings by row."""
+
+    number: int
+    name: str
+    heading_rows: int
+    texts: tuple[str, ...]
+    others: tuple[tuple[str, ...], ...]
+
+    @property
+    def body(self) -> range:
+        """Rows below the headings."""
+        return range(self.heading_rows, len(self.texts))
+
+
+@dataclass(frozen=True)
 class Sheet:
     """A table's values by place; a cell that spans stands at its first row and column."""
 
@@ -26,14 +43,31 @@ class Sheet:
     heading_rows: int
     values: Mapping[Place, Value]
 
+    @cached_property
+    def _columns(self) -> list[tuple[str, ...]]:
+        columns = [[""] * self.rows for _ in range(self.cols)]
+        for (row, col), value in self.values.items():
+            columns[col][row] = " ".join(value.text.split())
+        return [tuple(column) for column in columns]
+
+    @cached_property
+    def columns(self) -> tuple[Column, ...]:
+        """All columns from the left."""
+        others: list[list[tuple[str, ...]]] = [[()] * self.rows for _ in range(self.cols)]
+        for (row, col), value in self.values.items():
+            others[col][row] = value.others
+        return tuple(
+            Column(c, self.name(c), self.heading_rows, self._columns[c], tuple(others[c]))
+            for c in range(self.cols)
+        )
+
     def text(self, row: int, col: int) -> str:
         """Return the text at a place on one line, empty where there is none."""
-        value = self.values.get((row, col))
-        return "" if value is None else " ".join(value.text.split())
+        return self._columns[col][row]
 
     def column(self, col: int) -> tuple[str, ...]:
         """Return a column's texts, headings included."""
-        return tuple(self.text(row, col) for row in range(self.rows))
+        return self._columns[col]
 
     def name(self, col: int) -> str:
         """Return what a column is called: its heading, or its number."""

@@ -33,9 +33,10 @@ def judge_table(table: TableState, flagging: Flagging) -> TableState:
         sure = state.confidence if state.settled else weighed[state.cell.row, state.cell.col]
         flagged = state.flagged if state.settled else sure < cut
         broken = (state.cell.row, state.cell.col) in reckoned
-        same = (state.flagged, state.weighed, state.broken) == (flagged, sure, broken)
-        judged = replace(state, flagged=flagged, weighed=sure, broken=broken)
-        cells.append(state if same else judged)
+        if (state.flagged, state.weighed, state.broken) == (flagged, sure, broken):
+            cells.append(state)
+        else:
+            cells.append(replace(state, flagged=flagged, weighed=sure, broken=broken))
     return replace(table, cells=tuple(cells), least_confidence=cut, findings=tuple(findings))
 
 
