@@ -24,6 +24,11 @@ $python -m training.render --first 400 --shards 48 --workers 2
 $python -m training.crops --shards 14 --workers 2
 $python -m training.finetune --name fifth --init fourth --processes 2 --steps 3600 --rate 6e-4 \
     --crops 0,0,0,1,1,1,2,2,3,3,4,4,5,5,6,6,7,7,8,9,10,11,12,13 --drawn 400-447
-$python -m training.export .cache/runs/fifth/checkpoint.pt
+$python -m training.render --first 500 --shards 60 --workers 2
+$python -m training.crops --shards 10 --workers 2
+$python -m training.finetune --name sixth --init fifth --processes 2 --steps 4600 --rate 6e-4 \
+    --crops 0-9,0-9,0-9 --drawn 500-559
+$python -m training.export .cache/runs/sixth/checkpoint.pt
+$python -m training.language --workers 2
 $python -m training.spacing --pages 180 --workers 2
 $python -m training.calibrate --pages 150 --workers 2

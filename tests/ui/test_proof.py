@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import pytest
 from PyQt6.QtCore import QPointF, Qt
+from pytestqt.qtbot import QtBot
 
 from keel_line.desk.desk import Desk
 from keel_line.model.table import Settled
@@ -308,3 +309,17 @@ def test_a_sum_that_comes_out_says_so(window: Window) -> None:
     assert view is not None
     assert "adds up to 5,801.05" in view.reason
     assert not view.broken
+
+
+def test_a_large_tables_checks_run_beside_and_are_taken_in(
+    window: Window, press: Keys, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("keel_line.ui.session._JUDGED_AT_ONCE", 10)
+    table = window.session.table
+    assert table is not None
+    index = go_to_place(window, table.grid.rows - 1, table.grid.cols - 1)
+    press("5,901.05")
+    press(Key.Key_Return)
+    assert not window.session.tables[0].cells[index].broken
+    qtbot.waitUntil(lambda: window.session.tables[0].cells[index].broken)
+    assert window.session.tables[0].cells[index].text == "5,901.05"

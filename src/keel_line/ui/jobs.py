@@ -21,6 +21,7 @@ from PyQt6.QtGui import QImage
 
 from keel_line._shared.paper import shrink
 from keel_line.desk.desk import Desk, Notice
+from keel_line.desk.judge import judge_table
 from keel_line.desk.work import (
     PageRequest,
     PageResponse,
@@ -32,6 +33,7 @@ from keel_line.desk.work import (
 from keel_line.errors import KeelLineError
 from keel_line.model.docket import PageState
 from keel_line.model.page import SquareChoice
+from keel_line.model.table import TableState
 
 log = logging.getLogger(__name__)
 _AHEAD = 3
@@ -67,6 +69,8 @@ class Jobs(QObject):
         A page's id and the page as it came, made smaller.
     noticed
         Something about a page that the clerk should know, as a Notice.
+    judged
+        A table as it was handed in, and as its checks judge it.
     """
 
     page_done = pyqtSignal(int)
@@ -75,6 +79,7 @@ class Jobs(QObject):
     picture_ready = pyqtSignal(int, QImage)
     original_ready = pyqtSignal(int, QImage)
     noticed = pyqtSignal(object)
+    judged = pyqtSignal(object, object)
     _answered = pyqtSignal(int, object)
     _unpacked = pyqtSignal(int, int, QImage)
     _loaded = pyqtSignal(int, int, QImage)
@@ -224,6 +229,11 @@ class Jobs(QObject):
         self._wanted.discard(page_id)
         if docket == self._docket:
             self.picture_ready.emit(page_id, image)
+
+    def want_judged(self, table: TableState) -> None:
+        """Run a large table's checks in a thread; ``judged`` brings what they say."""
+        flagging = self._desk.flagging  # asked here: the docket belongs to this thread
+        self._threads.submit(lambda: self.judged.emit(table, judge_table(table, flagging)))
 
     def want_original(self, page: PageState) -> None:
         """Load a page as it came in a thread; ``original_ready`` brings it, made smaller."""

@@ -15,6 +15,7 @@ from keel_line.model.table import CellState, TableState
 from keel_line.ui.jobs import Jobs
 
 _PICTURES_KEPT = 6
+_JUDGED_AT_ONCE = 600  # cells whose checks take a few milliseconds
 
 
 class Session(QObject):
@@ -57,6 +58,7 @@ class Session(QObject):
         jobs.picture_ready.connect(self._keep_picture)
         jobs.original_ready.connect(self._keep_original)
         jobs.page_done.connect(self.take_page)
+        jobs.judged.connect(self._take_judged)
         self.reload()
 
     def set_desk(self, desk: Desk) -> None:
@@ -240,14 +242,29 @@ class Session(QObject):
         before = cells[self.cell_index]
         fresh = self.desk.cell(cell_id, table.least_confidence)
         cells[self.cell_index] = replace(fresh, flagged=before.flagged, weighed=before.weighed)
+        settled = replace(table, cells=tuple(cells))
         # What was settled may make a sum balance, or break one: the whole table is judged anew.
-        judged = self.desk.judge(replace(table, cells=tuple(cells)))
-        self.tables[self.table_index] = judged
-        self._flagged += sum(c.flagged for c in judged.cells) - sum(c.flagged for c in table.cells)
-        first = bisect_left(self._doubts, (self.table_index, -1, -1), key=self._position)
-        last = bisect_left(self._doubts, (self.table_index + 1, -1, -1), key=self._position)
-        own = [(self.table_index, c) for c in _doubts_in_order(judged)]
-        self._doubts[first:last] = own
+        if len(cells) <= _JUDGED_AT_ONCE:
+            self._put_table(self.table_index, self.desk.judge(settled))
+        else:
+            self._put_table(self.table_index, settled)
+            self.jobs.want_judged(settled)
+
+    def _take_judged(self, asked: TableState, judged: TableState) -> None:
+        """Take in what a large table's checks say, unless it changed meanwhile."""
+        for index, table in enumerate(self.tables):
+            if table is asked:
+                self._put_table(index, judged)
+                return
+
+    def _put_table(self, index: int, table: TableState) -> None:
+        """Put a table in the place of what it was before; its doubts are counted anew."""
+        before = self.tables[index]
+        self.tables[index] = table
+        self._flagged += sum(c.flagged for c in table.cells) - sum(c.flagged for c in before.cells)
+        first = bisect_left(self._doubts, (index, -1, -1), key=self._position)
+        last = bisect_left(self._doubts, (index + 1, -1, -1), key=self._position)
+        self._doubts[first:last] = [(index, c) for c in _doubts_in_order(table)]
         self.cells_changed.emit()
 
     # --- pictures ----------------------------------------------------------------------------
