@@ -10,6 +10,7 @@ import pytest
 from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import Desk
 from keel_line.desk.work import InlineExecutor, PageRequest, process_page, start_pool
+from keel_line.docket.store import name_tables
 from tests.conftest import ROOT, as_png
 
 
@@ -166,13 +167,22 @@ def test_expected_wrong_falls_as_cells_are_settled(demo_desk: Desk) -> None:
     assert demo_desk.tables()[0].expected_wrong < table.expected_wrong
 
 
-def test_tables_are_named_after_their_source(demo_desk: Desk) -> None:
-    assert [t.name for t in demo_desk.tables()] == [
-        "1-berth-dues-ledger",
-        "2-buoy-inspections 1",
-        "2-buoy-inspections 2",
-        "3-cargo-tally-fax",
-        "4-tide-register-photo",
+def test_tables_are_named_after_their_titles(demo_desk: Desk) -> None:
+    names = [t.name for t in demo_desk.tables()]
+    assert names[:4] == [
+        "Berth dues, March 1974",
+        "Buoy inspections, spring round 2019",
+        "Drawn from stores for the round",
+        "Cargo tally, m.v. Corriemoor, 21 October 1988",
+    ]
+    assert [t.caption for t in demo_desk.tables()] == names
+
+
+def test_tables_without_a_title_are_named_after_their_source() -> None:
+    assert name_tables([("", "a.png", 1), ("", "b.tif", 1), ("", "b.tif", 2)]) == [
+        "a",
+        "b 1, page 1",
+        "b 2, page 2",
     ]
 
 

@@ -18,13 +18,14 @@ from keel_line.docket.store import EncodedTable, PageFinding, encode_table
 from keel_line.errors import KeelLineError
 from keel_line.gather.sources import load_page
 from keel_line.model.docket import PageState
-from keel_line.model.geometry import Transform
+from keel_line.model.geometry import Box, Transform
 from keel_line.model.grid import DrawnTables, Grid
 from keel_line.model.page import Page, SquareChoice, SquaredPage
 from keel_line.read.network import Network
 from keel_line.read.reader import Reader
 from keel_line.read.strip import read_strip
 from keel_line.read.upright import find_upright
+from keel_line.rule.captions import find_captions
 from keel_line.rule.grids import find_grids
 from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.mend import place_grid
@@ -36,6 +37,7 @@ _T = TypeVar("_T")
 SMALL_HEIGHT_PX = 112
 _PICTURE_QUALITY = 88
 _MOST_LEAN = 0.03
+_SURE_TITLE = 0.2  # a title names its sheet; one that is all doubt names nothing
 
 
 @dataclass(frozen=True)
@@ -118,14 +120,16 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     lap("square")
     drawn = None if request.drawn is None else lay_anew(request.drawn, squared.transform)
     grids = find_grids(squared.pixels, squared.dpi) if drawn is None else drawn
+    captions = find_captions(squared.pixels, squared.dpi, grids)
     lap("rule")
+    titles = ["" if box is None else _read_title(squared, box, threads) for box in captions]
     readings = _reader(threads).read_page(squared.pixels, squared.dpi, grids)
     note = _note_of(page, threads)
     lap("read")
     tables: list[EncodedTable] = []
-    for grid, own in zip(grids, readings, strict=True):
+    for grid, own, title in zip(grids, readings, titles, strict=True):
         heading = count_heading_rows(grid, [r.text for r in own])
-        tables.append(encode_table(grid, own, heading, ""))
+        tables.append(encode_table(grid, own, heading, title))
     rows, cols = squared.pixels.shape
     state = PageState(
         id=request.page_id,
@@ -176,6 +180,12 @@ def lay_anew(drawn: DrawnTables, transform: Transform) -> list[Grid] | None:
         scale = (high - low) / (max(x1 - x0, 1.0), max(y1 - y0, 1.0))
         out.append(place_grid(grid, scale.tolist(), (low - scale * (x0, y0)).tolist()))
     return out
+
+
+def _read_title(squared: SquaredPage, box: Box, threads: int) -> str:
+    """Read the title above a table; empty where it cannot be made out."""
+    text, sure = _reader(threads).read_words(squared.pixels, squared.dpi, box)
+    return text if sure >= _SURE_TITLE else ""
 
 
 def _note_of(page: Page, threads: int) -> str:

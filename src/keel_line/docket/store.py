@@ -307,7 +307,7 @@ class Docket:
             " JOIN page p ON p.id = t.page_id JOIN source s ON s.id = p.source_id"
             " ORDER BY p.source_id, p.number, t.position"
         ).fetchall()
-        names = _name_tables([(str(r[1]), str(r[2]), _int(r[3])) for r in rows])
+        names = name_tables([(str(r[1]), str(r[2]), _int(r[3])) for r in rows])
         return [(_int(r[0]), name) for r, name in zip(rows, names, strict=True)]
 
     def tables(
@@ -486,7 +486,7 @@ class Docket:
             db.execute("INSERT OR REPLACE INTO setting (name, value) VALUES (?, ?)", (name, value))
 
 
-def _name_tables(tables: list[tuple[str, str, int]]) -> list[str]:
+def name_tables(tables: list[tuple[str, str, int]]) -> list[str]:
     """Name tables that have no name of their own after their source.
 
     ``tables`` are (own name, source, page). A source's only table is called as the source is;

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, flatten_light
+from keel_line.model.geometry import Box
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import CharReading, Reading, RunnerUp
 from keel_line.read.account import InkAccount, account_ink
@@ -51,6 +52,7 @@ from keel_line.read.spaces import (
 _Fit: TypeAlias = Callable[[str], float]
 
 _SIDE_CAPS = 0.35
+_AROUND_IN = 0.1
 _MOST_RUNNERS_UP = 5
 _UNREAD_SURE = 0.3  # specks and stains are read as nothing, too
 _FEW_AGREE = 0.7
@@ -121,6 +123,21 @@ class Reader:
                 ]
             )
         return out
+
+    def read_words(self, grey: Grey, dpi: float, box: Box) -> tuple[str, float]:
+        """Read what stands in a box outside the tables, a title or a note, in its own size.
+
+        Returns the text on one line, and how sure it is (0 to 1).
+        """
+        around = round(_AROUND_IN * dpi)
+        left, top = max(0, int(box[0]) - around), max(0, int(box[1]) - around)
+        cut = np.ascontiguousarray(
+            grey[top : int(box[3]) + around + 1, left : int(box[2]) + around + 1]
+        )
+        own = (box[0] - left, box[1] - top, box[2] - left, box[3] - top)
+        grid = Grid(own, (own[0], own[2]), (own[1], own[3]), (Cell(0, 0, 1, 1, own),))
+        ((reading,),) = self.read_page(cut, dpi, [grid])
+        return " ".join(reading.text.split()), reading.confidence
 
     def _set_spaces(
         self,

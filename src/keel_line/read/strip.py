@@ -10,7 +10,6 @@ import numpy as np
 
 from keel_line._shared.paper import PAPER_LEVEL, Grey, flatten_light
 from keel_line.model.geometry import Box
-from keel_line.model.grid import Cell, Grid
 from keel_line.read.reader import Reader
 
 _REACH_IN = 0.6
@@ -80,9 +79,7 @@ def read_strip(grey: Grey, dpi: float, reader: Reader) -> Strip | None:
     box = find_strip(top, dpi)
     if box is None:
         return None
-    grid = Grid(box, (box[0], box[2]), (box[1], box[3]), (Cell(0, 0, 1, 1, box),))
-    ((reading,),) = reader.read_page(top, dpi, [grid])
-    text = " ".join(reading.text.split())
+    text, _ = reader.read_words(top, dpi, box)
     return parse_strip(text) if len(text) >= _LEAST_CHARS else None
 
 
