@@ -27,15 +27,6 @@ def _settle(events: Callable[[], None], seconds: float = 0.4) -> None:
         time.sleep(0.01)
 
 
-def _go_to_broken(window: Window) -> None:
-    """Go to the first cell that ends a reckoning which does not come out."""
-    for t, table in enumerate(window.session.tables):
-        for c, state in enumerate(table.cells):
-            if state.broken:
-                window.session.go_to(t, c)
-                return
-
-
 def main() -> None:
     """Open the demo docket and go through the stations, a picture at each."""
     PICTURES.mkdir(parents=True, exist_ok=True)
@@ -77,7 +68,7 @@ def main() -> None:
         for _ in range(3):
             press(window.proof.interline, Qt.Key.Key_Return)
         take("proof")
-        _go_to_broken(window)
+        window.session.go_to_broken()
         take("proof-sum")
         window.session.go_to_first_doubt()
         # A virtual screen without a window manager gives no window the focus that keys need.

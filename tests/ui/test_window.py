@@ -14,6 +14,7 @@ from keel_line.desk.desk import Desk
 from keel_line.desk.work import PageResponse, process_page
 from keel_line.ui.commands import COMMANDS, show_keys
 from keel_line.ui.jobs import Jobs
+from keel_line.ui.send.station import make_preflight
 from keel_line.ui.session import Session
 from keel_line.ui.theme import PALETTES, Colours
 from keel_line.ui.window import Window
@@ -200,6 +201,24 @@ def test_preflight_lines_go_to_their_place(window: Window) -> None:
     assert str(len(window.session.doubts())) in lines[0].text()
     lines[0].click()
     assert window._at == "proof"
+
+
+def test_an_amount_that_does_not_come_out_is_told_before_sending(window: Window) -> None:
+    session = window.session
+    index = next(i for i, s in enumerate(session.tables[0].cells) if s.text == "5,801.05")
+    told = [line.text for line in make_preflight(session) if line.broken]
+    session.go_to(0, index)
+    session.replace_text("5,901.05")
+    session.go_to(0, 0)
+    window.go_to("send")
+    (broken,) = [line for line in make_preflight(session) if line.broken]
+    assert [broken.text] != told
+    lines = [b for b in window.send.findChildren(QPushButton) if broken.text in b.text()]
+    lines[0].click()
+    assert window._at == "proof"
+    assert session.cell.broken
+    session.undo()
+    assert [line.text for line in make_preflight(session) if line.broken] == told
 
 
 # --- jobs ---

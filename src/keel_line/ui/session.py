@@ -190,6 +190,15 @@ class Session(QObject):
         if self.doubts():
             self.go_to(*self.doubts()[0])
 
+    def go_to_broken(self) -> bool:
+        """Put the first amount that does not come out at hand, if there is one."""
+        for t, table in enumerate(self.tables):
+            for c, state in enumerate(table.cells):
+                if state.broken:
+                    self.go_to(t, c)
+                    return True
+        return False
+
     def go_to_doubt(self, step: int) -> bool:
         """Go to the doubt after (+1) or before (-1); the first follows on the last."""
         doubts = self.doubts()

@@ -35,11 +35,15 @@ _NOTES = {
 
 @dataclass(frozen=True)
 class PreflightLine:
-    """One thing to know before sending, and the station where it can be dealt with."""
+    """One thing to know before sending, and the station where it can be dealt with.
+
+    ``broken`` speaks of amounts that do not come out; it goes to the first of them.
+    """
 
     text: str
     place: str
     calls: bool
+    broken: bool = False
 
 
 def make_preflight(session: Session) -> list[PreflightLine]:
@@ -52,6 +56,11 @@ def make_preflight(session: Session) -> list[PreflightLine]:
         lines.append(PreflightLine(f"{doubts} {noun} still in doubt", "proof", calls=True))
     elif session.tables:
         lines.append(PreflightLine("Every doubt is settled", "proof", calls=False))
+    broken = sum(c.broken for t in session.tables for c in t.cells)
+    if broken:
+        noun = "amount does" if broken == 1 else "amounts do"
+        text = f"{broken} {noun} not come out"
+        lines.append(PreflightLine(text, "proof", calls=True, broken=True))
     waiting = sum(p.progress == "waiting" for p in pages)
     if waiting:
         noun = "page has" if waiting == 1 else "pages have"
@@ -198,12 +207,20 @@ class SendStation(QWidget):
         for line in make_preflight(self._session):
             button = QPushButton(line.text)
             button.setObjectName("line")
-            if line.calls:
+            if line.broken:
+                button.setStyleSheet(f"color: {self._theme.colours.violet};")
+                button.setText("═ " + line.text)
+            elif line.calls:
                 button.setStyleSheet(f"color: {self._theme.colours.brass};")
                 button.setText("◤ " + line.text)
-            button.clicked.connect(lambda _on, place=line.place: self.go_to.emit(place))
+            button.clicked.connect(lambda _on, line=line: self._go_by(line))
             self._lines.addWidget(button)
         self.write_button.setEnabled(bool(self._session.tables))
+
+    def _go_by(self, line: PreflightLine) -> None:
+        if line.broken:
+            self._session.go_to_broken()
+        self.go_to.emit(line.place)
 
     def _change_format(self) -> None:
         if not self.target.text():
