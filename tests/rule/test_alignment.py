@@ -219,3 +219,8 @@ def test_columns_that_nearly_touch_are_told_by_their_edges() -> None:
     sheet.draw_table(content, (0.8, 1.0), style, rng)
     (grid,) = find_grids(finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey, DPI)
     assert (grid.rows, grid.cols) == (6, 2)
+
+
+@pytest.mark.parametrize("size", [(1, 1), (5, 900), (900, 5), (40, 40)])
+def test_a_sliver_of_a_page_has_no_table(size: tuple[int, int]) -> None:
+    assert find_grids(np.full(size, 255, np.uint8), 300) == []

@@ -66,7 +66,8 @@ def make_rule_field(flat: Grey, dpi: float) -> RuleField:
 def _fill(ink: NDArray[np.uint8], dpi: float) -> NDArray[np.uint8]:
     """Return how full of pixels of lines across each window is."""
     soft = np.asarray(cv2.blur(ink, (5, 1)), np.uint8)
-    noise = 1.5 * float(np.median(np.abs(np.diff(soft[::4, ::4].astype(np.int16), axis=0))))
+    steps = np.abs(np.diff(soft[::4, ::4].astype(np.int16), axis=0))
+    noise = 1.5 * float(np.median(steps)) if steps.size else 0.0
     least = int(max(_FLOOR, 4 * noise))
     thin = _clear_sides(soft, soft, max(2, round(dpi * _THIN_SIDE_IN)), least)
     eroded = cv2.erode(soft, np.ones((max(2, round(dpi * _THICK_IN)), 1), np.uint8))

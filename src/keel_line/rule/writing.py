@@ -15,6 +15,7 @@ from keel_line.model.grid import Rule
 _LEAST_INK = 40
 _CAP_IN = (0.035, 0.22)
 _LONG_IN = 0.5
+_LEAST_SIDE_PX = 8
 _FINE_DPI = 240.0  # from here on half the resolution tells words and lines as well
 _WORD_GAP_CAPS = 0.75
 _SPECK_CAPS = 0.17
@@ -65,7 +66,7 @@ def find_writing(
         _rub_out(mask, rule)
     for x0, y0, x1, y1 in taken or []:
         mask[max(0, int(y0)) : int(y1) + 1, max(0, int(x0)) : int(x1) + 1] = 0
-    shrunk = 2 if dpi >= _FINE_DPI else 1
+    shrunk = 2 if dpi >= _FINE_DPI and min(mask.shape) >= _LEAST_SIDE_PX else 1
     if shrunk == 2:
         mask = _halve(mask)
     _, labels, table, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
