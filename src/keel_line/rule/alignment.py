@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Cell, Grid, Rule
+from keel_line.rule.levels import columns_of, find_levels, spanned_below, with_levels
 from keel_line.rule.writing import Writing
 
 _STREAM_CAPS = 0.95
@@ -41,13 +42,9 @@ _LONG_RULE = 0.75
 _BESIDE = 0.25
 _LEAST_EDGED, _EDGED, _EDGE_CAPS = 4, 0.8, 0.15
 _UNLIKE_APART = 1.35  # over the usual pitch of lines
-_LEVELS_APART = 1.7  # over the usual pitch of lines: a heading's levels are nearer
-_MOST_LEVEL_LINES = 4
 _HANGING_CAPS = 2.2
 _SPARSE = 0.25
-_TITLE_SHARE = 0.7
 _JOINED = 0.82  # of the usual distance from row to row
-_CENTRED = 0.12
 _HEADING_ROWS = 2
 
 
@@ -153,7 +150,7 @@ def _are_one(block: _Block, above: _Block, below: _Block) -> bool:
     for part in (above, below):
         filled: set[int] = set()
         for row in part.rows:
-            filled |= _columns_of(row, xs)
+            filled |= columns_of(row, xs)
         if len(filled) <= len(streams):
             return False
     return True
@@ -344,7 +341,7 @@ def _grow_up(block: _Block, first: int, streams: list[_Stream]) -> int:
     while first > 0:
         row = block.rows[first - 1]
         below = block.rows[first]
-        if _find_levels(block.part(first - 1, len(block.rows)), _stream_lines(block, streams)):
+        if find_levels(block.rows[first - 1 :], block.cap_px, _stream_lines(block, streams)):
             first -= 1
             continue
         if len(row) < 2 or np.median(below[:, 1]) - np.median(row[:, 3]) > 2 * block.cap_px:
@@ -378,7 +375,7 @@ def _make_grid(body: _Block, streams: list[_Stream], rules: Sequence[Rule]) -> G
             around[3],
         )
     xs = _column_lines(streams, down, around, body.cap_px)
-    levels = _find_levels(body, xs)
+    levels = find_levels(body.rows, body.cap_px, xs)
     if levels is not None:  # what stands between two levels of headings belongs to both
         body = _Block((body.rows[0], *body.rows[levels.last :]), body.cap_px)
     starts, ys = _row_lines(body, across, around, xs, apart=levels is not None)
@@ -386,7 +383,7 @@ def _make_grid(body: _Block, streams: list[_Stream], rules: Sequence[Rule]) -> G
         return None
     cells = _place_cells(body, starts, xs, ys)
     if levels is not None:
-        cells = _with_levels(cells, levels, xs, ys)
+        cells = with_levels(cells, levels, xs, ys)
     box = (xs[0], ys[0], xs[-1], ys[-1])
     return Grid(box, tuple(xs), tuple(ys), tuple(cells), (*across, *down))
 
@@ -404,112 +401,9 @@ def _grow_down(block: _Block, last: int, streams: list[_Stream]) -> int:
     return last
 
 
-@dataclass(frozen=True)
-class _Levels:
-    """A heading of two levels: its last text line; first and after last column of each title."""
-
-    last: int
-    groups: tuple[tuple[int, int], ...]
-
-
 def _stream_lines(block: _Block, streams: list[_Stream]) -> list[float]:
     x0, _, x1, _ = block.box
     return [x0, *(s.middle for s in streams), x1]
-
-
-def _find_levels(body: _Block, xs: list[float]) -> _Levels | None:
-    """Find out whether a table begins with titles over groups of its columns' headings.
-
-    The first line's titles stand over the middle of two columns or more, whose own headings stand
-    in a line below; what is written between the two lines heads the other columns.
-    """
-    middles = [(float(np.median(r[:, 1])) + float(np.median(r[:, 3]))) / 2 for r in body.rows]
-    if len(middles) < _LEAST_ROWS:
-        return None
-    usual = float(np.median(np.diff(middles)[1:])) if len(middles) > 3 else np.inf
-    titles = body.rows[0]
-    for last in range(min(_MOST_LEVEL_LINES, len(middles)) - 1, 0, -1):
-        if middles[last] - middles[0] > _LEVELS_APART * max(usual, 1.4 * body.cap_px):
-            continue
-        groups = _match_levels(titles, body.rows[1:last], body.rows[last], xs)
-        if groups:
-            return _Levels(last, groups)
-    return None
-
-
-def _match_levels(
-    titles: NDArray[np.float64],
-    between: tuple[NDArray[np.float64], ...],
-    below: NDArray[np.float64],
-    xs: list[float],
-) -> tuple[tuple[int, int], ...]:
-    """Return the columns that each title of a heading's first line spans; none where it is none."""
-    under = _columns_of(below, xs)
-    beside: set[int] = set()
-    for row in between:
-        beside |= _columns_of(row, xs)
-    cols = len(xs) - 1
-    if beside & under or (between and len(beside | under) < cols - 1):
-        return ()
-    groups: list[tuple[int, int]] = []
-    single: set[int] = set()
-    for title in titles:
-        own = title[None, :]
-        at = min(_columns_of(own, xs))
-        spanned = _spanned_below(float(title[0]), float(title[2]), titles, below, xs)
-        group = (spanned[0], spanned[-1] + 2) if spanned else (at, at + 1)
-        run = _run_of(under, at, xs, titles)
-        if between and run is not None:
-            group = run
-        if group[1] - group[0] < 2:
-            single.add(at)
-        else:
-            groups.append(group)
-    covered = [c for a, b in groups for c in range(a, b)]
-    whole = len(covered) >= cols  # the table's own title
-    twice = len(set(covered)) < len(covered) or bool(set(covered) & (single | beside))
-    if not groups or whole or twice or not set(covered) <= under:
-        return ()
-    if not between and (single & under or len(single | under) < cols):
-        return ()
-    if not between and any(
-        t[2] - t[0] > _TITLE_SHARE * (xs[b] - xs[a])
-        for t in titles
-        for a, b in groups
-        if xs[a] <= (t[0] + t[2]) / 2 < xs[b]
-    ):  # as wide as all of them: the table's own title
-        return ()
-    return tuple(groups)
-
-
-def _run_of(
-    under: set[int], at: int, xs: list[float], titles: NDArray[np.float64]
-) -> tuple[int, int] | None:
-    """Return the run of columns in ``under`` about column ``at``, if one title stands over it."""
-    if at not in under:
-        return None
-    first, last = at, at + 1
-    while first - 1 in under:
-        first -= 1
-    while last in under:
-        last += 1
-    over = sum(1 for t in titles if xs[first] <= (t[0] + t[2]) / 2 < xs[last])
-    return (first, last) if over == 1 else None
-
-
-def _with_levels(
-    cells: list[Cell], levels: _Levels, xs: list[float], ys: list[float]
-) -> list[Cell]:
-    """Set the cells of a heading of two levels: titles span columns, other headings both rows."""
-    covered = {c for a, b in levels.groups for c in range(a, b)}
-    heads = [Cell(0, a, 1, b - a, (xs[a], ys[0], xs[b], ys[1])) for a, b in levels.groups]
-    for col in range(len(xs) - 1):
-        if col in covered:
-            heads.append(Cell(1, col, 1, 1, (xs[col], ys[1], xs[col + 1], ys[2])))
-        else:
-            heads.append(Cell(0, col, 2, 1, (xs[col], ys[0], xs[col + 1], ys[2])))
-    heads.sort(key=lambda c: (c.row, c.col))
-    return [*heads, *(c for c in cells if c.row > 1)]
 
 
 def _runs_along(rule: Rule, around: Box, axis: int) -> bool:
@@ -629,7 +523,7 @@ def _find_joined(body: _Block, xs: list[float]) -> list[bool]:
     other cells are set.
     """
     middles = np.array([(np.median(r[:, 1]) + np.median(r[:, 3])) / 2 for r in body.rows])
-    filled = [_columns_of(row, xs) for row in body.rows]
+    filled = [columns_of(row, xs) for row in body.rows]
     most = max(len(f) for f in filled)
     full = [len(f) > most / 2 for f in filled]
     pitch = np.diff(middles)
@@ -650,11 +544,6 @@ def _find_joined(body: _Block, xs: list[float]) -> list[bool]:
         else:
             out[i] = True
     return out
-
-
-def _columns_of(row: NDArray[np.float64], xs: list[float]) -> set[int]:
-    inner = np.array(xs[1:-1])
-    return {int(np.searchsorted(inner, (b[0] + b[2]) / 2)) for b in row}
 
 
 def _place_cells(body: _Block, starts: list[int], xs: list[float], ys: list[float]) -> list[Cell]:
@@ -690,7 +579,7 @@ def _spans_of(
             beyond = k + 1 if own <= k else k
             joined[k] |= bool(x0 + slack < x < x1 - slack) and beyond not in others
         if below is not None and len(below) > len(pieces):
-            for k in _spanned_below(x0, x1, pieces, below, xs):
+            for k in spanned_below(x0, x1, pieces, below, xs):
                 joined[k] = True
     out, start = [], 0
     for k, is_joined in enumerate([*joined, False]):
@@ -698,26 +587,3 @@ def _spans_of(
             out.append((start, k + 1))
             start = k + 1
     return out
-
-
-def _spanned_below(
-    x0: float, x1: float, pieces: NDArray[np.float64], below: NDArray[np.float64], xs: list[float]
-) -> list[int]:
-    """Return the inner boundaries that a title at x0 to x1 spans, by what stands under it."""
-    inner = np.array(xs[1:-1])
-    own = sorted(_columns_of(pieces, xs))
-    at = int(np.searchsorted(inner, (x0 + x1) / 2))
-    left = max((c for c in own if c < at), default=-1) + 1
-    right = min((c for c in own if c > at), default=len(xs) - 1)
-    best: tuple[float, list[int]] = (_CENTRED, [])
-    for a in range(left, at + 1):
-        for b in range(max(a + 2, at + 1), right + 1):
-            under = [p for p in below if a <= int(np.searchsorted(inner, (p[0] + p[2]) / 2)) < b]
-            if len(under) < b - a:
-                continue
-            low, high = min(p[0] for p in under), max(p[2] for p in under)
-            alone = min(abs((x0 + x1) - (p[0] + p[2])) for p in under) / 2
-            off = abs((x0 + x1) - (low + high)) / 2
-            if off < alone / 3 and off / (high - low) < best[0]:
-                best = (off / (high - low), list(range(a, b - 1)))
-    return best[1]
