@@ -55,7 +55,9 @@ def weigh_findings(
             continue
         wanted = {w.place: w.text for w in finding.wanted}
         blame = {
-            p: (1.0 - confidences[p]) * _LIKENESS[likeness(sheet, p, wanted.get(p))] for p in own
+            p: (1.0 - confidences[p])
+            * _LIKENESS[likeness(sheet.text(*p), sheet.others(*p), wanted.get(p))]
+            for p in own
         }
         whole = sum(blame.values())
         share = 1.0 / (1.0 + math.exp(finding.weight))  # that the reading, not the paper, is off
@@ -71,11 +73,10 @@ def weigh_findings(
     return {p: min(_MOST_SURE, max(_LEAST_SURE, c)) for p, c in out.items()}
 
 
-def likeness(sheet: Sheet, place: Place, wanted: str | None) -> Likeness:
-    """Tell how near a wanted value is to what was read at a place."""
-    value = sheet.values.get(place)
-    if value is None or wanted is None:
+def likeness(text: str, others: Sequence[str], wanted: str | None) -> Likeness:
+    """Tell how near a wanted value is to what was read, ``text``, and to its other readings."""
+    if wanted is None:
         return "far"
-    if wanted in value.others:
+    if wanted in others:
         return "other"
-    return "near" if is_near(wanted, sheet.text(*place)) else "far"
+    return "near" if is_near(wanted, text) else "far"

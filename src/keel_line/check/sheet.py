@@ -65,6 +65,11 @@ class Sheet:
         """Return the text at a place on one line, empty where there is none."""
         return self._columns[col][row]
 
+    def others(self, row: int, col: int) -> tuple[str, ...]:
+        """Return the other readings at a place."""
+        value = self.values.get((row, col))
+        return () if value is None else value.others
+
     def column(self, col: int) -> tuple[str, ...]:
         """Return a column's texts, headings included."""
         return self._columns[col]

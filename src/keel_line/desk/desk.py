@@ -225,7 +225,7 @@ class Desk:
         return [judge_table(t, flagging) for t in self.docket.tables(flagging.find_cut, page_id)]
 
     def judge(self, table: TableState) -> TableState:
-        """Return a table with its checks run anew, after one of its cells changed."""
+        """Return a table with its checks run anew, after one of its texts changed."""
         return judge_table(table, self.flagging)
 
     def table_names(self) -> list[tuple[int, str]]:

@@ -17,15 +17,22 @@ RECKONINGS = frozenset({"sum", "relation"})
 def judge_table(table: TableState, flagging: Flagging) -> TableState:
     """Run the checks over a table as it stands now, and flag its cells anew.
 
-    Cells of which nothing changes stay the same objects.
+    Cells of which nothing changes stay the same objects. What comes out follows from the texts and
+    readings alone: to settle a cell as it was read changes nothing in the others.
+
+    Parameters
+    ----------
+    table
+        The table.
+    flagging
+        Says how sure a cell must be. Doubt that the checks take away lets no other cell pass: the
+        cut follows from the readings alone.
     """
     sheet = make_sheet(table)
     findings = run_checks(sheet)
     before = {(s.cell.row, s.cell.col): s.reading.confidence for s in table.cells}
     weighed = weigh_findings(sheet, before, findings)
-    cut = flagging.find_cut(
-        [s.confidence if s.settled else weighed[s.cell.row, s.cell.col] for s in table.cells]
-    )
+    cut = flagging.find_cut(list(before.values()))
     reckoned = {f.at for f in findings if not f.holds and f.kind in RECKONINGS}
     cells = []
     for state in table.cells:
@@ -63,15 +70,15 @@ def values_wanted(table: TableState, state: CellState) -> list[str]:
 
     A value far from what was read is only offered for the cell that the check marks.
     """
-    sheet = make_sheet(table)
     place = (state.cell.row, state.cell.col)
+    others = [r.text for r in state.reading.runners_up]
     order = {"other": 0, "near": 1, "far": 2}
     found: dict[str, int] = {}
     for finding in table.findings:
         for wanted in finding.wanted if not finding.holds else ():
             if wanted.place != place or wanted.text == state.text:
                 continue
-            near = likeness(sheet, place, wanted.text)
+            near = likeness(" ".join(state.text.split()), others, wanted.text)
             if near != "far" or finding.at == place:
                 found[wanted.text] = min(found.get(wanted.text, 9), order[near])
     return sorted(found, key=lambda t: found[t])

@@ -252,8 +252,10 @@ class Session(QObject):
         fresh = self.desk.cell(cell_id, table.least_confidence)
         cells[self.cell_index] = replace(fresh, flagged=before.flagged, weighed=before.weighed)
         settled = replace(table, cells=tuple(cells))
-        # What was settled may make a sum balance, or break one: the whole table is judged anew.
-        if len(cells) <= _JUDGED_AT_ONCE:
+        # Another text may make a sum balance, or break one: the whole table is judged anew.
+        if fresh.text == before.text:
+            self._put_table(self.table_index, settled)
+        elif len(cells) <= _JUDGED_AT_ONCE:
             self._put_table(self.table_index, self.desk.judge(settled))
         else:
             self._put_table(self.table_index, settled)
