@@ -9,7 +9,7 @@ import numpy as np
 from benchmarks.measure import flat_text
 from keel_line.desk.judge import judge_table
 from keel_line.model.page import Page, Resolution
-from keel_line.model.table import CellState, Table, TableState
+from keel_line.model.table import CellState, TableState
 from keel_line.read.confidence import load_calibration, make_flagging
 from keel_line.read.network import Network
 from keel_line.read.reader import Reader
@@ -81,13 +81,12 @@ def score_reckoning(pages: int) -> ReckoningScore:
             continue
         (readings,) = reader.read_page(squared.pixels, squared.dpi, grids)
         heads = count_heading_rows(grids[0], [r.text for r in readings])
-        table = Table(grids[0], tuple(readings), heads)
         cut = flagging.find_cut([r.confidence for r in readings])
         plain = tuple(
             CellState(k, cell, reading, None, flagged=reading.confidence < cut)
             for k, (cell, reading) in enumerate(zip(grids[0].cells, readings, strict=True))
         )
-        state = TableState(1, "Ledger", 1, 1, "made", table.grid, table.header_rows, "", plain, cut)
+        state = TableState(1, "Ledger", 1, 1, "made", grids[0], heads, "", plain, cut)
         judged = judge_table(state, flagging)
         score.cells += len(plain)
         score.wrong += sum(flat_text(c.text) != truth[c.cell.row, c.cell.col] for c in plain)

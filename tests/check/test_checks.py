@@ -242,22 +242,6 @@ def test_an_empty_table_has_no_findings() -> None:
     assert run_checks(sheet([["", ""], ["", ""]])) == []
 
 
-def test_what_was_settled_takes_its_share_of_doubt_away() -> None:
-    rows = ledger()
-    rows[3][3] = "1" + rows[3][3]
-    bad = sheet(rows)
-    before = dict.fromkeys(bad.values, 0.99)
-    opened = weigh_findings(bad, before, check_sums(bad))
-    looked_at = Sheet(
-        bad.rows,
-        bad.cols,
-        bad.heading_rows,
-        {p: Value(v.text, v.others, settled=p in {(3, 3), (9, 3)}) for p, v in bad.values.items()},
-    )
-    after = weigh_findings(looked_at, before, check_sums(looked_at))
-    assert after[4, 3] == opened[4, 3] > 0.95
-
-
 def test_dates_that_differ_by_a_figure_are_no_near_miss() -> None:
     rows = [["Out"], *[["31 Mar"]] * 4, ["30 Mar"]]
     assert check_lists(sheet(rows)) == []

@@ -274,6 +274,8 @@ def test_a_total_that_does_not_come_out_is_marked_and_what_fits_is_offered(
     assert view is not None
     assert view.broken
     assert "5,801.05" in view.reason
+    window.session.accept()
+    assert window.session.cell.broken  # the paper may say so; it still does not come out
     assert ("5,801.05", "would fit") not in view.readings  # it is what was read
     press(Key.Key_1, Mod.AltModifier)
     window.session.go_to(0, index)
@@ -321,5 +323,7 @@ def test_a_large_tables_checks_run_beside_and_are_taken_in(
     press("5,901.05")
     press(Key.Key_Return)
     assert not window.session.tables[0].cells[index].broken
+    go_to_place(window, 1, 0)
+    press(Key.Key_Return)  # settled as read before the answer is there: it must not be lost
     qtbot.waitUntil(lambda: window.session.tables[0].cells[index].broken)
     assert window.session.tables[0].cells[index].text == "5,901.05"

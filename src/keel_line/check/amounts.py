@@ -78,8 +78,6 @@ def write_like(value: Decimal, places: int, model: str, point: str = ".") -> str
     if match is not None:
         between = [c for c in match["digits"].strip() if c in ".,'’ " and c != point]
         by = between[0] if between else ""
-    if not by and match is None:
-        by = ""
     whole, _, decimals = f"{abs(value):.{places}f}".partition(".")
     grouped = f"{int(whole):,}".replace(",", by) if by else whole
     text = grouped + (point + decimals if decimals else "")

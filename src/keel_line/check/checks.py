@@ -41,9 +41,8 @@ def weigh_findings(
     """Return confidences (0.001 to 0.9999) with what the checks say taken into account.
 
     Where a check fails, the doubt is shared out among its cells by how likely each was wrong before
-    and by whether the value that is wanted there is near to what was read. A cell that was settled
-    takes its share away with it: the paper says so. Where checks hold, only the strongest counts
-    for each cell: they are no independent witnesses.
+    and by whether the value that is wanted there is near to what was read. Where checks
+    hold, only the strongest counts for each cell: they are no independent witnesses.
     """
     held: dict[Place, float] = {}
     broken: dict[Place, float] = {}

@@ -22,7 +22,10 @@ _MOST_COLUMNS = 12
 
 @dataclass(frozen=True)
 class Relation:
-    """Column ``result`` is made of ``parts``: their sum, their difference or their product."""
+    """Column ``result`` is the sum (+) or the product (×) of ``parts``.
+
+    A difference is a sum with another of its columns as the result.
+    """
 
     result: int
     parts: tuple[int, ...]
@@ -54,8 +57,6 @@ def _expect(relation: Relation, values: dict[int, NDArray[np.float64]]) -> NDArr
     parts = [values[c] for c in relation.parts]
     if relation.sign == "×":
         return np.asarray(parts[0] * parts[1])
-    if relation.sign == "−":
-        return np.asarray(parts[0] - parts[1])
     return np.asarray(np.sum(parts, axis=0))
 
 

@@ -11,11 +11,10 @@ from keel_line.model.finding import Place
 
 @dataclass(frozen=True)
 class Value:
-    """A cell's text as it stands, its other readings, and whether the clerk settled it."""
+    """A cell's text as it stands, and its other readings."""
 
     text: str
     others: tuple[str, ...] = ()
-    settled: bool = False
 
 
 @dataclass(frozen=True)

@@ -50,9 +50,7 @@ def judge_table(table: TableState, flagging: Flagging) -> TableState:
 def make_sheet(table: TableState) -> Sheet:
     """Return a table's values as its checks see them."""
     values = {
-        (s.cell.row, s.cell.col): Value(
-            s.text, tuple(r.text for r in s.reading.runners_up), s.settled is not None
-        )
+        (s.cell.row, s.cell.col): Value(s.text, tuple(r.text for r in s.reading.runners_up))
         for s in table.cells
     }
     return Sheet(table.grid.rows, table.grid.cols, table.header_rows, values)

@@ -55,6 +55,7 @@ class Session(QObject):
         self._originals: OrderedDict[int, QImage] = OrderedDict()
         self._doubts: list[tuple[int, int]] = []
         self._flagged = 0
+        self._unjudged: set[int] = set()
         jobs.picture_ready.connect(self._keep_picture)
         jobs.original_ready.connect(self._keep_original)
         jobs.page_done.connect(self.take_page)
@@ -87,6 +88,7 @@ class Session(QObject):
         at = self.cell.id if self.table is not None else None
         first = not self.tables
         self.tables = tables
+        self._unjudged.clear()  # the desk hands tables out judged
         self._doubts = [(t, c) for t, table in enumerate(tables) for c in _doubts_in_order(table)]
         self._flagged = sum(c.flagged for t in tables for c in t.cells)
         if at is not None:
@@ -250,14 +252,17 @@ class Session(QObject):
         cells = list(table.cells)
         before = cells[self.cell_index]
         fresh = self.desk.cell(cell_id, table.least_confidence)
-        cells[self.cell_index] = replace(fresh, flagged=before.flagged, weighed=before.weighed)
+        cells[self.cell_index] = replace(
+            fresh, flagged=before.flagged, weighed=before.weighed, broken=before.broken
+        )
         settled = replace(table, cells=tuple(cells))
         # Another text may make a sum balance, or break one: the whole table is judged anew.
-        if fresh.text == before.text:
+        if fresh.text == before.text and table.id not in self._unjudged:
             self._put_table(self.table_index, settled)
         elif len(cells) <= _JUDGED_AT_ONCE:
             self._put_table(self.table_index, self.desk.judge(settled))
         else:
+            self._unjudged.add(table.id)  # until the answer to this very state comes
             self._put_table(self.table_index, settled)
             self.jobs.want_judged(settled)
 
@@ -265,6 +270,7 @@ class Session(QObject):
         """Take in what a large table's checks say, unless it changed meanwhile."""
         for index, table in enumerate(self.tables):
             if table is asked:
+                self._unjudged.discard(table.id)
                 self._put_table(index, judged)
                 return
 
