@@ -259,6 +259,76 @@ CATALOGUE: tuple[Family, ...] = (
         " libre-caslon-condensed",
     ),
     *_web("train", "dots", "vt323 pixelify-sans press-start-2p unifontex tiny5 doto"),
+    # --- trained on since the seventh stage --------------------------------------------------
+    *_web(
+        "train",
+        "sans",
+        "abel acme actor alata aldrich alexandria allan almarai amaranth anuphan assistant"
+        " atkinson-hyperlegible atkinson-hyperlegible-next average-sans bai-jamjuree"
+        " be-vietnam-pro biryani biz-udpgothic blinker bricolage-grotesque cairo cal-sans"
+        " chakra-petch changa comfortaa comic-neue commissioner cooper-hewitt darker-grotesque"
+        " encode-sans epilogue exo familjen-grotesk farsan figtree firago funnel-sans gabarito"
+        " geist gothic-a1 golos-text heebo host-grotesk inclusive-sans istok-web k2d kanit"
+        " krub kumbh-sans league-spartan livvic m-plus-rounded-1c marmelad merriweather-sans"
+        " metrophobic metropolis michroma mitr mona-sans montserrat-alternates niramit nobile"
+        " nokora numans oxanium onest opendyslexic orbitron orienta outfit pathway-extreme"
+        " philosopher playpen-sans plus-jakarta-sans poppins pretendard prompt quicksand"
+        " radio-canada readex-pro recursive reem-kufi rethink-sans ruda ruluko rosario sansita"
+        " sarabun sarala sawarabi-gothic schibsted-grotesk sen sintony sora strait tajawal"
+        " telex tomorrow urbanist ubuntu varela vazirmatn wix-madefor-text yantramanav zain"
+        " zen-kaku-gothic-antique anaheim armata athiti arsenal belleza cambay cantora-one"
+        " carme convergence electrolize federo galdeano gudea hammersmith-one harmattan"
+        " imprima jaldi kite-one magra mako mada molengo monda nunito pontano-sans puritan"
+        " rambla scada shanti snippet tauri text-me-one viga ysabeau inria-sans nova-flat"
+        " nova-square iceland zen-dots goldman audiowide krona-one iosevka-aile carrois-gothic"
+        " tillana gantari gotu lexend-deca",
+    ),
+    *_web(
+        "train",
+        "serif",
+        "abhaya-libre adamina alice arapey arbutus-slab artifika average balthazar belgrano"
+        " bellefair bentham buenard caudex coustard crete-round crimson-pro dm-serif-text"
+        " el-messiri enriqueta fanwood-text fjord-one gilda-display glegoo gowun-batang gupter"
+        " habibi halant headland-one ibarra-real-nova inknut-antiqua instrument-serif"
+        " jacques-francois josefin-slab judson junge kadwa kotta-one kreon kurale ledger"
+        " libre-bodoni linden-hill lusitana marcellus mate marko-one maitree manuale montaga"
+        " noto-serif-jp noto-serif-display oranienbaum podkova pridi prociono quando radley"
+        " rasa rhodium-libre roboto-serif rosarivo rufina sahitya scope-one slabo-27px"
+        " slabo-13px stoke sumana suranna sura tienne trirong trykker vesper-libre vidaloka"
+        " zen-antique solway hahmlet gloock bona-nova brygada-1918 castoro alike"
+        " alike-angular almendra amethysta cantata-one copse elsie fauna-one gabriela"
+        " inria-serif jomolhari kaisei-tokumin laila libertinus-serif mirza sedan"
+        " shippori-mincho-b1 suez-one young-serif stint-ultra-expanded kelly-slab"
+        " iosevka-etoile andada-pro averia-serif-libre averia-libre eczar fenix gurajada"
+        " holtwood-one-sc biorhyme",
+    ),
+    *_web(
+        "train",
+        "mono",
+        "oxygen-mono fira-code syne-mono chivo-mono sono m-plus-1-code m-plus-code-latin"
+        " ubuntu-sans-mono monaspace-argon monaspace-xenon monaspace-radon intel-one-mono"
+        " lxgw-wenkai-mono-tc iosevka-curly-slab google-sans-code noto-mono",
+    ),
+    *_web(
+        "train",
+        "typewriter",
+        "nixie-one",
+    ),
+    *_web(
+        "train",
+        "narrow",
+        "antonio pathway-gothic-one big-shoulders-text fira-sans-extra-condensed"
+        " cabin-condensed pragati-narrow economica voltaire smooch-sans mohave homenaje"
+        " gemunu-libre stick-no-bills sofia-sans-extra-condensed yaldevi cuprum ropa-sans"
+        " francois-one advent-pro benchnine alumni-sans encode-sans-semi-condensed"
+        " stint-ultra-condensed news-cycle anton",
+    ),
+    *_web(
+        "train",
+        "dots",
+        "redaction-10 redaction-20 redaction-35 micro-5 handjet codystar raleway-dots"
+        " sixtyfour workbench silkscreen bitcount bytesized geo",
+    ),
     # --- tuning and calibration --------------------------------------------------------------
     *_deb("fonts-crosextra-caladea", "val", "serif", Caladea="Caladea-*.ttf"),
     *_deb("fonts-karla", "val", "sans", Karla="Karla-Regular.otf Karla-Bold.otf Karla-Italic.otf"),

@@ -64,15 +64,33 @@ def _fetch(package: str) -> None:
         _fetch_npm(name, FONT_DIR)
 
 
+def _draws(font: ImageFont.FreeTypeFont, char: str) -> bool:
+    """Tell whether a face draws a character: ink of its own, and no letter on the line for º or ª.
+
+    Some faces map a sign to an empty outline, or an ordinal's to the letter it is made from.
+    """
+    if char == " ":
+        return True
+    try:
+        drawn = font.getmask(char)
+    except RuntimeError:  # marks that cannot be laid out by themselves
+        return False
+    if drawn.getbbox() is None:
+        return False
+    letter = {"º": "o", "ª": "a"}.get(char)
+    return letter is None or bytes(drawn) != bytes(font.getmask(letter))
+
+
 def _describe(path: Path, family: Family) -> dict[str, object] | None:
     """Read what a font file can draw; None where it is no usable upright Latin face."""
     with TTFont(path, fontNumber=0) as font:
         codes = font.getBestCmap() or {}
-    chars = "".join(chr(c) for c in sorted(codes) if 32 <= c < 0x2800)
-    if not set("AZaz09.,") <= set(chars):
-        return None
     em = 200
     font = ImageFont.truetype(str(path), em)
+    small = ImageFont.truetype(str(path), 40)
+    chars = "".join(chr(c) for c in sorted(codes) if 32 <= c < 0x2800 and _draws(small, chr(c)))
+    if not set("AZaz09.,") <= set(chars):
+        return None
     top, bottom = font.getbbox("H", anchor="ls")[1::2]
     stem = path.stem.lower().replace(" ", "")
     return {

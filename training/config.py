@@ -19,12 +19,15 @@ MATERIAL_VERSION = 1
 class Design:
     """What a network is made of: (width, dilation) of each block along the line.
 
-    ``style_after`` is the number of blocks before the line's style is told, -1 for never.
+    ``inner`` is the number of channels between a block's two convolutions, 0 for as many as
+    ``channels``; ``style_after`` the number of blocks before the line's style is told, -1 for
+    never.
     """
 
     channels: int = 144
     blocks: tuple[tuple[int, int], ...] = ((5, 1), (7, 1), (5, 2), (7, 1), (5, 4), (5, 8))
     style_after: int = 2
+    inner: int = 0
 
 
 DESIGNS: dict[str, Design] = {
@@ -32,9 +35,11 @@ DESIGNS: dict[str, Design] = {
     "far": Design(style_after=-1),
     "styled": Design(),
     "slim": Design(channels=96),
+    "broad": Design(inner=256),
 }
 """Designs that were compared (see README.md): "near" sees 12 steps along the line to either side,
-"far" 36, "styled" also what the whole line looks like, "slim" the same with fewer channels."""
+"far" 36, "styled" also what the whole line looks like, "slim" the same with fewer channels, "broad" with more
+of them inside a block."""
 
 
 @dataclass(frozen=True)

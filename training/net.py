@@ -12,16 +12,16 @@ from training.config import Design
 class Residual(nn.Module):
     """A block along the line: a wide convolution, a pointwise one, and the way around them."""
 
-    def __init__(self, channels: int, width: int, dilation: int = 1) -> None:
+    def __init__(self, channels: int, inner: int, width: int, dilation: int = 1) -> None:
         super().__init__()
         pad = dilation * (width // 2)
         self.body = nn.Sequential(
             nn.Conv2d(
-                channels, channels, (1, width), padding=(0, pad), dilation=(1, dilation), bias=False
+                channels, inner, (1, width), padding=(0, pad), dilation=(1, dilation), bias=False
             ),
-            nn.BatchNorm2d(channels),
+            nn.BatchNorm2d(inner),
             nn.ReLU(inplace=True),
-            nn.Conv2d(channels, channels, 1, bias=False),
+            nn.Conv2d(inner, channels, 1, bias=False),
             nn.BatchNorm2d(channels),
         )
 
@@ -77,7 +77,8 @@ class LineNet(nn.Module):
             *stage(48, 96, 3, (2, 1), (1, 1)),
             *stage(96, channels, 3, (1, 1), (0, 1)),
         )
-        self.blocks = nn.ModuleList(Residual(channels, w, d) for w, d in design.blocks)
+        inner = design.inner or channels
+        self.blocks = nn.ModuleList(Residual(channels, inner, w, d) for w, d in design.blocks)
         self.style_after = design.style_after
         if design.style_after >= 0:
             self.style = Style(channels)
@@ -96,17 +97,35 @@ class LineNet(nn.Module):
 
 
 def grow(net: LineNet, weights: dict[str, Tensor]) -> None:
-    """Load the weights of a smaller network; what is new begins as the identity.
+    """Load the weights of a smaller network, of fewer blocks or of narrower ones.
+
+    What is new adds nothing at first, so that ``net`` reads as the smaller one did.
 
     Raises
     ------
     RuntimeError
         When the weights hold something that ``net`` has no place for.
     """
-    missing, unexpected = net.load_state_dict(weights, strict=False)
+    own = net.state_dict()
+    widened = {
+        name: _widen(own[name], value, before_sum=name.endswith("body.3.weight"))
+        if name in own and own[name].shape != value.shape
+        else value
+        for name, value in weights.items()
+    }
+    missing, unexpected = net.load_state_dict(widened, strict=False)
     if unexpected:
         raise RuntimeError(f"no place for {unexpected}")
     fresh = {int(name.split(".")[1]) for name in missing if name.startswith("blocks.")}
     for number in fresh:
         last = net.blocks[number].body[-1]
         nn.init.zeros_(last.weight)
+
+
+def _widen(fresh: Tensor, weights: Tensor, *, before_sum: bool) -> Tensor:
+    """Put narrower weights into the corner of wider ones; none of the new is heard at first."""
+    if any(a < b for a, b in zip(fresh.shape, weights.shape, strict=True)):
+        raise RuntimeError(f"no place for weights of shape {tuple(weights.shape)}")
+    out = torch.zeros_like(fresh) if before_sum else fresh.clone()
+    out[tuple(slice(n) for n in weights.shape)] = weights
+    return out

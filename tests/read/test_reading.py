@@ -18,6 +18,7 @@ from keel_line.read.confidence import (
     estimate_confidence,
     load_calibration,
     make_flagging,
+    measure_hardness,
 )
 from keel_line.read.decode import align, decode_line, search_beams
 from keel_line.read.ink import take_ink
@@ -155,6 +156,17 @@ def test_lone_speck_is_dirt_and_counted() -> None:
     assert blank_confidence(ink.dirt_px, CAP_PX) < blank_confidence(0, CAP_PX)
 
 
+def test_specks_by_a_letter_may_be_its_accent_and_stay() -> None:
+    grey = draw("RAV", size=(200, 60))
+    top = int(np.nonzero((grey < 128).any(axis=1))[0][0])
+    middle = int(np.nonzero((grey < 128).any(axis=0))[0].mean())
+    for x in (middle - 5, middle + 4):
+        grey[top - 5 : top - 3, x : x + 2] = 0
+    ink = take_ink(grey, 200.0, CAP_PX, 3.0)
+    assert ink.dirt_px == 0
+    assert ink.grey[top - 4, middle - 5] < 60
+
+
 def test_speck_far_from_the_words_is_dirt_and_a_stop_is_not() -> None:
     grey = draw("Cargo. 4", size=(400, 60))
     grey[48:50, 350:354] = 30
@@ -241,10 +253,19 @@ def test_contrast_does_not_matter() -> None:
 def test_confidence_is_a_bounded_chance() -> None:
     model = load_calibration()
     assert len(model.weights) == len(FEATURES)
-    low = estimate_confidence(model, (-9, -9, 20, 3, -1, 1, 1, 3, 0.2, -2, -6))
-    high = estimate_confidence(model, (9, 9, 0, 2, 0.3, 0, 0, 0, 1, 2, 12))
+    low = estimate_confidence(model, (-9, -9, 20, 3, -1, 1, 1, 3, 0.2, -2, -6, -0.5, 4.5))
+    high = estimate_confidence(model, (9, 9, 0, 2, 0.3, 0, 0, 0, 1, 2, 12, -4, -36))
     assert 0 < low < 0.2
     assert 0.95 < high < 1
+
+
+def test_a_table_is_as_hard_as_its_other_cells() -> None:
+    easy = measure_hardness([9.0] * 40)
+    hard = measure_hardness([9.0] * 20 + [1.0] * 20)
+    alone = measure_hardness([1.0])
+    assert max(easy) < min(hard) < -0.3
+    assert hard[0] > hard[-1]  # a close reading does not count against itself
+    assert max(easy) < alone[0] < max(hard)
 
 
 MODEL = Calibration((0.0,), 0.0, ((0.1, 0.999), (1.0, 0.99), (10.0, 0.9), (100.0, 0.5)), "")

@@ -27,6 +27,8 @@ FEATURES = (
     "agreement",
     "column",
     "language",
+    "hard",
+    "hard_margin",
 )
 """Names of the features in the order of the model's weights.
 
@@ -36,10 +38,15 @@ log of the capitals' height in source px over 20; unexplained: share of ink that
 explains; unsure_line: 1 where the baseline was not seen on the line's own letters; dirt: log of
 specks painted out; agreement: share of the looks that say the same; column: log of the share of
 the column's other cells that are written in the same form, 0 where nothing is known; language: log
-odds of the text against its runners-up where the language has as much say as the ink.
+odds of the text against its runners-up where the language has as much say as the ink; hard: log of
+the share of the table's other cells that were read with little margin; hard_margin: its product
+with margin, for a wide margin says less about paper on which most readings are close.
 """
 
 _CLIP = 9.0
+_CLOSE = 4.0
+_USUAL_CELLS = 2
+_USUAL_SHARE = 0.25
 
 
 class Calibration(msgspec.Struct, frozen=True):
@@ -64,6 +71,30 @@ def log_odds(chance: float) -> float:
     """Return log(p / (1 - p)), bounded to ±9."""
     bounded = min(max(chance, 1e-6), 1 - 1e-6)
     return max(-_CLIP, min(_CLIP, math.log(bounded / (1 - bounded))))
+
+
+def measure_hardness(margins: Sequence[float]) -> list[float]:
+    """Return how hard the rest of a table is to read, for each of its cells.
+
+    Parameters
+    ----------
+    margins
+        Log odds of the best beam of every cell that has a reading.
+
+    Returns
+    -------
+    list of float
+        Log of the share (a hundredth added) of the other cells with a margin under 4. A table of
+        few cells is taken to be as hard as most.
+    """
+    close = [margin < _CLOSE for margin in margins]
+    return [
+        math.log(
+            (sum(close) - own + _USUAL_CELLS * _USUAL_SHARE) / (len(close) - 1 + _USUAL_CELLS)
+            + 0.01
+        )
+        for own in close
+    ]
 
 
 def estimate_confidence(model: Calibration, features: Sequence[float]) -> float:

@@ -13,6 +13,7 @@ from keel_line._shared.paper import PAPER_LEVEL, Grey
 _LEAST_DEPTH = 26
 _DOT_SHARE = 0.11  # a full stop is about this part of a capital's height
 _SPECK_SHARE = 0.075
+_ACCENT_SHARE = 0.3
 
 
 @dataclass(frozen=True, eq=False)
@@ -125,6 +126,8 @@ def _drop_dirt(
     size = np.maximum(widths, heights)
     speck = keep & ((size < _SPECK_SHARE * cap_px + 0.6) | (areas < 3))
     writing = keep & (size >= 0.35 * cap_px)
+    if speck.any():
+        speck &= ~_by_letters(stats, speck, writing, cap_px)
     # Beside writing that stands elsewhere, a lone mark must be larger to count.
     most = (2.2 if writing.any() else 1.3) * _DOT_SHARE * cap_px
     small = keep & ~speck & ~writing & (size < most) & (areas < 0.6 * most**2)
@@ -137,3 +140,18 @@ def _drop_dirt(
             if not (writing & near_x & near_y).any() and small.sum() < 3:
                 speck[i] = True
     return keep & ~speck, int(areas[speck].sum())
+
+
+def _by_letters(
+    stats: NDArray[np.int32], marks: NDArray[np.bool_], writing: NDArray[np.bool_], cap_px: float
+) -> NDArray[np.bool_]:
+    """Tell which small marks may belong to a letter: the dots of an umlaut, a piece of a stroke."""
+    out = np.zeros(len(stats), bool)
+    x0, y0 = stats[:, 0], stats[:, 1]
+    x1, y1 = x0 + stats[:, 2], y0 + stats[:, 3]
+    reach = _ACCENT_SHARE * cap_px
+    for i in np.nonzero(marks & (stats[:, 4] >= 2))[0]:
+        gap_x = np.maximum(np.maximum(x0 - x1[i], x0[i] - x1), 0)
+        gap_y = np.maximum(np.maximum(y0 - y1[i], y0[i] - y1), 0)
+        out[i] = bool((writing & (gap_x <= reach) & (gap_y <= reach)).any())
+    return out

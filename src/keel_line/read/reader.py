@@ -24,6 +24,7 @@ from keel_line.read.confidence import (
     estimate_confidence,
     load_calibration,
     log_odds,
+    measure_hardness,
 )
 from keel_line.read.decode import Decoded, decode_line
 from keel_line.read.ink import CellInk, ink_depth, take_ink
@@ -116,9 +117,16 @@ class Reader:
             spaced = self._set_spaces(cells, lines, [[p for _, p in pairs] for pairs in own])
             fits = _fit_columns(cells, spaced)
             leads = iter(measure_leads([d for lines in spaced for d in lines], self.language))
+            hardness = iter(measure_hardness([_margin(d) for d in spaced if _has_text(d)]))
             out.append(
                 [
-                    self._conclude(c, d, [next(leads) for _ in d], fit)
+                    self._conclude(
+                        c,
+                        d,
+                        [next(leads) for _ in d],
+                        next(hardness) if _has_text(d) else 0.0,
+                        fit,
+                    )
                     for c, d, fit in zip(cells, spaced, fits, strict=True)
                 ]
             )
@@ -157,7 +165,12 @@ class Reader:
         ]
 
     def _conclude(
-        self, cell: PreparedCell, decoded: list[Decoded], leads: list[float], fit: _Fit
+        self,
+        cell: PreparedCell,
+        decoded: list[Decoded],
+        leads: list[float],
+        hardness: float,
+        fit: _Fit,
     ) -> Reading:
         """Put a cell's lines together into one reading with its confidence."""
         model = self.network.hash
@@ -185,7 +198,7 @@ class Reader:
         text = "\n".join(d.text for _, _, d in kept)
         account = account_ink(cell.ink, chars, cell.origin, cell.cap_px)
         features = _features(cell, [line for line, _, _ in kept], [d for _, _, d in kept], account)
-        features = (*features, fit(text), min(leads))
+        features = (*features, fit(text), min(leads), hardness, hardness * features[0])
         confidence = estimate_confidence(self.calibration, features)
         runners_up = _runners_up([d for _, _, d in kept], fit)
         return Reading(
@@ -368,19 +381,25 @@ def _prepare_cell(
     return PreparedCell(cell, origin, ink, cap_px, tuple(lines), tuple(lefts), tuple(pictures))
 
 
+def _has_text(decoded: Sequence[Decoded]) -> bool:
+    return any(d.text for d in decoded)
+
+
+def _margin(decoded: Sequence[Decoded]) -> float:
+    """Return the log odds of a cell's best beams against all others, blank lines left out."""
+    return log_odds(math.prod(d.beams[0][1] for d in decoded if d.text))
+
+
 def _features(
     cell: PreparedCell,
     lines: list[TextLine],
     decoded: list[Decoded],
     account: InkAccount,
 ) -> tuple[float, ...]:
-    best = 1.0
-    for d in decoded:
-        best *= d.beams[0][1]
     chances = np.concatenate([d.chances for d in decoded])
     length = max(1, len(chances))
     return (
-        log_odds(best),
+        _margin(decoded),
         log_odds(float(chances.min()) if len(chances) else 0.5),
         float(np.minimum(-np.log(np.maximum(chances, 1e-6)), 6).sum()),
         float(np.log(length)),
