@@ -73,17 +73,32 @@ def test_undo_and_redo_survive_a_restart(demo_desk: Desk) -> None:
     a, b = first_cells(demo_desk, 2)
     demo_desk.replace(a, "one")
     demo_desk.replace(b, "two")
-    assert demo_desk.undo() == Step(cell_id=b.id)
+    assert demo_desk.undo() == Step(cell_ids=(b.id,))
     assert demo_desk.docket.path is not None
     again = Desk(demo_desk.docket.path)
-    assert again.undo() == Step(cell_id=a.id)
+    assert again.undo() == Step(cell_ids=(a.id,))
     assert again.cell(a.id).settled is None
     assert again.undo() is None
-    assert again.redo() == Step(cell_id=a.id)
-    assert again.redo() == Step(cell_id=b.id)
+    assert again.redo() == Step(cell_ids=(a.id,))
+    assert again.redo() == Step(cell_ids=(b.id,))
     assert again.redo() is None
     assert again.cell(b.id).text == "two"
     again.close()
+
+
+def test_cells_settled_together_are_taken_back_together(demo_desk: Desk) -> None:
+    a, b, c = first_cells(demo_desk, 3)
+    demo_desk.vouch(c)
+    demo_desk.settle_all([(a, a.text), (b, "other")], "settled with its kind")
+    assert demo_desk.cell(b.id).settled == Settled("other", by_hand=True)
+    assert demo_desk.undo() == Step(cell_ids=(a.id, b.id))
+    assert demo_desk.cell(a.id).settled is None
+    assert demo_desk.cell(b.id).settled is None
+    assert demo_desk.redo() == Step(cell_ids=(a.id, b.id))
+    assert demo_desk.undo() == Step(cell_ids=(a.id, b.id))
+    assert demo_desk.cell(c.id).settled == Settled(c.text, by_hand=False, as_printed=True)
+    assert demo_desk.undo() == Step(cell_ids=(c.id,))
+    assert demo_desk.cell(c.id).settled is None
 
 
 def test_new_change_ends_redo_but_not_history(demo_desk: Desk) -> None:

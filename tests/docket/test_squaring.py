@@ -82,9 +82,9 @@ def test_changes_of_cells_and_pages_are_taken_back_in_turn(desk: Desk) -> None:
     assert page(desk).choice.turns == 1
     assert desk.undo() == Step(page_ids=(page(desk).id,))
     assert page(desk).choice == SquareChoice()
-    assert desk.undo() == Step(cell_id=cell.id)
+    assert desk.undo() == Step(cell_ids=(cell.id,))
     assert desk.undo() is None
-    assert desk.redo() == Step(cell_id=cell.id)
+    assert desk.redo() == Step(cell_ids=(cell.id,))
     assert desk.redo() == Step(page_ids=(page(desk).id,))
     assert page(desk).choice.turns == 1
 

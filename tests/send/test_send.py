@@ -16,7 +16,7 @@ from keel_line.errors import OutputError
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import Reading
 from keel_line.model.table import CellState, Settled, TableState
-from keel_line.send.document import SCHEMA_FILE
+from keel_line.send.document import AS_PRINTED, SCHEMA_FILE
 from keel_line.send.numbers import parse_number
 from keel_line.send.safely import write_safely
 from keel_line.send.separated import write_csv
@@ -131,6 +131,26 @@ def test_what_the_clerk_settled_goes_out(tmp_path: Path, demo_desk: Desk) -> Non
     paths = demo_desk.send(tmp_path / "out.csv")
     assert "Settled by hand" in paths[0].read_text(encoding="utf-8-sig")
     assert demo_desk.cell(cell.id).settled == Settled("Settled by hand", by_hand=True)
+
+
+def test_what_stands_so_on_the_paper_is_marked_in_what_goes_out(
+    tmp_path: Path, demo_desk: Desk
+) -> None:
+    cell = demo_desk.tables()[0].cells[8]
+    demo_desk.vouch(cell)
+    demo_desk.send(tmp_path / "out.xlsx")
+    sheet = openpyxl.load_workbook(tmp_path / "out.xlsx").worksheets[0]
+    comments = [c.comment.text for row in sheet.iter_rows() for c in row if c.comment]
+    assert [AS_PRINTED in text for text in comments] == [True]
+    told = [
+        c["reasons"]
+        for path in demo_desk.send(tmp_path / "out.json")
+        for page in json.loads(path.read_text(encoding="utf-8"))["pages"]
+        for t in page["tables"]
+        for c in t["cells"]
+        if AS_PRINTED in c["reasons"]
+    ]
+    assert told == [[AS_PRINTED]]
 
 
 @pytest.mark.parametrize("ending", [".xlsx", ".csv", ".json"])

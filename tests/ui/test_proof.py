@@ -283,6 +283,26 @@ def test_a_total_that_does_not_come_out_is_marked_and_what_fits_is_offered(
     assert window.session.cell.text == "5,801.05"
 
 
+def test_the_paper_may_say_so_whatever_the_total_wants(window: Window, press: Keys) -> None:
+    table = window.session.table
+    assert table is not None
+    index = go_to_place(window, table.grid.rows - 1, table.grid.cols - 1)
+    press("5,901.05")
+    press(Key.Key_Return)
+    window.session.go_to(0, index)
+    assert window.session.cell.broken
+    press(Key.Key_0, Mod.AltModifier)
+    window.session.go_to(0, index)
+    state = window.session.cell
+    assert not state.broken
+    assert state.settled == Settled("5,901.05", by_hand=True, as_printed=True)
+    view = window.proof.panel.view
+    assert view is not None
+    assert view.reason.startswith("The paper says so")
+    window.actions_by_id["undo"].trigger()
+    assert window.session.cell.broken
+
+
 def test_a_misread_addend_is_put_right_by_what_its_total_wants(window: Window, press: Keys) -> None:
     table = window.session.table
     assert table is not None

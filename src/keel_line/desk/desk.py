@@ -6,7 +6,7 @@ import getpass
 from collections import deque
 from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from keel_line.desk.judge import judge_table
@@ -243,16 +243,24 @@ class Desk:
 
     def accept(self, cells: Sequence[CellState], why: str = "accepted as read") -> None:
         """Settle cells as they stand."""
-        self.docket.settle(
-            [(c.id, Settled(c.text, c.settled is not None and c.settled.by_hand)) for c in cells],
-            _clerk(),
-            why,
-        )
+        self.docket.settle([(c.id, _as_it_stands(c)) for c in cells], _clerk(), why)
+
+    def vouch(self, cell: CellState) -> None:
+        """Settle a cell as it stands because the paper says so, whatever a check expects."""
+        settled = replace(_as_it_stands(cell), as_printed=True)
+        self.docket.settle([(cell.id, settled)], _clerk(), "the paper says so")
 
     def replace(self, cell: CellState, text: str, why: str = "typed") -> None:
         """Settle a cell with another value; the reading stays beside it as evidence."""
-        by_hand = text != cell.reading.text
-        self.docket.settle([(cell.id, Settled(text, by_hand))], _clerk(), why)
+        self.settle_all([(cell, text)], why)
+
+    def settle_all(self, cells: Sequence[tuple[CellState, str]], why: str) -> None:
+        """Settle cells, each with a text, as one change that is taken back as one."""
+        self.docket.settle(
+            [(c.id, Settled(text, by_hand=text != c.reading.text)) for c, text in cells],
+            _clerk(),
+            why,
+        )
 
     def undo(self) -> Step | None:
         """Take the last change back; return what it touched."""
@@ -340,6 +348,13 @@ def _tell_carried(finding: PageFinding, carried: Carried) -> Notice:
         f"their place any more ({shown}{more}). Ctrl+Z brings the page back as it was.",
         trouble=True,
     )
+
+
+def _as_it_stands(cell: CellState) -> Settled:
+    """Return what settles a cell without changing its value."""
+    if cell.settled is not None:
+        return cell.settled
+    return Settled(cell.text, by_hand=False)
 
 
 def _clerk() -> str:

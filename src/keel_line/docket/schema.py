@@ -98,6 +98,17 @@ MIGRATIONS: tuple[Migration, ...] = (
         ALTER TABLE page_change ADD COLUMN what TEXT NOT NULL DEFAULT 'choice';
         """,
     ),
+    Migration(
+        "cells that are settled together; values that stand so on the paper",
+        """
+        ALTER TABLE change ADD COLUMN batch INTEGER NOT NULL DEFAULT 0;
+        UPDATE change SET batch = id;
+        ALTER TABLE cell ADD COLUMN as_printed INTEGER NOT NULL DEFAULT 0;
+        ALTER TABLE change ADD COLUMN before_as_printed INTEGER NOT NULL DEFAULT 0;
+        ALTER TABLE change ADD COLUMN after_as_printed INTEGER NOT NULL DEFAULT 0;
+        ALTER TABLE stray ADD COLUMN as_printed INTEGER NOT NULL DEFAULT 0;
+        """,
+    ),
 )
 
 

@@ -339,7 +339,7 @@ class Docket:
     def cell(self, cell_id: int, least_confidence: float) -> CellState:
         """Return one cell as it stands now."""
         record = self._db.execute(
-            "SELECT id, place, evidence, settled, by_hand FROM cell WHERE id = ?", (cell_id,)
+            "SELECT id, place, evidence, settled, by_hand, as_printed FROM cell WHERE id = ?", (cell_id,)
         ).fetchone()
         return _cell_state(record, least_confidence)
 
@@ -350,8 +350,8 @@ class Docket:
         read = [
             _cell_state(record, 0.0)
             for record in self._db.execute(
-                "SELECT id, place, evidence, settled, by_hand FROM cell WHERE table_id = ?"
-                " ORDER BY id",
+                "SELECT id, place, evidence, settled, by_hand, as_printed FROM cell"
+                " WHERE table_id = ? ORDER BY id",
                 (table_id,),
             )
         ]
@@ -384,31 +384,24 @@ class Docket:
         done = []
         with self._writing() as db:
             _drop_undone(db)
-            for cell_id, settled in cells:
-                before, before_by_hand = db.execute(
-                    "SELECT settled, by_hand FROM cell WHERE id = ?", (cell_id,)
+            batch = _next_change(db)  # cells that are settled together are taken back together
+            for number, (cell_id, settled) in enumerate(cells, batch):
+                before = db.execute(
+                    "SELECT settled, by_hand, as_printed FROM cell WHERE id = ?", (cell_id,)
                 ).fetchone()
-                after = None if settled is None else settled.text
-                by_hand = int(settled is not None and settled.by_hand)
-                db.execute(
-                    "INSERT INTO change (id, at, who, cell_id, before, before_by_hand, after,"
-                    " after_by_hand, why) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-                    (
-                        _next_change(db),
-                        _now(),
-                        who,
-                        cell_id,
-                        before,
-                        before_by_hand,
-                        after,
-                        by_hand,
-                        why,
-                    ),
+                after = (
+                    (None, 0, 0)
+                    if settled is None
+                    else (settled.text, int(settled.by_hand), int(settled.as_printed))
                 )
                 db.execute(
-                    "UPDATE cell SET settled = ?, by_hand = ? WHERE id = ?",
-                    (after, by_hand, cell_id),
+                    "INSERT INTO change (id, batch, at, who, cell_id,"
+                    " before, before_by_hand, before_as_printed,"
+                    " after, after_by_hand, after_as_printed, why)"
+                    " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                    (number, batch, _now(), who, cell_id, *before, *after, why),
                 )
+                _set_cell(db, cell_id, after)
                 done.append(cell_id)
         return done
 
@@ -423,32 +416,16 @@ class Docket:
     def _step(self, state: str, order: str, becomes: str, side: str) -> Step | None:
         with self._writing() as db:
             row = db.execute(
-                f"SELECT id, cell_id, NULL, {side}, {side}_by_hand FROM change WHERE state = ?1"  # noqa: S608 - our own names
-                f" UNION ALL SELECT id, NULL, page_id, {side}, 0 FROM page_change WHERE state = ?1"
+                "SELECT id, batch, 'cell' FROM change WHERE state = ?1"
+                " UNION ALL SELECT id, batch, 'page' FROM page_change WHERE state = ?1"
                 f" ORDER BY id {order} LIMIT 1",
                 (state,),
             ).fetchone()
             if row is None:
                 return None
-            change, cell_id, page_id, value, by_hand = row
-            if page_id is not None:
-                together = db.execute(
-                    f"SELECT id, page_id, what, {side} FROM page_change"  # noqa: S608 - our own names
-                    " WHERE state = ?1 AND batch ="
-                    " (SELECT batch FROM page_change WHERE id = ?2) ORDER BY id",
-                    (state, change),
-                ).fetchall()
-                for own, own_page, what, set_to in together:
-                    _set_page(db, own_page, what, set_to)
-                    db.execute("UPDATE page_change SET state = ? WHERE id = ?", (becomes, own))
-                ruled = all(what == "drawn" for _, _, what, _ in together)
-                pages = tuple(_int(own_page) for _, own_page, *_ in together)
-                return Step(page_ids=pages, station="rule" if ruled else "square")
-            db.execute(
-                "UPDATE cell SET settled = ?, by_hand = ? WHERE id = ?", (value, by_hand, cell_id)
-            )
-            db.execute("UPDATE change SET state = ? WHERE id = ?", (becomes, change))
-            return Step(cell_id=int(cell_id))
+            _, batch, what = row
+            together = _step_pages if what == "page" else _step_cells
+            return together(db, _int(batch), (state, becomes), side)
 
     def history(self, cell_id: int | None = None) -> list[ChangeRecord]:
         """Return the changes of one cell or of the whole docket, the oldest first."""
@@ -515,6 +492,7 @@ class _SettledCell:
     corners: NDArray[np.float64]
     settled: str | None
     by_hand: int
+    as_printed: int
 
 
 def _settled_on_page(db: sqlite3.Connection, page_id: int) -> list[_SettledCell]:
@@ -524,7 +502,7 @@ def _settled_on_page(db: sqlite3.Connection, page_id: int) -> list[_SettledCell]
         return []
     transform = msgspec.json.decode(transform_json, type=Transform)
     rows = db.execute(
-        "SELECT c.id, c.place, c.settled, c.by_hand FROM cell c"
+        "SELECT c.id, c.place, c.settled, c.by_hand, c.as_printed FROM cell c"
         " JOIN found_table t ON t.id = c.table_id WHERE t.page_id = ?"
         " AND (c.settled IS NOT NULL OR EXISTS (SELECT 1 FROM change h WHERE h.cell_id = c.id))",
         (page_id,),
@@ -535,13 +513,18 @@ def _settled_on_page(db: sqlite3.Connection, page_id: int) -> list[_SettledCell]
             transform.box_on_original(msgspec.json.decode(place, type=Cell).box),
             settled,
             _int(by_hand),
+            _int(as_printed),
         )
-        for i, place, settled, by_hand in rows.fetchall()
+        for i, place, settled, by_hand, as_printed in rows.fetchall()
     ]
-    rows = db.execute("SELECT corners, settled, by_hand FROM stray WHERE page_id = ?", (page_id,))
+    rows = db.execute(
+        "SELECT corners, settled, by_hand, as_printed FROM stray WHERE page_id = ?", (page_id,)
+    )
     strays = [
-        _SettledCell(None, np.array(msgspec.json.decode(corners)), settled, _int(by_hand))
-        for corners, settled, by_hand in rows.fetchall()
+        _SettledCell(
+            None, np.array(msgspec.json.decode(corners)), settled, _int(by_hand), _int(as_printed)
+        )
+        for corners, settled, by_hand, as_printed in rows.fetchall()
     ]
     return cells + strays
 
@@ -577,23 +560,59 @@ def _carry_over(
             if old.settled is not None:
                 strays.append(old.settled)
                 db.execute(
-                    "INSERT INTO stray (at, page_id, corners, settled, by_hand)"
-                    " VALUES (?, ?, ?, ?, ?)",
+                    "INSERT INTO stray (at, page_id, corners, settled, by_hand, as_printed)"
+                    " VALUES (?, ?, ?, ?, ?, ?)",
                     (
                         *(_now(), page_id, msgspec.json.encode(old.corners.tolist()).decode()),
-                        *(old.settled, old.by_hand),
+                        *(old.settled, old.by_hand, old.as_printed),
                     ),
                 )
             continue
         del free[found]
         kept += old.settled is not None
-        db.execute(
-            "UPDATE cell SET settled = ?, by_hand = ? WHERE id = ?",
-            (old.settled, old.by_hand, found),
-        )
+        _set_cell(db, found, (old.settled, old.by_hand, old.as_printed))
         if old.id is not None:
             db.execute("UPDATE change SET cell_id = ? WHERE cell_id = ?", (found, old.id))
     return Carried(kept, tuple(strays))
+
+
+def _step_cells(
+    db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str
+) -> Step:
+    """Bring cells that were settled together to one side of their change, before or after."""
+    rows = db.execute(
+        f"SELECT id, cell_id, {side}, {side}_by_hand, {side}_as_printed FROM change"  # noqa: S608 - our own names
+        " WHERE state = ? AND batch = ? ORDER BY id",
+        (states[0], batch),
+    ).fetchall()
+    for change, cell_id, *value in rows:
+        _set_cell(db, _int(cell_id), value)
+        db.execute("UPDATE change SET state = ? WHERE id = ?", (states[1], change))
+    return Step(cell_ids=tuple(_int(row[1]) for row in rows))
+
+
+def _step_pages(
+    db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str
+) -> Step:
+    """Bring pages that were set together to one side of their change, before or after."""
+    rows = db.execute(
+        f"SELECT id, page_id, what, {side} FROM page_change"  # noqa: S608 - our own names
+        " WHERE state = ? AND batch = ? ORDER BY id",
+        (states[0], batch),
+    ).fetchall()
+    for change, page_id, what, value in rows:
+        _set_page(db, page_id, what, value)
+        db.execute("UPDATE page_change SET state = ? WHERE id = ?", (states[1], change))
+    ruled = all(what == "drawn" for _, _, what, _ in rows)
+    pages = tuple(_int(row[1]) for row in rows)
+    return Step(page_ids=pages, station="rule" if ruled else "square")
+
+
+def _set_cell(db: sqlite3.Connection, cell_id: int, value: Sequence[object]) -> None:
+    """Set what a cell is settled with: text (None for not settled), by hand, as printed."""
+    db.execute(
+        "UPDATE cell SET settled = ?, by_hand = ?, as_printed = ? WHERE id = ?", (*value, cell_id)
+    )
 
 
 def _set_page(db: sqlite3.Connection, page_id: int, what: str, value: str) -> None:
@@ -691,12 +710,12 @@ def _page_state(row: Sequence[object]) -> PageState:
 
 
 def _cell_state(record: Sequence[object], least_confidence: float) -> CellState:
-    cell_id, place, evidence, settled, by_hand = record
+    cell_id, place, evidence, settled, by_hand, as_printed = record
     reading = msgspec.json.decode(str(evidence), type=Reading)
     return CellState(
         _int(cell_id),
         msgspec.json.decode(str(place), type=Cell),
         reading,
-        None if settled is None else Settled(str(settled), bool(by_hand)),
+        None if settled is None else Settled(str(settled), bool(by_hand), bool(as_printed)),
         reading.confidence < least_confidence,
     )

@@ -23,11 +23,13 @@ class Table:
 class Settled:
     """What the clerk said of a cell.
 
-    ``by_hand`` is true where the clerk wrote another value than the reading.
+    ``by_hand`` is true where the clerk wrote another value than the reading, ``as_printed`` where
+    the clerk vouches that the paper says so although a check expects another value.
     """
 
     text: str
     by_hand: bool
+    as_printed: bool = False
 
 
 @dataclass(frozen=True)

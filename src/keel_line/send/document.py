@@ -12,6 +12,7 @@ from keel_line.model.geometry import Box
 from keel_line.model.table import CellState, TableState
 from keel_line.send.safely import write_safely
 
+AS_PRINTED = "The paper says so, though a check expects another value."
 SCHEMA_FILE = Path(__file__).with_name("tables.schema.json")
 
 
@@ -83,10 +84,16 @@ def _cell(state: CellState) -> dict[str, object]:
         "text": state.text,
         "confidence": 1.0 if settled else round(state.confidence, 4),
         "flagged": state.in_doubt,
-        "reasons": list(state.reading.reasons) if state.in_doubt else [],
+        "reasons": _reasons(state),
         "alternatives": [r.text for r in state.reading.runners_up],
         "box": _box(cell.box),
     }
+
+
+def _reasons(state: CellState) -> list[str]:
+    if state.settled is not None:
+        return [AS_PRINTED] if state.settled.as_printed else []
+    return list(state.reading.reasons) if state.in_doubt else []
 
 
 def _box(box: Box) -> list[float]:

@@ -9,6 +9,7 @@ from pathlib import Path
 import xlsxwriter
 
 from keel_line.model.table import TableState
+from keel_line.send.document import AS_PRINTED
 from keel_line.send.numbers import parse_number
 from keel_line.send.safely import write_safely
 
@@ -71,6 +72,8 @@ def _write(tables: Sequence[TableState], part: Path) -> None:
                     sheet.write_number(cell.row, cell.col, number.value, style)
                 elif text:
                     sheet.write_string(cell.row, cell.col, text, style)
+                if state.settled is not None and state.settled.as_printed:
+                    sheet.write_comment(cell.row, cell.col, AS_PRINTED)
             for col, width in enumerate(widths):
                 sheet.set_column(col, col, width)
             if table.header_rows:

@@ -196,6 +196,22 @@ COMMANDS: tuple[Command, ...] = (
         bound=False,
     ),
     Command(
+        "vouch",
+        "The paper says so",
+        ("Alt+0",),
+        "proof",
+        "The value stands so on the paper, whatever its check expects",
+        bound=False,
+    ),
+    Command(
+        "kinds",
+        "Doubts of a kind",
+        ("F4",),
+        "proof",
+        "All doubts of the same kind on one sheet, settled together",
+        bound=False,
+    ),
+    Command(
         "empty",
         "Empty the cell",
         ("Backspace",),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
 from collections import OrderedDict
+from collections.abc import Sequence
 from dataclasses import replace
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -220,13 +221,25 @@ class Session(QObject):
         """Settle the cell at hand as it stands."""
         if self.table is not None:
             self.desk.accept([self.cell])
-            self._refresh(self.cell.id)
+            self._refresh([self.cell.id])
+
+    def vouch(self) -> None:
+        """Settle the cell at hand as it stands: the paper says so, whatever a check expects."""
+        if self.table is not None:
+            self.desk.vouch(self.cell)
+            self._refresh([self.cell.id])
+
+    def settle_all(self, cells: Sequence[tuple[CellState, str]], why: str) -> None:
+        """Settle cells, each with a text, as one change."""
+        if cells:
+            self.desk.settle_all(cells, why)
+            self._refresh([state.id for state, _ in cells])
 
     def replace_text(self, text: str, why: str = "typed") -> None:
         """Settle the cell at hand with another value."""
         if self.table is not None:
             self.desk.replace(self.cell, text, why)
-            self._refresh(self.cell.id)
+            self._refresh([self.cell.id])
 
     def undo(self) -> bool:
         """Take the last change back and go to its cell."""
@@ -241,29 +254,44 @@ class Session(QObject):
             return False
         if step.page_ids:
             self.pages_unsquared.emit(step.page_ids, step.station)
-        elif step.cell_id is not None and self._go_to_cell_id(step.cell_id):
-            self._refresh(step.cell_id)
+        elif step.cell_ids:
+            self._refresh(step.cell_ids)
+            self._go_to_cell_id(step.cell_ids[0])
             self.moved.emit()
         return True
 
-    def _refresh(self, cell_id: int) -> None:
-        """Bring one cell up to date without reading the whole docket again."""
-        table = self.tables[self.table_index]
+    def _refresh(self, cell_ids: Sequence[int]) -> None:
+        """Bring cells up to date without reading the whole docket again."""
+        wanted = set(cell_ids)
+        for index, table in enumerate(self.tables):
+            places = [i for i, c in enumerate(table.cells) if c.id in wanted]
+            if places:
+                self._refresh_table(index, places)
+                wanted -= {table.cells[i].id for i in places}
+            if not wanted:
+                return
+
+    def _refresh_table(self, index: int, places: Sequence[int]) -> None:
+        """Bring some cells of a table up to date; ``places`` count along its cells."""
+        table = self.tables[index]
         cells = list(table.cells)
-        before = cells[self.cell_index]
-        fresh = self.desk.cell(cell_id, table.least_confidence)
-        cells[self.cell_index] = replace(
-            fresh, flagged=before.flagged, weighed=before.weighed, broken=before.broken
-        )
+        same = True
+        for place in places:
+            before = cells[place]
+            fresh = self.desk.cell(before.id, table.least_confidence)
+            same = same and fresh.text == before.text
+            cells[place] = replace(
+                fresh, flagged=before.flagged, weighed=before.weighed, broken=before.broken
+            )
         settled = replace(table, cells=tuple(cells))
         # Another text may make a sum balance, or break one: the whole table is judged anew.
-        if fresh.text == before.text and table.id not in self._unjudged:
-            self._put_table(self.table_index, settled)
+        if same and table.id not in self._unjudged:
+            self._put_table(index, settled)
         elif len(cells) <= _JUDGED_AT_ONCE:
-            self._put_table(self.table_index, self.desk.judge(settled))
+            self._put_table(index, self.desk.judge(settled))
         else:
             self._unjudged.add(table.id)  # until the answer to this very state comes
-            self._put_table(self.table_index, settled)
+            self._put_table(index, settled)
             self.jobs.want_judged(settled)
 
     def _take_judged(self, asked: TableState, judged: TableState) -> None:

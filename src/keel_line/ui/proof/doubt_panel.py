@@ -16,8 +16,10 @@ _KEYS = (
     ("Enter", "accept, next"),
     ("Type", "put right"),
     ("Shift+Enter", "doubt before"),
+    ("F4", "all of its kind"),
     ("F1", "all keys"),
 )
+_VOUCH = ("Alt+0", "paper says so")
 
 
 @dataclass(frozen=True)
@@ -103,7 +105,7 @@ class DoubtPanel(QWidget):
         painter.drawText(QRectF(0, y, wide, high), _WRAPPED, view.reason)
         y += high + theme.em * 0.39
         self._paint_readings(painter, view, y)
-        self._paint_keys(painter, y)
+        self._paint_keys(painter, view, y)
 
     def _paint_readings(self, painter: QPainter, view: DoubtView, top: float) -> None:
         theme = self._theme
@@ -152,14 +154,15 @@ class DoubtPanel(QWidget):
         """Where there is no room for the keys beside them, the readings take it all."""
         return 0.58 if self.width() >= self._theme.em * 31 else 0.99
 
-    def _paint_keys(self, painter: QPainter, top: float) -> None:
+    def _paint_keys(self, painter: QPainter, view: DoubtView, top: float) -> None:
         theme = self._theme
         if self._readings_share > 0.9:
             return
         left = self.width() * self._readings_share + 18
         gap = QFontMetricsF(theme.bold(0.92)).horizontalAdvance("Shift+Enter ") + 6
         line = theme.em * 1.36
-        for i, (key, what) in enumerate(_KEYS):
+        keys = (*_KEYS[:-1], _VOUCH, _KEYS[-1]) if view.broken else _KEYS
+        for i, (key, what) in enumerate(keys):
             y = top + i * line
             painter.setFont(theme.bold(0.92))
             painter.setPen(theme.color("ink"))

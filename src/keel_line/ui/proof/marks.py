@@ -38,10 +38,10 @@ def paint_marks(painter: QPainter, theme: Theme, state: CellState, box: QRectF) 
             QRectF(box.left(), box.top() + 2, 3, box.height() - 4), theme.color("teal")
         )
         if state.settled.by_hand:
-            _paint_pen(painter, theme, QPointF(box.left() + 6, box.top() + 4))
+            paint_pen(painter, theme, QPointF(box.left() + 6, box.top() + 4))
 
 
-def _paint_pen(painter: QPainter, theme: Theme, at: QPointF) -> None:
+def paint_pen(painter: QPainter, theme: Theme, at: QPointF) -> None:
     """Paint a small pen laid aslant, its nib at the lower left."""
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(theme.color("teal"), 1.3))

@@ -15,6 +15,7 @@ from keel_line.model.table import CellState, TableState
 from keel_line.ui.proof.doubt_panel import DoubtPanel, DoubtView
 from keel_line.ui.proof.editor import CellEditor
 from keel_line.ui.proof.interline import Interline, column_name
+from keel_line.ui.proof.kinds_sheet import KindsSheet
 from keel_line.ui.proof.lens import Lens
 from keel_line.ui.proof.soundings import Soundings
 from keel_line.ui.session import Session
@@ -48,6 +49,7 @@ class ProofStation(QWidget):
         self.interline = Interline(theme)
         self.soundings = Soundings(theme)
         self.editor = CellEditor(self.interline.view)
+        self.kinds = KindsSheet(session, theme)
         self._nothing = QLabel("No table has been read yet.")
         self._nothing.setObjectName("quiet")
         self._nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -70,11 +72,18 @@ class ProofStation(QWidget):
         self._stack = QStackedLayout(self)
         self._stack.addWidget(self._nothing)
         self._stack.addWidget(work)
+        self._sheet = QWidget()
+        around = QVBoxLayout(self._sheet)
+        around.setContentsMargins(16, 10, 16, 8)
+        around.addWidget(self.kinds)
+        self._stack.addWidget(self._sheet)
         self.setFocusProxy(self.interline)
         self.interline.key_pressed.connect(self._take_key)
         self.interline.cell_pressed.connect(self._go_to_cell)
         self.soundings.chosen.connect(self._go_to_cell)
         self.panel.taken.connect(self.take_reading)
+        self.kinds.left.connect(self._leave_kinds)
+        self.kinds.said.connect(self.said)
         self.editor.committed.connect(self._commit)
         self.editor.dropped.connect(self._drop)
         for bar in self.interline.scroll_bars:
@@ -82,13 +91,13 @@ class ProofStation(QWidget):
         session.moved.connect(self.refresh)
         session.cells_changed.connect(self.refresh)
         session.tables_changed.connect(self.refresh)
-        session.picture_changed.connect(lambda _page: self.refresh())
+        session.picture_changed.connect(self._take_picture)
         self.refresh()
 
     def set_theme(self, theme: Theme) -> None:
         """Dress anew."""
         self._theme = theme
-        for widget in (self.lens, self.panel, self.interline, self.soundings):
+        for widget in (self.lens, self.panel, self.interline, self.soundings, self.kinds):
             widget.set_theme(theme)
         self.refresh()
 
@@ -97,6 +106,9 @@ class ProofStation(QWidget):
     def refresh(self) -> None:
         """Show the session's cell at hand."""
         session, table = self._session, self._session.table
+        if self.at_kinds and table is not None:
+            self.kinds.refresh()
+            return
         self._stack.setCurrentIndex(0 if table is None else 1)
         if table is None:
             self.interline.show_table(None, None, 0)
@@ -108,6 +120,38 @@ class ProofStation(QWidget):
         self.soundings.show_table(table, session.cell_index)
         self.panel.show_view(self._view(table, state))
         self._place_editor()
+
+    def _take_picture(self, page_id: int) -> None:
+        image = self._session.picture(page_id)
+        if self.at_kinds and image is not None:
+            self.kinds.take_picture(page_id, image)
+        else:
+            self.refresh()
+
+    # --- doubts of a kind ---------------------------------------------------------------------
+
+    @property
+    def at_kinds(self) -> bool:
+        """Whether the sheet of doubts of a kind is shown."""
+        return self._stack.currentWidget() is self._sheet
+
+    def open_kinds(self) -> None:
+        """Show the doubts of the kind at hand on one sheet."""
+        if not self._session.doubts():
+            self.said.emit("No doubt is open.")
+            return
+        self._stack.setCurrentWidget(self._sheet)
+        self.kinds.begin()
+        self.setFocusProxy(self.kinds)
+        self.kinds.setFocus()
+
+    def _leave_kinds(self, at: tuple[int, int] | None) -> None:
+        self._stack.setCurrentIndex(1)
+        self.setFocusProxy(self.interline)
+        if at is not None:
+            self._session.go_to(*at)
+        self.refresh()
+        self.interline.setFocus()
 
     def _view(self, table: TableState, state: CellState) -> DoubtView:
         session = self._session
@@ -137,6 +181,8 @@ class ProofStation(QWidget):
                 if state.settled.by_hand
                 else "Accepted as read."
             )
+            if state.settled.as_printed:
+                reason = "The paper says so, though a check expects another value."
         elif state.reading.reasons and state.flagged:
             reason = state.reading.reasons[0]
         else:
@@ -211,6 +257,10 @@ class ProofStation(QWidget):
         alt = bool(modifiers & Qt.KeyboardModifier.AltModifier)
         if key in _ENTER:
             self._accept()
+        elif key == Qt.Key.Key_F4:
+            self.open_kinds()
+        elif alt and key == Qt.Key.Key_0:
+            self._vouch()
         elif alt and Qt.Key.Key_1 <= key <= Qt.Key.Key_5:
             self.take_reading(key - Qt.Key.Key_1)
         elif key == Qt.Key.Key_F2:
@@ -227,6 +277,12 @@ class ProofStation(QWidget):
         if self._session.cell.settled is None:
             self._session.accept()
             self._settled_at.append(time.monotonic())
+        self._next()
+
+    def _vouch(self) -> None:
+        """Settle the cell as it stands: the paper says so, whatever its check expects."""
+        self._session.vouch()
+        self._settled_at.append(time.monotonic())
         self._next()
 
     def take_reading(self, number: int) -> None:
@@ -285,4 +341,4 @@ class ProofStation(QWidget):
 
     @override
     def focusInEvent(self, event: QFocusEvent | None) -> None:
-        self.interline.setFocus()
+        (self.kinds if self.at_kinds else self.interline).setFocus()

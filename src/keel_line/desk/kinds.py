@@ -1,0 +1,153 @@
+"""Doubts of a kind: open doubts sorted by what is in question, to be settled together."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from keel_line.desk.judge import values_wanted
+from keel_line.model.table import CellState, TableState
+
+Question = Literal["blank", "unread", "check", "pair", "character", "spread"]
+
+_WEAK = 0.9
+_ORDER: dict[Question, int] = {
+    "blank": 0,
+    "pair": 1,
+    "character": 2,
+    "check": 3,
+    "unread": 4,
+    "spread": 5,
+}
+_SIGN_NAMES = {
+    " ": "a space",
+    ".": "a point",
+    ",": "a comma",
+    "-": "a hyphen",
+    "–": "a dash",
+    "'": "a straight quote",
+    "’": "an apostrophe",
+    "": "nothing",
+}
+
+
+@dataclass(frozen=True)
+class DoubtPlace:
+    """A doubtful cell: its table's and its own index in the docket, and its other readings."""
+
+    table: int
+    cell: int
+    others: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Kind:
+    """Open doubts of one kind.
+
+    Attributes
+    ----------
+    question
+        What is in question.
+    about
+        The characters in question: two for a pair, one for a character, none otherwise.
+    says
+        The kind in the clerk's words.
+    places
+        Its doubts in the docket's order.
+    """
+
+    question: Question
+    about: tuple[str, ...]
+    says: str
+    places: tuple[DoubtPlace, ...]
+
+
+def sort_doubts(tables: Sequence[TableState], doubts: Sequence[tuple[int, int]]) -> list[Kind]:
+    """Sort open doubts by kind: blanks, pairs of characters, single characters, and the rest.
+
+    Each doubt is in one kind, in the order of the table. Kinds of more doubts come first within
+    their sort.
+
+    Parameters
+    ----------
+    tables
+        The docket's tables.
+    doubts
+        (table, cell) of each open doubt, in the order in which the clerk goes through them.
+    """
+    wanting = [
+        {w.place for f in table.findings if not f.holds for w in f.wanted} for table in tables
+    ]
+    found: dict[tuple[Question, tuple[str, ...]], list[DoubtPlace]] = defaultdict(list)
+    for t, c in doubts:
+        table, state = tables[t], tables[t].cells[c]
+        asked = (state.cell.row, state.cell.col) in wanting[t]
+        wanted = values_wanted(table, state) if asked else []
+        others = [r.text for r in state.reading.runners_up if r.text != state.text]
+        offered = (*wanted, *(o for o in others if o not in wanted))
+        found[_question(state, wanted)].append(DoubtPlace(t, c, offered))
+    for key in [k for k, places in found.items() if len(places) == 1 and k[1]]:
+        found["spread", ()].extend(found.pop(key))  # one by itself is no kind
+    return sorted(
+        (Kind(q, about, _say(q, about), tuple(sorted(own, key=lambda p: (p.table, p.cell))))
+         for (q, about), own in found.items()),
+        key=lambda k: (_ORDER[k.question], -len(k.places), k.about),
+    )
+
+
+def differ_in(a: str, b: str) -> tuple[str, str] | None:
+    """Return what differs between two readings where it is one character at most on each side.
+
+    An empty side stands for a character that the other reading does not have; None where the two
+    are alike or differ in more.
+    """
+    first = 0
+    while first < min(len(a), len(b)) and a[first] == b[first]:
+        first += 1
+    last = 0
+    while last < min(len(a), len(b)) - first and a[-1 - last] == b[-1 - last]:
+        last += 1
+    mid_a, mid_b = a[first : len(a) - last], b[first : len(b) - last]
+    if max(len(mid_a), len(mid_b)) != 1:
+        return None
+    return mid_a, mid_b
+
+
+def _question(state: CellState, wanted: Sequence[str]) -> tuple[Question, tuple[str, ...]]:
+    """Say what is in question in a doubtful cell, and between which characters."""
+    reading = state.reading
+    if not reading.text:
+        return ("unread" if reading.unread else "blank"), ()
+    if reading.unread:
+        return "unread", ()
+    if state.broken or wanted:
+        return "check", ()
+    weak = [c for c in reading.chars if c.probability < _WEAK]
+    if len(weak) <= 1 and reading.runners_up:
+        pair = differ_in(reading.text, reading.runners_up[0].text)
+        if pair is not None:
+            return "pair", tuple(sorted(pair, key=lambda c: (not c, c)))
+    if len(weak) == 1:
+        return "character", (weak[0].char,)
+    return "spread", ()
+
+
+def _say(question: Question, about: tuple[str, ...]) -> str:
+    if question == "pair":
+        said = f"{_name(about[0])} or {_name(about[1])}"
+        return said[0].upper() + said[1:] if about[0] in _SIGN_NAMES else said
+    if question == "character":
+        said = f"{_name(about[0])} is unclear"
+        return said[0].upper() + said[1:] if about[0] in _SIGN_NAMES else said
+    return {
+        "blank": "Read as blank",
+        "unread": "Ink that was not read",
+        "check": "A check wants another value",
+        "spread": "Other doubts",
+    }[question]
+
+
+def _name(char: str) -> str:
+    return _SIGN_NAMES.get(char, char)
