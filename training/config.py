@@ -38,8 +38,8 @@ DESIGNS: dict[str, Design] = {
     "broad": Design(inner=256),
 }
 """Designs that were compared (see README.md): "near" sees 12 steps along the line to either side,
-"far" 36, "styled" also what the whole line looks like, "slim" the same with fewer channels, "broad" with more
-of them inside a block."""
+"far" 36, "styled" also what the whole line looks like, "slim" the same with fewer channels, "broad"
+with more of them inside a block."""
 
 
 @dataclass(frozen=True)

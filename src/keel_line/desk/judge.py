@@ -29,9 +29,7 @@ def judge_table(table: TableState, flagging: Flagging) -> TableState:
         cut follows from the readings alone.
     """
     sheet = make_sheet(table)
-    vouched = {
-        (s.cell.row, s.cell.col) for s in table.cells if s.settled and s.settled.as_printed
-    }
+    vouched = {(s.cell.row, s.cell.col) for s in table.cells if s.settled and s.settled.as_printed}
     # Where the clerk vouches that the paper says so, a check that fails there blames nobody.
     findings = [f for f in run_checks(sheet) if f.holds or f.at not in vouched]
     before = {(s.cell.row, s.cell.col): s.reading.confidence for s in table.cells}

@@ -91,8 +91,10 @@ def sort_doubts(tables: Sequence[TableState], doubts: Sequence[tuple[int, int]])
     for key in [k for k, places in found.items() if len(places) == 1 and k[1]]:
         found["spread", ()].extend(found.pop(key))  # one by itself is no kind
     return sorted(
-        (Kind(q, about, _say(q, about), tuple(sorted(own, key=lambda p: (p.table, p.cell))))
-         for (q, about), own in found.items()),
+        (
+            Kind(q, about, _say(q, about), tuple(sorted(own, key=lambda p: (p.table, p.cell))))
+            for (q, about), own in found.items()
+        ),
         key=lambda k: (_ORDER[k.question], -len(k.places), k.about),
     )
 

@@ -339,7 +339,8 @@ class Docket:
     def cell(self, cell_id: int, least_confidence: float) -> CellState:
         """Return one cell as it stands now."""
         record = self._db.execute(
-            "SELECT id, place, evidence, settled, by_hand, as_printed FROM cell WHERE id = ?", (cell_id,)
+            "SELECT id, place, evidence, settled, by_hand, as_printed FROM cell WHERE id = ?",
+            (cell_id,),
         ).fetchone()
         return _cell_state(record, least_confidence)
 
@@ -416,7 +417,7 @@ class Docket:
     def _step(self, state: str, order: str, becomes: str, side: str) -> Step | None:
         with self._writing() as db:
             row = db.execute(
-                "SELECT id, batch, 'cell' FROM change WHERE state = ?1"
+                "SELECT id, batch, 'cell' FROM change WHERE state = ?1"  # noqa: S608 - our own names
                 " UNION ALL SELECT id, batch, 'page' FROM page_change WHERE state = ?1"
                 f" ORDER BY id {order} LIMIT 1",
                 (state,),
@@ -576,9 +577,7 @@ def _carry_over(
     return Carried(kept, tuple(strays))
 
 
-def _step_cells(
-    db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str
-) -> Step:
+def _step_cells(db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str) -> Step:
     """Bring cells that were settled together to one side of their change, before or after."""
     rows = db.execute(
         f"SELECT id, cell_id, {side}, {side}_by_hand, {side}_as_printed FROM change"  # noqa: S608 - our own names
@@ -591,9 +590,7 @@ def _step_cells(
     return Step(cell_ids=tuple(_int(row[1]) for row in rows))
 
 
-def _step_pages(
-    db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str
-) -> Step:
+def _step_pages(db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str) -> Step:
     """Bring pages that were set together to one side of their change, before or after."""
     rows = db.execute(
         f"SELECT id, page_id, what, {side} FROM page_change"  # noqa: S608 - our own names

@@ -204,6 +204,14 @@ COMMANDS: tuple[Command, ...] = (
         bound=False,
     ),
     Command(
+        "against-page",
+        "Against the page",
+        ("F3",),
+        "proof",
+        "The readings over the page, in place, and what the table comes to",
+        bound=False,
+    ),
+    Command(
         "kinds",
         "Doubts of a kind",
         ("F4",),

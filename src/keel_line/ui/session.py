@@ -279,7 +279,7 @@ class Session(QObject):
         for place in places:
             before = cells[place]
             fresh = self.desk.cell(before.id, table.least_confidence)
-            same = same and fresh.text == before.text
+            same = same and _value(fresh) == _value(before)
             cells[place] = replace(
                 fresh, flagged=before.flagged, weighed=before.weighed, broken=before.broken
             )
@@ -343,6 +343,11 @@ class Session(QObject):
         while len(self._pictures) > _PICTURES_KEPT:
             self._pictures.popitem(last=False)
         self.picture_changed.emit(page_id)
+
+
+def _value(state: CellState) -> tuple[str, bool]:
+    """Return what a table's checks go by: a cell's text, and whether the clerk vouches for it."""
+    return state.text, state.settled is not None and state.settled.as_printed
 
 
 def _doubts_in_order(table: TableState) -> list[int]:

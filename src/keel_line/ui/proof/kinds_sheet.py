@@ -306,9 +306,7 @@ class KindsSheet(QAbstractScrollArea):
         if cutting is not None:
             size = cutting.deviceIndependentSize()
             painter.setOpacity(0.35 if out else 1.0)
-            painter.drawPixmap(
-                ink.center() - QPointF(size.width() / 2, size.height() / 2), cutting
-            )
+            painter.drawPixmap(ink.center() - QPointF(size.width() / 2, size.height() / 2), cutting)
             painter.setOpacity(1.0)
         value = self.value(doubt)
         changed = value != state.text

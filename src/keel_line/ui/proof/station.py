@@ -12,6 +12,7 @@ from typing_extensions import override
 
 from keel_line.desk.judge import RECKONINGS, findings_at, values_wanted
 from keel_line.model.table import CellState, TableState
+from keel_line.ui.proof.against_page import AgainstPage
 from keel_line.ui.proof.doubt_panel import DoubtPanel, DoubtView
 from keel_line.ui.proof.editor import CellEditor
 from keel_line.ui.proof.interline import Interline, column_name
@@ -50,6 +51,7 @@ class ProofStation(QWidget):
         self.soundings = Soundings(theme)
         self.editor = CellEditor(self.interline.view)
         self.kinds = KindsSheet(session, theme)
+        self.against = AgainstPage(session, theme)
         self._nothing = QLabel("No table has been read yet.")
         self._nothing.setObjectName("quiet")
         self._nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -77,13 +79,20 @@ class ProofStation(QWidget):
         around.setContentsMargins(16, 10, 16, 8)
         around.addWidget(self.kinds)
         self._stack.addWidget(self._sheet)
+        self._stack.addWidget(self.against)
+        self._rows = work
         self.setFocusProxy(self.interline)
+        self._connect(session)
+        self.refresh()
+
+    def _connect(self, session: Session) -> None:
         self.interline.key_pressed.connect(self._take_key)
         self.interline.cell_pressed.connect(self._go_to_cell)
         self.soundings.chosen.connect(self._go_to_cell)
         self.panel.taken.connect(self.take_reading)
         self.kinds.left.connect(self._leave_kinds)
         self.kinds.said.connect(self.said)
+        self.against.left.connect(self.show_rows)
         self.editor.committed.connect(self._commit)
         self.editor.dropped.connect(self._drop)
         for bar in self.interline.scroll_bars:
@@ -92,13 +101,14 @@ class ProofStation(QWidget):
         session.cells_changed.connect(self.refresh)
         session.tables_changed.connect(self.refresh)
         session.picture_changed.connect(self._take_picture)
-        self.refresh()
 
     def set_theme(self, theme: Theme) -> None:
         """Dress anew."""
         self._theme = theme
-        for widget in (self.lens, self.panel, self.interline, self.soundings, self.kinds):
+        for widget in (self.lens, self.panel, self.interline, self.soundings):
             widget.set_theme(theme)
+        self.kinds.set_theme(theme)
+        self.against.set_theme(theme)
         self.refresh()
 
     # --- showing ----------------------------------------------------------------------------
@@ -106,10 +116,10 @@ class ProofStation(QWidget):
     def refresh(self) -> None:
         """Show the session's cell at hand."""
         session, table = self._session, self._session.table
-        if self.at_kinds and table is not None:
-            self.kinds.refresh()
+        if self._aside is not None and table is not None:
+            self._aside.refresh()
             return
-        self._stack.setCurrentIndex(0 if table is None else 1)
+        self._stack.setCurrentWidget(self._nothing if table is None else self._rows)
         if table is None:
             self.interline.show_table(None, None, 0)
             return
@@ -128,12 +138,22 @@ class ProofStation(QWidget):
         else:
             self.refresh()
 
-    # --- doubts of a kind ---------------------------------------------------------------------
+    # --- beside the rows ------------------------------------------------------------------------
 
     @property
     def at_kinds(self) -> bool:
         """Whether the sheet of doubts of a kind is shown."""
         return self._stack.currentWidget() is self._sheet
+
+    @property
+    def at_page(self) -> bool:
+        """Whether the table is shown against its page."""
+        return self._stack.currentWidget() is self.against
+
+    @property
+    def _aside(self) -> KindsSheet | AgainstPage | None:
+        """What is shown in place of the rows, if anything."""
+        return self.kinds if self.at_kinds else self.against if self.at_page else None
 
     def open_kinds(self) -> None:
         """Show the doubts of the kind at hand on one sheet."""
@@ -142,16 +162,29 @@ class ProofStation(QWidget):
             return
         self._stack.setCurrentWidget(self._sheet)
         self.kinds.begin()
-        self.setFocusProxy(self.kinds)
-        self.kinds.setFocus()
+        self._take_focus(self.kinds)
+
+    def open_page(self) -> None:
+        """Show the table against its page."""
+        self._stack.setCurrentWidget(self.against)
+        self.against.begin()
+        self._take_focus(self.against.page)
+
+    def show_rows(self) -> None:
+        """Go back to the rows."""
+        self._stack.setCurrentWidget(self._rows)
+        self.refresh()
+        self._take_focus(self.interline)
 
     def _leave_kinds(self, at: tuple[int, int] | None) -> None:
-        self._stack.setCurrentIndex(1)
-        self.setFocusProxy(self.interline)
+        self._stack.setCurrentWidget(self._rows)
         if at is not None:
             self._session.go_to(*at)
-        self.refresh()
-        self.interline.setFocus()
+        self.show_rows()
+
+    def _take_focus(self, widget: QWidget) -> None:
+        self.setFocusProxy(widget)
+        widget.setFocus()
 
     def _view(self, table: TableState, state: CellState) -> DoubtView:
         session = self._session
@@ -257,8 +290,8 @@ class ProofStation(QWidget):
         alt = bool(modifiers & Qt.KeyboardModifier.AltModifier)
         if key in _ENTER:
             self._accept()
-        elif key == Qt.Key.Key_F4:
-            self.open_kinds()
+        elif key in _SHEETS:
+            _SHEETS[Qt.Key(key)](self)
         elif alt and key == Qt.Key.Key_0:
             self._vouch()
         elif alt and Qt.Key.Key_1 <= key <= Qt.Key.Key_5:
@@ -341,4 +374,11 @@ class ProofStation(QWidget):
 
     @override
     def focusInEvent(self, event: QFocusEvent | None) -> None:
-        (self.kinds if self.at_kinds else self.interline).setFocus()
+        proxy = self.focusProxy()
+        (proxy or self.interline).setFocus()
+
+
+_SHEETS = {
+    Qt.Key.Key_F3: ProofStation.open_page,
+    Qt.Key.Key_F4: ProofStation.open_kinds,
+}

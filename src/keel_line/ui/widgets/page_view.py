@@ -18,6 +18,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QWidget
 from typing_extensions import override
 
+from keel_line.model.geometry import Box
 from keel_line.model.grid import Grid
 from keel_line.model.table import TableState
 from keel_line.ui.theme import Theme
@@ -64,6 +65,22 @@ class PageView(QWidget):
         shown = {t.id for t in tables}
         self._sides_of = {i: sides for i, sides in self._sides_of.items() if i in shown}
         self._message = message
+        self.update()
+
+    def look_at(self, box: Box) -> None:
+        """Bring a box of the page (px) as near as fits, into the middle."""
+        if self._image is None or self.width() < 2 * _MARGIN or self.height() < 2 * _MARGIN:
+            return
+        x0, y0, x1, y1 = box
+        self._zoom = 1.0
+        fit = min(
+            (self.width() - 2 * _MARGIN) / max(1.0, x1 - x0),
+            (self.height() - 2 * _MARGIN) / max(1.0, y1 - y0),
+        )
+        self._zoom = min(_NEAREST * 2, max(1.0, fit / self._scale))
+        self._centre = QPointF(
+            (x0 + x1) / 2 / self._image.width(), (y0 + y1) / 2 / self._image.height()
+        )
         self.update()
 
     @property

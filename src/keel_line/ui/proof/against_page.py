@@ -1,0 +1,310 @@
+"""Against the page: the readings laid over the squared page, in place and in the same size."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from typing_extensions import override
+
+from keel_line.desk.summary import TableSummary, summarise_table
+from keel_line.model.reading import CharReading
+from keel_line.model.table import CellState, TableState
+from keel_line.ui.proof.interline import column_name
+from keel_line.ui.session import Session
+from keel_line.ui.theme import Theme
+from keel_line.ui.widgets.page_view import PageView
+
+Showing = Literal["both", "reading", "ink"]
+
+_ORDER: tuple[Showing, ...] = ("both", "reading", "ink")
+_NAMES: dict[Showing, str] = {"both": "Ink and readings", "reading": "Readings", "ink": "Ink"}
+_CAP_SHARE = 0.727  # of the face's size
+_LEAST_PX = 5.0
+
+
+class OverlaidPage(PageView):
+    """A page whose cells are painted over with their readings."""
+
+    left = pyqtSignal()
+    showing_changed = pyqtSignal()
+    step_table = pyqtSignal(int)
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__(theme)
+        self.showing: Showing = "both"
+        self._fonts: dict[int, QFont] = {}
+        self.setAccessibleName("The page with its readings over it; Space changes what is shown")
+
+    @override
+    def set_theme(self, theme: Theme) -> None:
+        super().set_theme(theme)
+        self._fonts.clear()
+
+    @override
+    def _paint_grid(self, painter: QPainter, table: TableState, scale: float, *, at: bool) -> None:
+        if self.showing == "ink":
+            super()._paint_grid(painter, table, scale, at=at)
+            return
+        seen = QRectF(self.rect()).translated(-self._origin())
+        wash = QColor(self._theme.color("sheet"))
+        wash.setAlpha(255 if self.showing == "reading" else 178)
+        x0, y0, x1, y1 = (v * scale for v in table.grid.box)
+        painter.fillRect(QRectF(QPointF(x0, y0), QPointF(x1, y1)), wash)
+        super()._paint_grid(painter, table, scale, at=at)
+        for state in table.cells:
+            cx0, cy0, cx1, cy1 = (v * scale for v in state.cell.box)
+            box = QRectF(QPointF(cx0, cy0), QPointF(cx1, cy1))
+            if box.intersects(seen):
+                self._paint_reading(painter, state, box, scale)
+
+    def _paint_reading(
+        self, painter: QPainter, state: CellState, box: QRectF, scale: float
+    ) -> None:
+        theme = self._theme
+        if state.in_doubt:
+            wash = QColor(theme.color("brass_wash"))
+            wash.setAlpha(255 if self.showing == "reading" else 130)
+            painter.fillRect(box.adjusted(1, 1, -1, -1), wash)
+            painter.fillRect(QRectF(box.right() - 5, box.top(), 5, 5), theme.color("brass"))
+        color = "brass" if state.in_doubt else "teal" if state.settled is not None else "ink"
+        painter.setPen(theme.color(color))
+        lines = state.text.split("\n") if state.text else []
+        places = _places(state)
+        for number, text in enumerate(lines):
+            left, baseline, right, cap = _place_of(number, len(lines), places, state)
+            size = cap * scale / _CAP_SHARE
+            if size < _LEAST_PX:  # too small to be read: a stroke where it stands
+                painter.fillRect(
+                    QRectF(
+                        left * scale,
+                        (baseline - cap) * scale,
+                        (right - left) * scale,
+                        max(1.0, cap * scale * 0.6),
+                    ),
+                    theme.color(color),
+                )
+                continue
+            font = self._font(round(size))
+            natural = QFontMetricsF(font).horizontalAdvance(text)
+            painter.save()
+            painter.setFont(font)
+            painter.translate(left * scale, baseline * scale)
+            painter.scale(min(1.6, max(0.4, (right - left) * scale / max(1.0, natural))), 1.0)
+            painter.drawText(QPointF(0, 0), text)
+            painter.restore()
+
+    def _font(self, pixels: int) -> QFont:
+        """Return the face in a size; kept, since a page has few sizes."""
+        found = self._fonts.get(pixels)
+        if found is None:
+            found = self._theme.font()
+            found.setPixelSize(max(1, pixels))
+            self._fonts[pixels] = found
+        return found
+
+    @override
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        key = event.key()
+        if key in (Qt.Key.Key_Escape, Qt.Key.Key_F3, Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.left.emit()
+        elif key == Qt.Key.Key_Space:
+            self.showing = _ORDER[(_ORDER.index(self.showing) + 1) % len(_ORDER)]
+            self.showing_changed.emit()
+            self.update()
+        elif key in (Qt.Key.Key_PageDown, Qt.Key.Key_PageUp):
+            self.step_table.emit(1 if key == Qt.Key.Key_PageDown else -1)
+        else:
+            super().keyPressEvent(event)
+
+
+class Outline(QWidget):
+    """Paints a table's summary beside the page."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self._table: TableState | None = None
+        self._summary: TableSummary | None = None
+        self._showing: Showing = "both"
+
+    def set_theme(self, theme: Theme) -> None:
+        """Dress anew."""
+        self._theme = theme
+        self.update()
+
+    def show_table(self, table: TableState, showing: Showing) -> None:
+        """Show a table's summary."""
+        self._table, self._summary = table, summarise_table(table)
+        self._showing = showing
+        self.setAccessibleName(". ".join(f"{a}: {b}" for a, b in self.lines()))
+        self.update()
+
+    def lines(self) -> list[tuple[str, str]]:
+        """Return what is said, as (label, value)."""
+        table, s = self._table, self._summary
+        if table is None or s is None:
+            return []
+        out = [
+            (
+                "Rows",
+                f"{s.rows}, {s.header_rows} of them heading" if s.header_rows else f"{s.rows}",
+            ),
+            ("Columns", f"{s.cols}"),
+            ("First row", " · ".join(t or "–" for t in s.first)),
+            ("Last row", " · ".join(t or "–" for t in s.last)),
+            ("Blank cells", f"{s.blanks}"),
+            ("Doubts open", f"{s.doubts}"),
+            ("Ink not read", f"{s.unread} places" if s.unread != 1 else "1 place"),
+        ]
+        for label, state in (("Longest", s.longest), ("Shortest", s.shortest)):
+            if state is not None:
+                place = f"{column_name(table, state.cell.col)}, row {state.cell.row + 1}"
+                out.append((label, f"“{' '.join(state.text.split())}” ({place})"))
+        return out
+
+    @override
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        theme, em = self._theme, self._theme.em
+        wide = float(self.width())
+        if self._table is None:
+            return
+        y = 0.0
+        painter.setFont(theme.bold(1.1))
+        painter.setPen(theme.color("ink"))
+        name = QFontMetricsF(painter.font()).elidedText(
+            self._table.name, Qt.TextElideMode.ElideRight, wide
+        )
+        painter.drawText(QRectF(0, y, wide, em * 1.8), Qt.AlignmentFlag.AlignVCenter, name)
+        y += em * 2.2
+        wrapped = int(Qt.TextFlag.TextWordWrap) | int(Qt.AlignmentFlag.AlignTop)
+        for label, value in self.lines():
+            painter.setFont(theme.font(0.88))
+            painter.setPen(theme.color("quiet"))
+            painter.drawText(QRectF(0, y, wide, em * 1.3), Qt.AlignmentFlag.AlignVCenter, label)
+            y += em * 1.25
+            painter.setFont(theme.font())
+            painter.setPen(theme.color("ink"))
+            metrics = QFontMetricsF(painter.font())
+            high = metrics.boundingRect(QRectF(0, 0, wide, 900), wrapped, value).height()
+            high = min(high, em * 4.6)
+            painter.drawText(QRectF(0, y, wide, high), wrapped, value)
+            y += high + em * 0.55
+        bottom = self.height() - em * 7.6
+        painter.setPen(QPen(theme.color("hairline"), 1))
+        painter.drawLine(QPointF(0, bottom), QPointF(wide, bottom))
+        y = bottom + em * 0.4
+        now = _NAMES[self._showing].lower()
+        for key, what in (
+            ("Space", f"change; now {now}"),
+            ("+ −", "nearer, further"),
+            ("Page down", "table after"),
+            ("Esc", "back to the rows"),
+        ):
+            painter.setFont(theme.bold(0.92))
+            painter.setPen(theme.color("ink"))
+            painter.drawText(QRectF(0, y, wide, em * 1.5), Qt.AlignmentFlag.AlignVCenter, key)
+            left = QFontMetricsF(theme.bold(0.92)).horizontalAdvance("Page down  ")
+            painter.setFont(theme.font(0.92))
+            painter.setPen(theme.color("quiet"))
+            painter.drawText(
+                QRectF(left, y, wide - left, em * 1.5), Qt.AlignmentFlag.AlignVCenter, what
+            )
+            y += em * 1.6
+
+    @override
+    def sizeHint(self) -> QSize:
+        return QSize(round(self._theme.em * 20), 400)
+
+
+class AgainstPage(QWidget):
+    """The page with its readings, and the table's outline beside it."""
+
+    left = pyqtSignal()
+
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__()
+        self._session = session
+        self._looked_at: int | None = None
+        self.page = OverlaidPage(theme)
+        self.outline = Outline(theme)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 10, 16, 8)
+        row.setSpacing(22)
+        row.addWidget(self.page, 1)
+        side = QVBoxLayout()
+        side.setContentsMargins(0, 6, 0, 0)
+        side.addWidget(self.outline)
+        row.addLayout(side)
+        self.outline.setFixedWidth(self.outline.sizeHint().width())
+        self.setFocusProxy(self.page)
+        self.page.left.connect(self.left)
+        self.page.showing_changed.connect(self.refresh)
+        self.page.step_table.connect(session.go_to_table)
+        self.page.table_chosen.connect(self._choose)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Dress anew."""
+        self.page.set_theme(theme)
+        self.outline.set_theme(theme)
+
+    def begin(self) -> None:
+        """Show the table at hand from near."""
+        self._looked_at = None
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the page of the table at hand as it stands now."""
+        table = self._session.table
+        if table is None:
+            return
+        image = self._session.picture(table.page_id)
+        own = [t for _, t in self._of_page(table.page_id)]
+        self.page.show_page(image, own, own.index(table))
+        shown = table.id if image is not None else None
+        if shown != self._looked_at:
+            self._looked_at = shown
+            self.page.look_at(table.grid.box)
+        self.outline.show_table(table, self.page.showing)
+
+    def _of_page(self, page_id: int) -> list[tuple[int, TableState]]:
+        return [(i, t) for i, t in enumerate(self._session.tables) if t.page_id == page_id]
+
+    def _choose(self, number: int) -> None:
+        table = self._session.table
+        if table is not None:
+            index, _ = self._of_page(table.page_id)[number]
+            if index != self._session.table_index:
+                self._session.go_to_table(index - self._session.table_index)
+
+
+def _places(state: CellState) -> dict[int, list[CharReading]]:
+    """Return the characters of each line of a cell as it was read."""
+    out: dict[int, list[CharReading]] = {}
+    for char in state.reading.chars:
+        out.setdefault(char.line, []).append(char)
+    return out
+
+
+def _place_of(
+    number: int, count: int, places: dict[int, list[CharReading]], state: CellState
+) -> tuple[float, float, float, float]:
+    """Return where a line of a value stands: left, baseline, right, height of its capitals (px).
+
+    A value that was typed stands where the reading stood, or in the middle of its cell.
+    """
+    x0, y0, x1, y1 = state.cell.box
+    chars = places.get(number)
+    if chars:
+        top, bottom = chars[0].box[1], chars[0].box[3]
+        cap = (bottom - top) / 1.25
+        return chars[0].box[0], top + cap, max(chars[-1].box[2], chars[0].box[0] + 1), cap
+    pitch = (y1 - y0) / max(1, count)
+    cap = min(0.4 * pitch, 0.4 * (y1 - y0))
+    wide = min(x1 - x0 - 8, 0.8 * cap * max(map(len, state.text.split("\n"))))
+    return x0 + 4, y0 + (number + 0.65) * pitch, x0 + 4 + max(1.0, wide), cap

@@ -1,0 +1,74 @@
+"""The readings over the page, driven by keys."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QImage
+from pytestqt.qtbot import QtBot
+
+from keel_line.ui.window import Window
+from tests.ui.conftest import Keys
+from tests.ui.qtest import QTest
+
+Key = Qt.Key
+
+
+def shot(window: Window) -> QImage:
+    return window.proof.against.page.grab().toImage()
+
+
+def test_one_key_shows_ink_and_readings_in_turn(window: Window, press: Keys) -> None:
+    press(Key.Key_F3)
+    page = window.proof.against.page
+    assert window.proof.at_page
+    seen = []
+    pictures = []
+    for _ in range(3):
+        seen.append(page.showing)
+        pictures.append(shot(window))
+        QTest.keyClick(page, Key.Key_Space)
+    assert seen == ["both", "reading", "ink"]
+    assert page.showing == "both"
+    assert pictures[0] != pictures[1] != pictures[2]
+
+
+def test_the_readings_are_what_stands_in_the_cells(window: Window, press: Keys) -> None:
+    press(Key.Key_F3)
+    page = window.proof.against.page
+    QTest.keyClick(page, Key.Key_Space)
+    before = shot(window)
+    window.session.replace_text("Quite another vessel")
+    assert shot(window) != before
+    window.actions_by_id["undo"].trigger()
+    assert shot(window) == before
+
+
+def test_the_outline_counts_what_is_there(window: Window, press: Keys) -> None:
+    press(Key.Key_F3)
+    table = window.session.table
+    assert table is not None
+    said = dict(window.proof.against.outline.lines())
+    assert said["Rows"].startswith(str(table.grid.rows))
+    assert said["Columns"] == str(table.grid.cols)
+    assert said["Doubts open"] == str(sum(c.in_doubt for c in table.cells))
+    assert table.cells[-1].text in said["Last row"]
+
+
+def test_page_down_goes_to_the_next_table_and_escape_back(
+    window: Window, press: Keys, qtbot: QtBot
+) -> None:
+    press(Key.Key_F3)
+    page = window.proof.against.page
+    QTest.keyClick(page, Key.Key_PageDown)
+    assert window.session.table_index == 1
+    qtbot.waitUntil(
+        lambda: (
+            window.session.table is not None
+            and window.session.picture(window.session.table.page_id) is not None
+        )
+    )
+    assert dict(window.proof.against.outline.lines())
+    QTest.keyClick(page, Key.Key_Escape)
+    assert not window.proof.at_page
+    qtbot.waitUntil(window.proof.interline.hasFocus)
+    assert window.session.table_index == 1
