@@ -76,7 +76,8 @@ def cut_page(rng: np.random.Generator, split: Split, condition: str) -> Iterator
         for cell in prepare_grid(flat, squared.dpi, grid, Network()):
             place = cell.cell
             text = truth.get((place.row, place.col, place.row_span, place.col_span))
-            lines = text.split("\n") if text else []
+            # What is left of rules in a blank cell is to be read as nothing.
+            lines = text.split("\n") if text else [""] * len(cell.pictures)
             if text is None or len(lines) != len(cell.pictures):
                 continue
             for line, picture in zip(lines, cell.pictures, strict=True):
@@ -103,13 +104,14 @@ def render_crops(split: Split, number: int) -> Path:
 @click.command()
 @click.option("--split", type=click.Choice(["train", "val", "held"]), default="train")
 @click.option("--shards", default=12, show_default=True)
+@click.option("--first", default=0, show_default=True, help="Number of the first shard.")
 @click.option("--workers", default=1, show_default=True)
-def main(split: Split, shards: int, workers: int) -> None:
+def main(split: Split, shards: int, first: int, workers: int) -> None:
     """Render shards of lines cut from made pages."""
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(message)s")
     MATERIAL_DIR.mkdir(parents=True, exist_ok=True)
     with ProcessPoolExecutor(workers) as pool:
-        runs = [pool.submit(render_crops, split, n) for n in range(shards)]
+        runs = [pool.submit(render_crops, split, n) for n in range(first, first + shards)]
         for done, run in enumerate(as_completed(runs), 1):
             log.info("%s (%d of %d)", run.result().name, done, shards)
 

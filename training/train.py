@@ -79,7 +79,7 @@ def line_loss(net: nn.Module, batch: Batch, frame_weight: float) -> Tensor:
             reduction="sum",
             zero_infinity=True,
         )
-        / batch.lengths.sum()
+        / batch.lengths.sum().clamp(min=1)
     )
     if frame_weight <= 0:
         return ctc

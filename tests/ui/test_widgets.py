@@ -11,12 +11,12 @@ from pytestqt.qtbot import QtBot
 
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import CharReading, Reading, RunnerUp
-from keel_line.model.table import CellState, Settled, TableState
+from keel_line.model.table import CellState, Settled, TableState, column_name
 from keel_line.ui.app import make_app
 from keel_line.ui.dockets import earlier_dockets, new_docket_path
 from keel_line.ui.gather.station import describe_state
 from keel_line.ui.proof.doubt_panel import DoubtPanel, DoubtView
-from keel_line.ui.proof.interline import Interline, column_name
+from keel_line.ui.proof.interline import Interline
 from keel_line.ui.proof.lens import Lens
 from keel_line.ui.proof.soundings import Soundings
 from keel_line.ui.theme import Theme, apply_theme, make_theme

@@ -9,6 +9,7 @@ from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from keel_line.desk.history import HEADINGS, Correction
 from keel_line.desk.judge import judge_table
 from keel_line.desk.work import PageRequest, PageResponse, process_page
 from keel_line.docket.store import Docket, PageFinding
@@ -20,7 +21,7 @@ from keel_line.model.page import SquareChoice
 from keel_line.model.table import CellState, Settled, TableState
 from keel_line.read.confidence import Flagging, load_calibration, make_flagging
 from keel_line.send.document import encode_document, make_document, write_document
-from keel_line.send.separated import write_csv
+from keel_line.send.separated import write_csv, write_rows
 from keel_line.send.workbook import write_workbook
 from keel_line.settings import UNSEEN
 from keel_line.square.skew import LIMIT_DEG, Lean
@@ -273,6 +274,17 @@ class Desk:
     def history(self, cell_id: int | None = None) -> list[ChangeRecord]:
         """Return the changes of a cell, or of the whole docket."""
         return self.docket.history(cell_id)
+
+    @staticmethod
+    def write_history(corrections: Sequence[Correction], target: Path) -> None:
+        """Write corrections as CSV.
+
+        Raises
+        ------
+        OutputError
+            When the target cannot be written.
+        """
+        write_rows([HEADINGS, *(c.as_row() for c in corrections)], target)
 
     # --- send -----------------------------------------------------------------------------------
 

@@ -87,3 +87,19 @@ class TableState:
     def expected_wrong(self) -> float:
         """Wrong cells to be expected among those that nobody looked at and that are not flagged."""
         return sum(1.0 - c.confidence for c in self.cells if c.settled is None and not c.flagged)
+
+
+def column_name(table: TableState, col: int) -> str:
+    """Return a column's heading (the lowest heading row's text), or its letter without one."""
+    found = ""
+    for state in table.cells:
+        c = state.cell
+        if c.row < table.header_rows and c.col <= col < c.col + c.col_span and state.text:
+            found = state.text.replace("\n", " ")
+    if found:
+        return found
+    letters, number = "", col + 1
+    while number:
+        number, rest = divmod(number - 1, 26)
+        letters = chr(65 + rest) + letters
+    return letters

@@ -45,6 +45,17 @@ def write_csv(tables: Sequence[TableState], target: Path) -> list[Path]:
     return targets
 
 
-def _write(rows: list[list[str]], part: Path) -> None:
+def write_rows(rows: Sequence[Sequence[str]], target: Path) -> None:
+    """Write rows as one CSV file, in the same way.
+
+    Raises
+    ------
+    OutputError
+        When it cannot be written.
+    """
+    write_safely(target, lambda part: _write(rows, part))
+
+
+def _write(rows: Sequence[Sequence[str]], part: Path) -> None:
     with part.open("w", encoding="utf-8-sig", newline="") as out:
         csv.writer(out).writerows(rows)

@@ -220,6 +220,14 @@ COMMANDS: tuple[Command, ...] = (
         bound=False,
     ),
     Command(
+        "history",
+        "Corrections",
+        ("F6",),
+        "proof",
+        "Who changed which cell, from what, to what and when",
+        bound=False,
+    ),
+    Command(
         "empty",
         "Empty the cell",
         ("Backspace",),

@@ -11,8 +11,7 @@ from typing_extensions import override
 
 from keel_line.desk.summary import TableSummary, summarise_table
 from keel_line.model.reading import CharReading
-from keel_line.model.table import CellState, TableState
-from keel_line.ui.proof.interline import column_name
+from keel_line.model.table import CellState, TableState, column_name
 from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme
 from keel_line.ui.widgets.page_view import PageView

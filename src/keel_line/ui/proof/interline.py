@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QWidget
 from typing_extensions import override
 
 from keel_line.model.grid import Cell
-from keel_line.model.table import CellState, TableState
+from keel_line.model.table import CellState, TableState, column_name
 from keel_line.ui.proof.marks import paint_marks
 from keel_line.ui.theme import Theme
 
@@ -464,19 +464,3 @@ def after_point(text: str) -> str:
 
 def _line_count(state: CellState) -> int:
     return state.text.count("\n") + 1
-
-
-def column_name(table: TableState, col: int) -> str:
-    """Return a column's heading (the lowest heading row's text), or its letter without one."""
-    found = ""
-    for state in table.cells:
-        c = state.cell
-        if c.row < table.header_rows and c.col <= col < c.col + c.col_span and state.text:
-            found = state.text.replace("\n", " ")
-    if found:
-        return found
-    letters, number = "", col + 1
-    while number:
-        number, rest = divmod(number - 1, 26)
-        letters = chr(65 + rest) + letters
-    return letters

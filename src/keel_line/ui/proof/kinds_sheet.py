@@ -19,8 +19,7 @@ from PyQt6.QtWidgets import QAbstractScrollArea
 from typing_extensions import override
 
 from keel_line.desk.kinds import DoubtPlace, Kind, sort_doubts
-from keel_line.model.table import CellState
-from keel_line.ui.proof.interline import column_name
+from keel_line.model.table import CellState, column_name
 from keel_line.ui.proof.marks import paint_pen
 from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme

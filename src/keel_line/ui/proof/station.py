@@ -11,11 +11,12 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QStackedLayout, QV
 from typing_extensions import override
 
 from keel_line.desk.judge import RECKONINGS, findings_at, values_wanted
-from keel_line.model.table import CellState, TableState
+from keel_line.model.table import CellState, TableState, column_name
 from keel_line.ui.proof.against_page import AgainstPage
 from keel_line.ui.proof.doubt_panel import DoubtPanel, DoubtView
 from keel_line.ui.proof.editor import CellEditor
-from keel_line.ui.proof.interline import Interline, column_name
+from keel_line.ui.proof.history_sheet import HistorySheet
+from keel_line.ui.proof.interline import Interline
 from keel_line.ui.proof.kinds_sheet import KindsSheet
 from keel_line.ui.proof.lens import Lens
 from keel_line.ui.proof.soundings import Soundings
@@ -52,6 +53,7 @@ class ProofStation(QWidget):
         self.editor = CellEditor(self.interline.view)
         self.kinds = KindsSheet(session, theme)
         self.against = AgainstPage(session, theme)
+        self.history = HistorySheet(session, theme)
         self._nothing = QLabel("No table has been read yet.")
         self._nothing.setObjectName("quiet")
         self._nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -80,6 +82,7 @@ class ProofStation(QWidget):
         around.addWidget(self.kinds)
         self._stack.addWidget(self._sheet)
         self._stack.addWidget(self.against)
+        self._stack.addWidget(self.history)
         self._rows = work
         self.setFocusProxy(self.interline)
         self._connect(session)
@@ -90,8 +93,10 @@ class ProofStation(QWidget):
         self.interline.cell_pressed.connect(self._go_to_cell)
         self.soundings.chosen.connect(self._go_to_cell)
         self.panel.taken.connect(self.take_reading)
-        self.kinds.left.connect(self._leave_kinds)
+        self.kinds.left.connect(self._leave)
         self.kinds.said.connect(self.said)
+        self.history.left.connect(self._leave)
+        self.history.said.connect(self.said)
         self.against.left.connect(self.show_rows)
         self.editor.committed.connect(self._commit)
         self.editor.dropped.connect(self._drop)
@@ -109,6 +114,7 @@ class ProofStation(QWidget):
             widget.set_theme(theme)
         self.kinds.set_theme(theme)
         self.against.set_theme(theme)
+        self.history.set_theme(theme)
         self.refresh()
 
     # --- showing ----------------------------------------------------------------------------
@@ -151,9 +157,16 @@ class ProofStation(QWidget):
         return self._stack.currentWidget() is self.against
 
     @property
-    def _aside(self) -> KindsSheet | AgainstPage | None:
+    def at_history(self) -> bool:
+        """Whether the history of corrections is shown."""
+        return self._stack.currentWidget() is self.history
+
+    @property
+    def _aside(self) -> KindsSheet | AgainstPage | HistorySheet | None:
         """What is shown in place of the rows, if anything."""
-        return self.kinds if self.at_kinds else self.against if self.at_page else None
+        if self.at_kinds:
+            return self.kinds
+        return self.against if self.at_page else self.history if self.at_history else None
 
     def open_kinds(self) -> None:
         """Show the doubts of the kind at hand on one sheet."""
@@ -170,13 +183,19 @@ class ProofStation(QWidget):
         self.against.begin()
         self._take_focus(self.against.page)
 
+    def open_history(self) -> None:
+        """Show the history of corrections."""
+        self._stack.setCurrentWidget(self.history)
+        self.history.begin()
+        self._take_focus(self.history.search)
+
     def show_rows(self) -> None:
         """Go back to the rows."""
         self._stack.setCurrentWidget(self._rows)
         self.refresh()
         self._take_focus(self.interline)
 
-    def _leave_kinds(self, at: tuple[int, int] | None) -> None:
+    def _leave(self, at: tuple[int, int] | None) -> None:
         self._stack.setCurrentWidget(self._rows)
         if at is not None:
             self._session.go_to(*at)
@@ -381,4 +400,5 @@ class ProofStation(QWidget):
 _SHEETS = {
     Qt.Key.Key_F3: ProofStation.open_page,
     Qt.Key.Key_F4: ProofStation.open_kinds,
+    Qt.Key.Key_F6: ProofStation.open_history,
 }

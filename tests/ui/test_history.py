@@ -1,0 +1,82 @@
+"""The history of corrections, driven by keys."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from pytestqt.qtbot import QtBot
+
+from keel_line.ui.window import Window
+from tests.ui.conftest import Keys
+from tests.ui.qtest import QTest
+
+Key, Mod = Qt.Key, Qt.KeyboardModifier
+
+
+def test_typing_searches_and_enter_goes_to_the_cell(
+    window: Window, press: Keys, qtbot: QtBot
+) -> None:
+    press(Key.Key_Return)  # the column's heading
+    corrected = window.session.cell.id
+    press("Corriemoor Bay")
+    press(Key.Key_Return)
+    press(Key.Key_Return, times=2)
+    press(Key.Key_F6)
+    history = window.proof.history
+    assert window.proof.at_history
+    assert len(history.shown()) == 4
+    QTest.keyClicks(history.search, "corriemoor")
+    (only,) = history.shown()
+    assert only.record.cell_id == corrected
+    assert only.record.after == "Corriemoor Bay"
+    QTest.keyClick(history.search, Key.Key_Return)
+    assert not window.proof.at_history
+    assert window.session.cell.id == corrected
+    qtbot.waitUntil(window.proof.interline.hasFocus)
+
+
+def test_tab_shows_the_cell_at_hand_alone(window: Window, press: Keys) -> None:
+    first = (window.session.table_index, window.session.cell_index)
+    press(Key.Key_Return, times=2)
+    window.session.go_to(*first)
+    press(Key.Key_F6)
+    history = window.proof.history
+    QTest.keyClick(history.search, Key.Key_Tab)
+    assert [c.record.cell_id for c in history.shown()] == [window.session.cell.id]
+    QTest.keyClick(history.search, Key.Key_Tab)
+    assert len(history.shown()) == 2
+    QTest.keyClick(history.search, Key.Key_Down)
+    QTest.keyClick(history.search, Key.Key_Return)
+    assert (window.session.table_index, window.session.cell_index) == first
+
+
+def test_what_is_taken_back_stays_in_the_history(window: Window, press: Keys) -> None:
+    press(Key.Key_Return)
+    press(Key.Key_F6)
+    window.actions_by_id["undo"].trigger()
+    (only,) = window.proof.history.shown()
+    assert only.record.undone
+
+
+def test_what_is_shown_is_written(window: Window, press: Keys, tmp_path: Path) -> None:
+    press(Key.Key_Return)  # the column's heading
+    press("Zzyzx")
+    press(Key.Key_Return)
+    press(Key.Key_F6)
+    history = window.proof.history
+    QTest.keyClicks(history.search, "zzyzx")
+    history.write(tmp_path / "corrections")
+    text = (tmp_path / "corrections.csv").read_text(encoding="utf-8-sig")
+    assert len(text.splitlines()) == 2
+    assert "Zzyzx" in text
+    history.write(tmp_path / "none" / "corrections.csv")
+    assert "none" in window.message.text()
+
+
+def test_escape_goes_back_with_nothing_changed(window: Window, press: Keys) -> None:
+    at = window.session.cell.id
+    press(Key.Key_F6)
+    QTest.keyClick(window.proof.history.search, Key.Key_Escape)
+    assert not window.proof.at_history
+    assert window.session.cell.id == at
