@@ -347,3 +347,29 @@ def test_a_large_tables_checks_run_beside_and_are_taken_in(
     press(Key.Key_Return)  # settled as read before the answer is there: it must not be lost
     qtbot.waitUntil(lambda: window.session.tables[0].cells[index].broken)
     assert window.session.tables[0].cells[index].text == "5,901.05"
+
+
+def test_tab_takes_what_the_column_expects(window: Window, press: Keys) -> None:
+    index = go_to_place(window, 9, 0)
+    press("Co")
+    editor = window.proof.editor
+    assert editor.expected == "rriemoor"
+    press(Key.Key_Tab)
+    assert editor.toPlainText() == "Corriemoor"
+    assert editor.expected == ""
+    press(Key.Key_Return)
+    table = window.session.table
+    assert table is not None
+    assert table.cells[index].text == "Corriemoor"
+
+
+def test_what_is_typed_is_held_against_its_column(window: Window, press: Keys) -> None:
+    table = window.session.table
+    assert table is not None
+    go_to_place(window, 4, table.grid.cols - 1)
+    press("12")
+    assert "written like" in window.message.text()
+    press(".5")
+    press("0")
+    assert window.message.text() == ""
+    press(Key.Key_Escape)

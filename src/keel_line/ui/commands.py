@@ -185,6 +185,14 @@ COMMANDS: tuple[Command, ...] = (
         "type", "Put right", ("any letter",), "proof", "Start typing the right value", bound=False
     ),
     Command(
+        "complete",
+        "Take what is expected",
+        ("Tab",),
+        "proof",
+        "While typing: take the rest of the value that stands there in grey",
+        bound=False,
+    ),
+    Command(
         "mend", "Mend the reading", ("F2",), "proof", "Change a part of the reading", bound=False
     ),
     Command(

@@ -2,8 +2,17 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QTextCursor
+from collections.abc import Callable
+
+from PyQt6.QtCore import QEvent, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QFocusEvent,
+    QKeyEvent,
+    QPainter,
+    QPaintEvent,
+    QTextCursor,
+)
 from PyQt6.QtWidgets import QPlainTextEdit, QWidget
 from typing_extensions import override
 
@@ -11,10 +20,15 @@ MOST_CHARACTERS = 10_000
 
 
 class CellEditor(QPlainTextEdit):
-    """Enter settles, Escape drops, Ctrl+Enter breaks the line."""
+    """Enter settles, Escape drops, Ctrl+Enter breaks the line, Tab takes what is expected.
+
+    ``expect`` is asked after each change how the text may go on; its answer stands behind the
+    cursor in quiet ink.
+    """
 
     committed = pyqtSignal(str)
     dropped = pyqtSignal()
+    typed = pyqtSignal(str)
 
     def __init__(self, parent: QWidget | None) -> None:
         super().__init__(parent)
@@ -24,17 +38,63 @@ class CellEditor(QPlainTextEdit):
         document = self.document()
         if document is not None:
             document.setDocumentMargin(3)
+        self.expect: Callable[[str], str] = lambda _typed: ""
+        self.expected = ""
+        self.quiet = QColor("gray")
         self.setTabChangesFocus(True)
+        self.textChanged.connect(self._ask)
         self.setAccessibleName("The right value")
         self.hide()
 
     def begin(self, text: str) -> None:
         """Show the field with a text, the cursor at its end."""
+        self.show()
         self.setPlainText(text)
         self.moveCursor(QTextCursor.MoveOperation.End)
-        self.show()
         self.raise_()
         self.setFocus()
+
+    def _ask(self) -> None:
+        """Ask how the text may go on."""
+        text = self.toPlainText()
+        self.expected = self.expect(text) if self.isVisible() else ""
+        if self.isVisible():
+            self.typed.emit(text)
+        viewport = self.viewport()
+        if viewport is not None:
+            viewport.update()
+
+    @property
+    def _at_end(self) -> bool:
+        return self.textCursor().atEnd()
+
+    @override
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        if not self.expected or not self._at_end:
+            return
+        painter = QPainter(self.viewport())
+        painter.setFont(self.font())
+        painter.setPen(self.quiet)
+        at = self.cursorRect()
+        painter.drawText(
+            QRectF(at.right() + 1, at.top(), 2000, at.height()),
+            Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
+            self.expected,
+        )
+
+    @override
+    def event(self, event: QEvent | None) -> bool:
+        # Tab would leave the field before keyPressEvent saw it.
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress
+            and event.key() == Qt.Key.Key_Tab
+            and self.expected
+        ):
+            self.insertPlainText(self.expected)
+            return True
+        return super().event(event)
 
     @override
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QStackedLayout, QV
 from typing_extensions import override
 
 from keel_line.desk.judge import RECKONINGS, findings_at, values_wanted
+from keel_line.desk.typing import complete, say_unlike
 from keel_line.model.table import CellState, TableState, column_name
 from keel_line.ui.proof.against_page import AgainstPage
 from keel_line.ui.proof.doubt_panel import DoubtPanel, DoubtView
@@ -46,6 +47,7 @@ class ProofStation(QWidget):
         self._session = session
         self._theme = theme
         self._settled_at: deque[float] = deque(maxlen=_PACE_OVER)
+        self._unlike = ""
         self.lens = Lens(theme)
         self.panel = DoubtPanel(theme)
         self.interline = Interline(theme)
@@ -98,6 +100,8 @@ class ProofStation(QWidget):
         self.history.left.connect(self._leave)
         self.history.said.connect(self.said)
         self.against.left.connect(self.show_rows)
+        self.editor.expect = self._expect
+        self.editor.typed.connect(self._check_typed)
         self.editor.committed.connect(self._commit)
         self.editor.dropped.connect(self._drop)
         for bar in self.interline.scroll_bars:
@@ -367,8 +371,23 @@ class ProofStation(QWidget):
 
     def _edit(self, text: str) -> None:
         self.editor.setFont(self._theme.bold(1.08))
+        self.editor.quiet = self._theme.color("quiet")
+        self._unlike = ""
         self.editor.begin(text)
         self._place_editor()
+
+    def _expect(self, typed: str) -> str:
+        """Return how what is typed may go on."""
+        table = self._session.table
+        return "" if table is None else complete(table, self._session.cell, typed)
+
+    def _check_typed(self, typed: str) -> None:
+        """Say it where what is typed is not written as its column is."""
+        table = self._session.table
+        unlike = "" if table is None else say_unlike(table, self._session.cell, typed.strip())
+        if unlike != self._unlike:
+            self._unlike = unlike
+            self.said.emit(unlike)
 
     def _place_editor(self) -> None:
         table = self._session.table
@@ -382,12 +401,14 @@ class ProofStation(QWidget):
         self.editor.setGeometry(round(left), round(box.top()), round(wide), round(high))
 
     def _commit(self, text: str) -> None:
+        self._check_typed("")
         self.editor.hide()
         self.interline.setFocus()
         self._settle(text, "typed")
 
     def _drop(self) -> None:
         if self.editor.isVisible():
+            self._check_typed("")
             self.editor.hide()
             self.interline.setFocus()
 
