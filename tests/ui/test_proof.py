@@ -8,6 +8,7 @@ from keel_line.desk.desk import Desk
 from keel_line.model.table import Settled
 from keel_line.ui.proof.interline import after_point
 from keel_line.ui.proof.marks import notch_size
+from keel_line.ui.send.station import make_preflight
 from keel_line.ui.window import Window
 from tests.ui.conftest import Keys
 from tests.ui.qtest import QTest
@@ -373,3 +374,34 @@ def test_what_is_typed_is_held_against_its_column(window: Window, press: Keys) -
     press("0")
     assert window.message.text() == ""
     press(Key.Key_Escape)
+
+
+def test_a_sample_drawn_at_random_is_gone_through_and_counted(window: Window, press: Keys) -> None:
+    window.session.desk.set_unseen(50.0)  # so that many cells are not in doubt
+    window.session.reload()
+    press(Key.Key_F7)
+    view = window.proof.panel.view
+    assert view is not None
+    assert view.heading == "Drawn 1 of 20"
+    assert not window.session.cell.flagged
+    press(Key.Key_Return, times=19)
+    view = window.proof.panel.view
+    assert view is not None
+    assert view.heading == "Drawn 20 of 20"
+    press("quite wrong")
+    press(Key.Key_Return)
+    assert window.message.text().startswith("Of 20 cells drawn at random 1 was wrong")
+    assert any("drawn at random" in line.text for line in make_preflight(window.session))
+    settled = [c for t in window.session.tables for c in t.cells if c.settled is not None]
+    assert len(settled) == 20
+
+
+def test_a_sample_can_be_ended_early(window: Window, press: Keys) -> None:
+    window.session.desk.set_unseen(50.0)
+    window.session.reload()
+    press(Key.Key_F7)
+    press(Key.Key_F7)
+    assert window.message.text() == "No cell that was drawn was looked at."
+    view = window.proof.panel.view
+    assert view is not None
+    assert not view.heading.startswith("Drawn")

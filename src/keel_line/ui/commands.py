@@ -236,6 +236,14 @@ COMMANDS: tuple[Command, ...] = (
         bound=False,
     ),
     Command(
+        "sample",
+        "Put it to the test",
+        ("F7",),
+        "proof",
+        "Go through cells drawn at random from those not in doubt",
+        bound=False,
+    ),
+    Command(
         "empty",
         "Empty the cell",
         ("Backspace",),

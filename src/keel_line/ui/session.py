@@ -217,10 +217,10 @@ class Session(QObject):
 
     # --- settling ----------------------------------------------------------------------------
 
-    def accept(self) -> None:
+    def accept(self, why: str = "accepted as read") -> None:
         """Settle the cell at hand as it stands."""
         if self.table is not None:
-            self.desk.accept([self.cell])
+            self.desk.accept([self.cell], why)
             self._refresh([self.cell.id])
 
     def vouch(self) -> None:

@@ -5,12 +5,14 @@ from __future__ import annotations
 import time
 from collections import deque
 
+import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QStackedLayout, QVBoxLayout, QWidget
 from typing_extensions import override
 
 from keel_line.desk.judge import RECKONINGS, findings_at, values_wanted
+from keel_line.desk.sample import DRAWN, RIGHT, WRONG, draw_sample, judge_drawn
 from keel_line.desk.typing import complete, say_unlike
 from keel_line.model.table import CellState, TableState, column_name
 from keel_line.ui.proof.against_page import AgainstPage
@@ -48,6 +50,7 @@ class ProofStation(QWidget):
         self._theme = theme
         self._settled_at: deque[float] = deque(maxlen=_PACE_OVER)
         self._unlike = ""
+        self._drawn: list[int] = []  # ids of cells drawn at random, while they are gone through
         self.lens = Lens(theme)
         self.panel = DoubtPanel(theme)
         self.interline = Interline(theme)
@@ -213,7 +216,9 @@ class ProofStation(QWidget):
         session = self._session
         open_doubts = session.doubts()
         total = session.doubts_in_all()
-        if state.in_doubt:
+        if self._is_drawn:
+            heading = f"Drawn {self._drawn.index(state.id) + 1} of {len(self._drawn)}"
+        elif state.in_doubt:
             number = total - len(open_doubts) + session.doubts_before() + 1
             heading = f"Doubt {number} of {total}"
         elif open_doubts:
@@ -331,9 +336,56 @@ class ProofStation(QWidget):
 
     def _accept(self) -> None:
         if self._session.cell.settled is None:
-            self._session.accept()
+            self._session.accept(RIGHT if self._is_drawn else "accepted as read")
             self._settled_at.append(time.monotonic())
         self._next()
+
+    # --- a sample drawn at random ---------------------------------------------------------------
+
+    @property
+    def _is_drawn(self) -> bool:
+        """Whether the cell at hand is one of those drawn at random."""
+        return self._session.table is not None and self._session.cell.id in self._drawn
+
+    def draw_sample(self) -> None:
+        """Draw cells that are not in doubt, and go through them; a second time puts them away."""
+        session = self._session
+        if self._drawn:
+            self._finish_sample()
+            return
+        places = draw_sample(session.tables, DRAWN, np.random.default_rng())
+        if not places:
+            self.said.emit("There is no cell left that was not looked at.")
+            return
+        self._drawn = [session.tables[t].cells[c].id for t, c in places]
+        session.go_to(*places[0])
+        self.said.emit(
+            f"{len(places)} cells drawn at random: Enter says that one is right, typing puts it"
+            " right. F7 ends it."
+        )
+
+    def _next_drawn(self) -> None:
+        """Go to the next cell of the sample; after the last say what it came to."""
+        session = self._session
+        open_ones = {
+            state.id: (t, c)
+            for t, table in enumerate(session.tables)
+            for c, state in enumerate(table.cells)
+            if state.id in self._drawn and state.settled is None
+        }
+        here = self._drawn.index(session.cell.id) if session.cell.id in self._drawn else -1
+        order = [*self._drawn[here + 1 :], *self._drawn[: here + 1]]
+        following = next((i for i in order if i in open_ones), None)
+        if following is None:
+            self._finish_sample()
+        else:
+            session.go_to(*open_ones[following])
+
+    def _finish_sample(self) -> None:
+        self._drawn = []
+        verdict = judge_drawn(self._session.desk.history(), self._session.tables)
+        self.said.emit(verdict.say() if verdict else "No cell that was drawn was looked at.")
+        self.refresh()
 
     def _vouch(self) -> None:
         """Settle the cell as it stands: the paper says so, whatever its check expects."""
@@ -353,12 +405,16 @@ class ProofStation(QWidget):
             self._settle(text, f"{why}, as its check wants" if note == "would fit" else why)
 
     def _settle(self, text: str, why: str) -> None:
+        if self._is_drawn:
+            why = RIGHT if text == self._session.cell.reading.text else WRONG
         self._session.replace_text(text, why)
         self._settled_at.append(time.monotonic())
         self._next()
 
     def _next(self) -> None:
-        if not self._session.go_to_doubt(1):
+        if self._drawn:
+            self._next_drawn()
+        elif not self._session.go_to_doubt(1):
             self.said.emit("Every doubt is settled. Ctrl+6 goes on to Send.")
             self.refresh()
 
@@ -422,4 +478,5 @@ _SHEETS = {
     Qt.Key.Key_F3: ProofStation.open_page,
     Qt.Key.Key_F4: ProofStation.open_kinds,
     Qt.Key.Key_F6: ProofStation.open_history,
+    Qt.Key.Key_F7: ProofStation.draw_sample,
 }

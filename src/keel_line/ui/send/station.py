@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 from typing_extensions import override
 
 from keel_line.desk.desk import SEND_FORMATS
+from keel_line.desk.sample import judge_drawn
 from keel_line.errors import KeelLineError
 from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme
@@ -92,6 +93,9 @@ def make_preflight(session: Session) -> list[PreflightLine]:
             calls=False,
         )
     )
+    verdict = judge_drawn(session.desk.history(), session.tables)
+    if verdict is not None:
+        lines.append(PreflightLine(verdict.say(), "proof", calls=not verdict.fits))
     return lines
 
 
