@@ -32,4 +32,15 @@ UNSEEN = Setting(
     help="How many wrong cells in a thousand may go unflagged. Fewer means more cells to look at.",
 )
 
+UNSEEN_STEPS: tuple[float, ...] = (0.1, 0.2, 0.5, 1.0, 2.0, 3.0, 5.0, 10.0, 20.0, 50.0)
+"""Values of ``UNSEEN`` that the window offers, the strictest first."""
+
+
+def say_unseen(value: float) -> str:
+    """Return a value of ``UNSEEN`` in words: "1 in 1,000", "1 in 5,000", "2 in 1,000"."""
+    if value >= 1:
+        return f"{value:g} in 1,000"
+    return f"1 in {1000 / value:,.0f}"
+
+
 SETTINGS: tuple[Setting, ...] = (UNSEEN,)

@@ -405,3 +405,42 @@ def test_a_sample_can_be_ended_early(window: Window, press: Keys) -> None:
     view = window.proof.panel.view
     assert view is not None
     assert not view.heading.startswith("Drawn")
+
+
+def places_of_doubts(window: Window) -> list[tuple[int, int, int]]:
+    tables = window.session.tables
+    cells = [(t, tables[t].cells[c].cell) for t, c in window.session.doubts()]
+    return [(t, c.col, c.row) for t, c in cells]
+
+
+def test_doubts_go_in_the_order_that_is_asked_for(window: Window, press: Keys) -> None:
+    places = places_of_doubts(window)
+    assert places == sorted(places)
+    press(Key.Key_F8)
+    assert places_of_doubts(window) == sorted(places, key=lambda p: (p[0], p[2], p[1]))
+    press(Key.Key_F8)
+    tables = window.session.tables
+    sizes = [tables[t].cells[c].confidence for t, c in window.session.doubts()]
+    assert sizes == sorted(sizes)
+    window.session.go_to_first_doubt()
+    first = window.session.doubts()[1]
+    press(Key.Key_Return)
+    assert (window.session.table_index, window.session.cell_index) == first
+    assert len(window.session.doubts()) == len(places) - 1
+    press(Key.Key_F8)
+    assert places_of_doubts(window) == sorted(places_of_doubts(window))
+
+
+def test_the_dial_moves_the_flags_at_once(window: Window, press: Keys) -> None:
+    strict = len(window.session.doubts())
+    assert window.dial.text() == "1 in 10,000 may pass unseen"
+    for _ in range(8):
+        window.actions_by_id["more-unseen"].trigger()
+    loose = len(window.session.doubts())
+    assert loose < strict
+    assert window.session.desk.unseen == 20.0
+    assert window.dial.text() == "20 in 1,000 may pass unseen"
+    assert f"{loose} doubt" in window.message.text()
+    for _ in range(20):
+        window.actions_by_id["fewer-unseen"].trigger()
+    assert len(window.session.doubts()) == strict

@@ -36,6 +36,20 @@ COMMANDS: tuple[Command, ...] = (
     Command("rule", "Rule", ("Ctrl+3",), "window", "Go to the lines that were found"),
     Command("proof", "Proof", ("Ctrl+4",), "window", "Go to the doubts"),
     Command("send", "Send", ("Ctrl+6",), "window", "Go to what leaves the program"),
+    Command(
+        "fewer-unseen",
+        "Fewer unseen",
+        ("Ctrl+Up",),
+        "window",
+        "Let fewer wrong cells pass unseen: more doubts",
+    ),
+    Command(
+        "more-unseen",
+        "More unseen",
+        ("Ctrl+Down",),
+        "window",
+        "Let more wrong cells pass unseen: fewer doubts",
+    ),
     Command("ribbon", "Fold the pages", ("Ctrl+B",), "window", "Show or hide the page ribbon"),
     Command("theme", "Light or dark", ("Ctrl+Shift+D",), "window", "Change between light and dark"),
     Command("keys", "All keys", ("F1",), "window", "Show this sheet"),
@@ -167,7 +181,7 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command(
         "accept",
-        "Accept, next doubt",
+        "Accept, next",
         ("Return",),
         "proof",
         "Settle the cell as it stands and go to the next doubt",
@@ -186,15 +200,13 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command(
         "complete",
-        "Take what is expected",
+        "Take the rest",
         ("Tab",),
         "proof",
         "While typing: take the rest of the value that stands there in grey",
         bound=False,
     ),
-    Command(
-        "mend", "Mend the reading", ("F2",), "proof", "Change a part of the reading", bound=False
-    ),
+    Command("mend", "Mend it", ("F2",), "proof", "Change a part of the reading", bound=False),
     Command(
         "take",
         "Take a reading",
@@ -205,7 +217,7 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command(
         "vouch",
-        "The paper says so",
+        "Paper says so",
         ("Alt+0",),
         "proof",
         "The value stands so on the paper, whatever its check expects",
@@ -241,6 +253,14 @@ COMMANDS: tuple[Command, ...] = (
         ("F7",),
         "proof",
         "Go through cells drawn at random from those not in doubt",
+        bound=False,
+    ),
+    Command(
+        "order",
+        "Order of doubts",
+        ("F8",),
+        "proof",
+        "Down the columns, along the rows, or the greatest doubt first",
         bound=False,
     ),
     Command(
@@ -289,4 +309,6 @@ def show_keys(command: Command) -> str:
     for key in command.keys:
         parts = key.split("+") if len(key) > 1 else [key]
         shown.append("+".join(_SHOWN.get(p, p) for p in parts))
-    return (" to " if command.id == "take" else " or ").join(shown)
+    if command.id == "take":
+        return f"{shown[0]} … {shown[-1][-1]}"
+    return " or ".join(shown)

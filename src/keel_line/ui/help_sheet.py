@@ -11,10 +11,10 @@ from keel_line.ui.commands import COMMANDS, Command, show_keys
 from keel_line.ui.theme import Theme
 
 _PLACES = (
-    ("window", "Anywhere", 0),
-    ("proof", "In Proof", 0),
-    ("square", "In Square", 1),
-    ("rule", "In Rule", 1),
+    ("window", "Anywhere"),
+    ("square", "In Square"),
+    ("rule", "In Rule"),
+    ("proof", "In Proof"),
 )
 
 
@@ -67,47 +67,42 @@ class HelpSheet(QWidget):
         painter.drawText(
             sheet.adjusted(0, 26, -32, 0), Qt.AlignmentFlag.AlignRight, "Any key puts this away"
         )
-        wide = (sheet.width() - 64) / 2
-        tops = [sheet.top() + 70, sheet.top() + 70]
-        for place, heading, column in _PLACES:
+        wide = (sheet.width() - 56) / len(_PLACES)
+        for column, (place, heading) in enumerate(_PLACES):
             own = [c for c in COMMANDS if c.where == place and c.keys]
             left = sheet.left() + 32 + column * wide
-            tops[column] = self._paint_group(painter, heading, own, left, tops[column], wide - 24)
+            self._paint_group(painter, heading, own, QRectF(left, sheet.top() + 70, wide - 18, 0))
 
     def _paint_group(
-        self,
-        painter: QPainter,
-        heading: str,
-        commands: list[Command],
-        left: float,
-        top: float,
-        wide: float,
-    ) -> float:
+        self, painter: QPainter, heading: str, commands: list[Command], column: QRectF
+    ) -> None:
+        """Paint a place's keys; ``column`` says where it begins and how wide it is."""
         theme = self._theme
         line = theme.em * 1.56
+        left, top, wide = column.left(), column.top(), column.width()
         painter.setFont(theme.bold(1.05))
         painter.setPen(theme.color("teal"))
         painter.drawText(QRectF(left, top, wide, line), Qt.AlignmentFlag.AlignVCenter, heading)
         top += line
-        key_wide = (
-            max(QFontMetricsF(theme.bold(0.95)).horizontalAdvance(show_keys(c)) for c in COMMANDS)
-            + 16
-        )
-        for command in commands:
-            painter.setFont(theme.bold(0.95))
+        bold = QFontMetricsF(theme.bold(0.92))
+        keys = [
+            min(show_keys(c).split(" or "), key=len) if c.bound else show_keys(c) for c in commands
+        ]
+        key_wide = max(bold.horizontalAdvance(k) for k in keys) + 12
+        plain = QFontMetricsF(theme.font(0.92))
+        for command, key in zip(commands, keys, strict=True):
+            painter.setFont(theme.bold(0.92))
             painter.setPen(theme.color("ink"))
-            painter.drawText(
-                QRectF(left, top, key_wide, line), Qt.AlignmentFlag.AlignVCenter, show_keys(command)
-            )
-            painter.setFont(theme.font(0.95))
+            painter.drawText(QRectF(left, top, key_wide, line), Qt.AlignmentFlag.AlignVCenter, key)
+            painter.setFont(theme.font(0.92))
             painter.setPen(theme.color("quiet"))
+            room = wide - key_wide
             painter.drawText(
-                QRectF(left + key_wide, top, wide - key_wide, line),
+                QRectF(left + key_wide, top, room, line),
                 Qt.AlignmentFlag.AlignVCenter,
-                command.help,
+                plain.elidedText(command.label.rstrip("…"), Qt.TextElideMode.ElideRight, room),
             )
             top += line
-        return top + line * 0.5
 
     @override
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

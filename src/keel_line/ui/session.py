@@ -6,6 +6,7 @@ from bisect import bisect_left, bisect_right
 from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import replace
+from typing import Literal
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
@@ -14,6 +15,9 @@ from keel_line.desk.desk import Desk
 from keel_line.model.docket import PageState, Step
 from keel_line.model.table import CellState, TableState
 from keel_line.ui.jobs import Jobs
+
+Order = Literal["columns", "rows", "doubt"]
+"""Doubts table by table down each column, along each row, or the greatest doubt first."""
 
 _PICTURES_KEPT = 6
 _JUDGED_AT_ONCE = 600  # cells whose checks take a few milliseconds
@@ -56,6 +60,7 @@ class Session(QObject):
         self._originals: OrderedDict[int, QImage] = OrderedDict()
         self._doubts: list[tuple[int, int]] = []
         self._flagged = 0
+        self.order: Order = "columns"
         self._unjudged: set[int] = set()
         jobs.picture_ready.connect(self._keep_picture)
         jobs.original_ready.connect(self._keep_original)
@@ -90,7 +95,7 @@ class Session(QObject):
         first = not self.tables
         self.tables = tables
         self._unjudged.clear()  # the desk hands tables out judged
-        self._doubts = [(t, c) for t, table in enumerate(tables) for c in _doubts_in_order(table)]
+        self._sort_doubts()
         self._flagged = sum(c.flagged for t in tables for c in t.cells)
         if at is not None:
             self._go_to_cell_id(at)
@@ -165,7 +170,7 @@ class Session(QObject):
     # --- doubts -----------------------------------------------------------------------------
 
     def doubts(self) -> list[tuple[int, int]]:
-        """Return (table, cell) of each open doubt, table by table, down each column."""
+        """Return (table, cell) of each open doubt in the order in which they are gone through."""
         return self._doubts
 
     def doubts_in_all(self) -> int:
@@ -180,13 +185,33 @@ class Session(QObject):
         """Wrong cells to be expected among those that nobody looked at."""
         return sum(t.expected_wrong for t in self.tables)
 
-    def _position_at_hand(self) -> tuple[int, int, int]:
+    def _position_at_hand(self) -> tuple[float, int, int, int]:
         return self._position((self.table_index, self.cell_index))
 
-    def _position(self, place: tuple[int, int]) -> tuple[int, int, int]:
-        """Return where a (table, cell) stands in the order of doubts: by table, column, row."""
-        cell = self.tables[place[0]].cells[place[1]].cell
-        return (place[0], cell.col, cell.row)
+    def _position(self, place: tuple[int, int]) -> tuple[float, int, int, int]:
+        """Return where a (table, cell) stands in the order of doubts."""
+        state = self.tables[place[0]].cells[place[1]]
+        col, row = state.cell.col, state.cell.row
+        if self.order == "doubt":
+            return (state.confidence, place[0], col, row)
+        first, second = (col, row) if self.order == "columns" else (row, col)
+        return (float(place[0]), first, second, 0)
+
+    def _sort_doubts(self) -> None:
+        """Put every open doubt into the order that was asked for."""
+        found = [
+            (t, c)
+            for t, table in enumerate(self.tables)
+            for c, state in enumerate(table.cells)
+            if state.in_doubt
+        ]
+        self._doubts = sorted(found, key=self._position)
+
+    def set_order(self, order: Order) -> None:
+        """Go through the doubts in another order from now on."""
+        self.order = order
+        self._sort_doubts()
+        self.moved.emit()
 
     def go_to_first_doubt(self) -> None:
         """Put the first open doubt at hand, if there is one."""
@@ -214,6 +239,17 @@ class Session(QObject):
             place = bisect_left(doubts, here, key=self._position) - 1
         self.go_to(*doubts[place % len(doubts)])
         return True
+
+    def set_unseen(self, value: float) -> None:
+        """Set how many wrong cells in a thousand may pass unseen; the flags follow at once."""
+        self.desk.set_unseen(value)
+        for index, table in enumerate(self.tables):
+            if len(table.cells) <= _JUDGED_AT_ONCE:
+                self._put_table(index, self.desk.judge(table))
+            else:
+                self._unjudged.add(table.id)
+                self.jobs.want_judged(table)
+        self.cells_changed.emit()
 
     # --- settling ----------------------------------------------------------------------------
 
@@ -307,10 +343,18 @@ class Session(QObject):
         before = self.tables[index]
         self.tables[index] = table
         self._flagged += sum(c.flagged for c in table.cells) - sum(c.flagged for c in before.cells)
-        first = bisect_left(self._doubts, (index, -1, -1), key=self._position)
-        last = bisect_left(self._doubts, (index + 1, -1, -1), key=self._position)
-        self._doubts[first:last] = [(index, c) for c in _doubts_in_order(table)]
+        self._replace_doubts(index, before, table)
         self.cells_changed.emit()
+
+    def _replace_doubts(self, index: int, before: TableState, table: TableState) -> None:
+        """Bring a table's open doubts up to date; the others stay in their order."""
+        if self.order == "doubt" or len(before.cells) != len(table.cells):
+            self._sort_doubts()
+            return
+        own = [(index, c) for c, state in enumerate(table.cells) if state.in_doubt]
+        first = bisect_left(self._doubts, index, key=lambda place: place[0])
+        last = bisect_right(self._doubts, index, key=lambda place: place[0])
+        self._doubts[first:last] = sorted(own, key=self._position)
 
     # --- pictures ----------------------------------------------------------------------------
 
@@ -348,9 +392,3 @@ class Session(QObject):
 def _value(state: CellState) -> tuple[str, bool]:
     """Return what a table's checks go by: a cell's text, and whether the clerk vouches for it."""
     return state.text, state.settled is not None and state.settled.as_printed
-
-
-def _doubts_in_order(table: TableState) -> list[int]:
-    """Return the cells in doubt, down each column: the mind stays with one kind of value."""
-    found = [i for i, state in enumerate(table.cells) if state.in_doubt]
-    return sorted(found, key=lambda i: (table.cells[i].cell.col, table.cells[i].cell.row))

@@ -39,6 +39,7 @@ from keel_line.desk.desk import Desk, Notice
 from keel_line.errors import KeelLineError
 from keel_line.gather.sources import ENDINGS
 from keel_line.model.docket import PageState
+from keel_line.settings import UNSEEN, UNSEEN_STEPS, say_unseen
 from keel_line.ui.commands import COMMANDS
 from keel_line.ui.dockets import DOCKET_ENDING, earlier_dockets, new_docket_path
 from keel_line.ui.gather.station import GatherStation
@@ -169,6 +170,16 @@ class Window(QMainWindow):
         self._running = QLabel()
         self._running.setObjectName("quiet")
         self.expected = QLabel()
+        self.dial = QToolButton()
+        self.dial.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.dial.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.dial.setToolTip(f"{UNSEEN.help} Ctrl+Up: fewer; Ctrl+Down: more.")
+        choices = QMenu(self.dial)
+        for value in UNSEEN_STEPS:
+            choice = choices.addAction(say_unseen(value))
+            if choice is not None:
+                choice.triggered.connect(lambda _on, value=value: self.set_unseen(value))
+        self.dial.setMenu(choices)
         bottom = QHBoxLayout()
         bottom.setContentsMargins(16, 4, 16, 7)
         bottom.addWidget(self.message, 1)
@@ -177,6 +188,7 @@ class Window(QMainWindow):
             widget.hide()
         bottom.addSpacing(16)
         bottom.addWidget(self.expected)
+        bottom.addWidget(self.dial)
         return bottom
 
     def _connect(self) -> None:
@@ -247,6 +259,8 @@ class Window(QMainWindow):
             "proof": lambda: self.go_to("proof"),
             "send": lambda: self.go_to("send"),
             "ribbon": self._fold_ribbon,
+            "fewer-unseen": lambda: self._turn_dial(-1),
+            "more-unseen": lambda: self._turn_dial(1),
             "theme": self._change_theme,
             "keys": self.help.open,
             "quit": self.close,
@@ -327,6 +341,8 @@ class Window(QMainWindow):
         self.line.show_stops(stops, self._at)
         wrong = f"Expected wrong cells among those not looked at: {session.expected_wrong():.1f}"
         self.expected.setText(wrong if session.tables else "")
+        self.dial.setText(f"{say_unseen(session.desk.unseen)} may pass unseen")
+        self.dial.setVisible(bool(session.tables))
         self._refresh_ribbon()
 
     def _refresh_ribbon(self) -> None:
@@ -472,6 +488,18 @@ class Window(QMainWindow):
             apply_theme(app, self.theme)
         self._dress()
         self.refresh()
+
+    def set_unseen(self, value: float) -> None:
+        """Set how many wrong cells in a thousand may pass unseen, and say what follows."""
+        self.session.set_unseen(value)
+        doubts = count(len(self.session.doubts()), "doubt")
+        self.say(f"{say_unseen(value)} wrong cells may pass unseen: {doubts}.")
+
+    def _turn_dial(self, step: int) -> None:
+        """Let fewer (-1) or more (+1) wrong cells pass unseen."""
+        now = self.session.desk.unseen
+        near = min(range(len(UNSEEN_STEPS)), key=lambda i: abs(UNSEEN_STEPS[i] - now))
+        self.set_unseen(UNSEEN_STEPS[min(max(near + step, 0), len(UNSEEN_STEPS) - 1)])
 
     def _undo(self) -> None:
         self.square.settle()

@@ -23,12 +23,17 @@ from keel_line.ui.proof.interline import Interline
 from keel_line.ui.proof.kinds_sheet import KindsSheet
 from keel_line.ui.proof.lens import Lens
 from keel_line.ui.proof.soundings import Soundings
-from keel_line.ui.session import Session
+from keel_line.ui.session import Order, Session
 from keel_line.ui.theme import Theme
 
 _MOST_READINGS = 5
 _MOST_WANTED = 2
 _PACE_OVER = 12
+_ORDERS: dict[Order, str] = {
+    "columns": "down each column",
+    "rows": "along each row",
+    "doubt": "by their size, the greatest first",
+}
 _ENTER = frozenset({Qt.Key.Key_Return, Qt.Key.Key_Enter})
 _ARROWS = {
     Qt.Key.Key_Left: (0, -1),
@@ -340,6 +345,13 @@ class ProofStation(QWidget):
             self._settled_at.append(time.monotonic())
         self._next()
 
+    def change_order(self) -> None:
+        """Go through the doubts in another order: columns, rows, the greatest doubt first."""
+        orders = list(_ORDERS)
+        now = orders[(orders.index(self._session.order) + 1) % len(orders)]
+        self._session.set_order(now)
+        self.said.emit(f"Doubts go {_ORDERS[now]}.")
+
     # --- a sample drawn at random ---------------------------------------------------------------
 
     @property
@@ -479,4 +491,5 @@ _SHEETS = {
     Qt.Key.Key_F4: ProofStation.open_kinds,
     Qt.Key.Key_F6: ProofStation.open_history,
     Qt.Key.Key_F7: ProofStation.draw_sample,
+    Qt.Key.Key_F8: ProofStation.change_order,
 }
