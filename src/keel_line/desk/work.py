@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from typing_extensions import ParamSpec, TypeVar, override
 
-from keel_line._shared.paper import Grey
+from keel_line._shared.paper import Grey, flatten_light
 from keel_line.docket.store import EncodedTable, PageFinding, encode_table
 from keel_line.errors import KeelLineError
 from keel_line.gather.sources import load_page
@@ -119,11 +119,12 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     squared = square_page(page, request.choice, partial(find_way_up, threads))
     lap("square")
     drawn = None if request.drawn is None else lay_anew(request.drawn, squared.transform)
-    grids = find_grids(squared.pixels, squared.dpi) if drawn is None else drawn
-    captions = find_captions(squared.pixels, squared.dpi, grids)
+    flat = flatten_light(squared.pixels)
+    grids = find_grids(squared.pixels, squared.dpi, flat) if drawn is None else drawn
+    captions = find_captions(squared.pixels, squared.dpi, grids, flat)
     lap("rule")
     titles = ["" if box is None else _read_title(squared, box, threads) for box in captions]
-    readings = _reader(threads).read_page(squared.pixels, squared.dpi, grids)
+    readings = _reader(threads).read_page(squared.pixels, squared.dpi, grids, flat)
     note = _note_of(page, threads)
     lap("read")
     tables: list[EncodedTable] = []

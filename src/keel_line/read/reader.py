@@ -82,7 +82,9 @@ class Reader:
     spaces: SpaceModel = field(default_factory=load_space_model)
     language: LanguageModel = field(default_factory=load_language)
 
-    def read_page(self, grey: Grey, dpi: float, grids: Sequence[Grid]) -> list[list[Reading]]:
+    def read_page(
+        self, grey: Grey, dpi: float, grids: Sequence[Grid], flat: Grey | None = None
+    ) -> list[list[Reading]]:
         """Read every cell of every grid.
 
         Parameters
@@ -93,6 +95,8 @@ class Reader:
             Its resolution.
         grids
             The page's grids.
+        flat
+            The page with its light evened out, where the caller has it.
 
         Returns
         -------
@@ -101,7 +105,7 @@ class Reader:
         """
         if not grids:
             return []
-        flat = flatten_light(grey)
+        flat = flatten_light(grey) if flat is None else flat
         prepared = [prepare_grid(flat, dpi, grid, self.network) for grid in grids]
         pictures = [p for cells in prepared for c in cells for p in c.pictures]
         first = self.network.run(pictures)

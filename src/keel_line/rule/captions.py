@@ -20,7 +20,9 @@ _BESIDE_IN = 0.25
 _PAD_CAPS = 0.35
 
 
-def find_captions(grey: Grey, dpi: float, grids: Sequence[Grid]) -> list[Box | None]:
+def find_captions(
+    grey: Grey, dpi: float, grids: Sequence[Grid], flat: Grey | None = None
+) -> list[Box | None]:
     """Find the title above each table.
 
     Parameters
@@ -38,7 +40,7 @@ def find_captions(grey: Grey, dpi: float, grids: Sequence[Grid]) -> list[Box | N
         For each table the box around its title (px), or None: where nothing stands close above it,
         or a whole paragraph does.
     """
-    flat = flatten_light(grey)
+    flat = flatten_light(grey) if flat is None else flat
     return [_find_one(flat, dpi, grid, grids) for grid in grids]
 
 

@@ -40,7 +40,7 @@ class _Line:
         return max(r.thickness_px for r in self.rules)
 
 
-def find_grids(grey: Grey, dpi: float) -> list[Grid]:
+def find_grids(grey: Grey, dpi: float, flat: Grey | None = None) -> list[Grid]:
     """Find every table of a squared page, from the top down.
 
     First those whose rules show every cell; then, in what is left, those that some rules, white
@@ -52,8 +52,10 @@ def find_grids(grey: Grey, dpi: float) -> list[Grid]:
         Squared page, shape (rows, cols), 0 is black.
     dpi
         Its resolution, the same in both directions.
+    flat
+        The page with its light evened out, where the caller has it.
     """
-    flat = flatten_light(grey)
+    flat = flatten_light(grey) if flat is None else flat
     field = make_rule_field(flat, dpi)
     rules = find_rules(field)
     ruled = build_grids(field, rules)

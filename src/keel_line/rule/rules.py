@@ -31,6 +31,7 @@ _THICKEST_IN = 0.065
 _FAINT = 0.25
 _STEEPEST = 0.03
 _COARSE = 4
+_SAMPLES = 9
 _STREAK_SLACK = 0.035
 _MOST_STREAKS = 2
 _LEAST_WITHIN = 2
@@ -65,8 +66,12 @@ def make_rule_field(flat: Grey, dpi: float) -> RuleField:
 
 def _fill(ink: NDArray[np.uint8], dpi: float) -> NDArray[np.uint8]:
     """Return how full of pixels of lines across each window is."""
-    soft = np.asarray(cv2.blur(ink, (5, 1)), np.uint8)
-    steps = np.abs(np.diff(soft[::4, ::4].astype(np.int16), axis=0))
+    window = max(9, round(dpi * _WINDOW_IN) | 1)
+    rows, cols = ink.shape
+    # The field is smooth along the lines: it is worked out in a few columns of each window.
+    every = max(1, min(_COARSE, window // _SAMPLES))
+    soft = np.ascontiguousarray(np.asarray(cv2.blur(ink, (5, 1)), np.uint8)[:, ::every])
+    steps = np.abs(np.diff(soft[::4, :: max(1, 4 // every)].astype(np.int16), axis=0))
     noise = 1.5 * float(np.median(steps)) if steps.size else 0.0
     least = int(max(_FLOOR, 4 * noise))
     thin = _clear_sides(soft, soft, max(2, round(dpi * _THIN_SIDE_IN)), least)
@@ -78,10 +83,10 @@ def _fill(ink: NDArray[np.uint8], dpi: float) -> NDArray[np.uint8]:
     )
     eroded = cv2.erode(closed, np.ones((max(2, round(dpi * _THICK_IN)), 1), np.uint8))
     double = _clear_sides(np.asarray(eroded, np.uint8), soft, round(dpi * _DOUBLE_SIDE_IN), least)
-    window = max(9, round(dpi * _WINDOW_IN) | 1)
+    samples = round(window / every) | 1
 
     def fill(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
-        return np.asarray(cv2.blur(pixels, (window, 1), borderType=cv2.BORDER_CONSTANT), np.uint8)
+        return np.asarray(cv2.blur(pixels, (samples, 1), borderType=cv2.BORDER_CONSTANT), np.uint8)
 
     single = fill(np.asarray(cv2.bitwise_or(thin, thick), np.uint8))
     # Only where its strokes were not told apart.
@@ -89,7 +94,10 @@ def _fill(ink: NDArray[np.uint8], dpi: float) -> NDArray[np.uint8]:
     _, told = cv2.threshold(single, int(255 * _FILLED), 255, cv2.THRESH_BINARY)
     twice = fill(double)
     twice[cv2.dilate(told, reach) > 0] = 0
-    return np.asarray(cv2.max(single, twice), np.uint8)
+    sampled = cv2.max(single, twice)
+    wide = every * sampled.shape[1]
+    whole = cv2.resize(sampled, (wide, rows), interpolation=cv2.INTER_NEAREST)
+    return np.ascontiguousarray(np.asarray(whole, np.uint8)[:, :cols])
 
 
 def _clear_sides(
