@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keel_line.desk.kinds import differ_in, sort_doubts
-from keel_line.model.finding import Finding, Wanted
+from keel_line.model.finding import Finding, Findings, Wanted
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import CharReading, Reading, RunnerUp
 from keel_line.model.table import CellState, TableState
@@ -36,8 +36,10 @@ def cell(
 
 def table(*cells: CellState, findings: tuple[Finding, ...] = ()) -> TableState:
     rows = max(1, len(cells))
-    grid = Grid(BOX, (0.0, 10.0), tuple(float(i) for i in range(rows + 1)), ())
-    return TableState(1, "t", 1, 1, "s", grid, 0, "", cells, 0.9, findings)
+    grid = Grid(
+        BOX, (0.0, 10.0), tuple(float(i) for i in range(rows + 1)), tuple(c.cell for c in cells)
+    )
+    return TableState(1, "t", 1, 1, "s", grid, 0, "", cells, 0.9, Findings(findings))
 
 
 def kinds_of(state: TableState) -> dict[str, list[int]]:

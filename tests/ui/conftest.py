@@ -29,6 +29,7 @@ def qapp_cls() -> type:
 def open_window(qtbot: QtBot, desk: Desk, folder: Path) -> Window:
     make_app()
     window = Window(desk, folder, jobs=Jobs(desk, InlineExecutor))
+    window.proof.interline.budget_s = 5.0  # pictures are whole in one frame
     qtbot.addWidget(window)
     window.show()
     qtbot.waitExposed(window)

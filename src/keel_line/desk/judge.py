@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from keel_line.check.checks import likeness, run_checks, weigh_findings
 from keel_line.check.sheet import Sheet, Value
-from keel_line.model.finding import Finding
+from keel_line.model.finding import Finding, Findings
 from keel_line.model.table import CellState, TableState
 from keel_line.read.confidence import Flagging
 
@@ -31,7 +31,8 @@ def judge_table(table: TableState, flagging: Flagging) -> TableState:
     sheet = make_sheet(table)
     vouched = {(s.cell.row, s.cell.col) for s in table.cells if s.settled and s.settled.as_printed}
     # Where the clerk vouches that the paper says so, a check that fails there blames nobody.
-    findings = [f for f in run_checks(sheet) if f.holds or f.at not in vouched]
+    findings = Findings(f for f in run_checks(sheet) if f.holds or f.at not in vouched)
+    _ = findings.by_place, findings.wanting  # found here, where nobody waits for it
     before = {(s.cell.row, s.cell.col): s.reading.confidence for s in table.cells}
     weighed = weigh_findings(sheet, before, findings)
     cut = flagging.find_cut(list(before.values()))
@@ -46,7 +47,7 @@ def judge_table(table: TableState, flagging: Flagging) -> TableState:
             cells.append(state)
         else:
             cells.append(replace(state, flagged=flagged, weighed=sure, broken=broken))
-    return replace(table, cells=tuple(cells), least_confidence=cut, findings=tuple(findings))
+    return replace(table, cells=tuple(cells), least_confidence=cut, findings=findings)
 
 
 def make_sheet(table: TableState) -> Sheet:
@@ -61,7 +62,7 @@ def make_sheet(table: TableState) -> Sheet:
 def findings_at(table: TableState, state: CellState) -> list[Finding]:
     """Return what the checks say of a cell: what fails first, what marks the cell itself before."""
     place = (state.cell.row, state.cell.col)
-    own = [f for f in table.findings if place in f.places]
+    own = table.findings.by_place.get(place, [])
     return sorted(own, key=lambda f: (f.holds, f.at != place))
 
 
@@ -71,6 +72,8 @@ def values_wanted(table: TableState, state: CellState) -> list[str]:
     A value far from what was read is only offered for the cell that the check marks.
     """
     place = (state.cell.row, state.cell.col)
+    if place not in table.findings.wanting:
+        return []
     others = [r.text for r in state.reading.runners_up]
     order = {"other": 0, "near": 1, "far": 2}
     found: dict[str, int] = {}

@@ -77,14 +77,10 @@ def sort_doubts(tables: Sequence[TableState], doubts: Sequence[tuple[int, int]])
     doubts
         (table, cell) of each open doubt, in the order in which the clerk goes through them.
     """
-    wanting = [
-        {w.place for f in table.findings if not f.holds for w in f.wanted} for table in tables
-    ]
     found: dict[tuple[Question, tuple[str, ...]], list[DoubtPlace]] = defaultdict(list)
     for t, c in doubts:
         table, state = tables[t], tables[t].cells[c]
-        asked = (state.cell.row, state.cell.col) in wanting[t]
-        wanted = values_wanted(table, state) if asked else []
+        wanted = values_wanted(table, state)
         others = [r.text for r in state.reading.runners_up if r.text != state.text]
         offered = (*wanted, *(o for o in others if o not in wanted))
         found[_question(state, wanted)].append(DoubtPlace(t, c, offered))

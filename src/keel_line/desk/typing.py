@@ -63,11 +63,5 @@ def say_unlike(table: TableState, state: CellState, typed: str) -> str:
 
 def _column(table: TableState, state: CellState) -> list[CellState]:
     """Return the other cells of a cell's column, its headings left out."""
-    return [
-        other
-        for other in table.cells
-        if other.cell.col == state.cell.col
-        and other.cell.col_span == 1
-        and other.cell.row >= table.header_rows
-        and other.id != state.id
-    ]
+    column = (table.cells[n] for n in table.grid.in_cols[state.cell.col])
+    return [o for o in column if o.cell.row >= table.header_rows and o.id != state.id]

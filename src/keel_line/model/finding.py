@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal
 
 Place = tuple[int, int]
@@ -48,3 +49,21 @@ class Finding:
     wanted: tuple[Wanted, ...] = ()
     at: Place | None = None
     holds: bool = False
+
+
+class Findings(tuple[Finding, ...]):
+    """What a table's checks say, found by cell."""
+
+    @cached_property
+    def by_place(self) -> dict[Place, list[Finding]]:
+        """Return the findings that speak of each cell, in their order."""
+        out: dict[Place, list[Finding]] = {}
+        for finding in self:
+            for place in finding.places:
+                out.setdefault(place, []).append(finding)
+        return out
+
+    @cached_property
+    def wanting(self) -> frozenset[Place]:
+        """Return the cells in which a failing check would rather see another value."""
+        return frozenset(w.place for f in self if not f.holds for w in f.wanted)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal
 
 from keel_line.model.geometry import Box, Transform
@@ -72,6 +73,34 @@ class Grid:
     def cols(self) -> int:
         """Number of columns."""
         return len(self.x_lines) - 1
+
+    @cached_property
+    def in_rows(self) -> tuple[tuple[int, ...], ...]:
+        """Numbers (along ``cells``) of the cells that lie in each row, spanning ones in each."""
+        out: list[list[int]] = [[] for _ in range(self.rows)]
+        for number, cell in enumerate(self.cells):
+            for row in range(cell.row, cell.row + cell.row_span):
+                out[row].append(number)
+        return tuple(tuple(numbers) for numbers in out)
+
+    @cached_property
+    def in_cols(self) -> tuple[tuple[int, ...], ...]:
+        """Numbers (along ``cells``) of the cells of each column, those over several left out."""
+        out: list[list[int]] = [[] for _ in range(self.cols)]
+        for number, cell in enumerate(self.cells):
+            if cell.col_span == 1:
+                out[cell.col].append(number)
+        return tuple(tuple(numbers) for numbers in out)
+
+    def number_at(self, row: int, col: int) -> int | None:
+        """Return the number (along ``cells``) of the cell that covers a place, if one does."""
+        if not 0 <= row < self.rows:
+            return None
+        for number in self.in_rows[row]:
+            cell = self.cells[number]
+            if cell.col <= col < cell.col + cell.col_span:
+                return number
+        return None
 
     def is_ruled(self, direction: Literal["across", "down"], at: float) -> bool:
         """Tell whether a boundary at a place lies on a rule on paper, or was inferred."""

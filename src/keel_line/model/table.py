@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
-from keel_line.model.finding import Finding
+from keel_line.model.finding import Findings
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import Reading
 
@@ -81,7 +81,7 @@ class TableState:
     caption: str
     cells: tuple[CellState, ...]
     least_confidence: float = 1.0
-    findings: tuple[Finding, ...] = ()
+    findings: Findings = field(default_factory=Findings)
 
     @property
     def expected_wrong(self) -> float:
@@ -94,6 +94,8 @@ def column_name(table: TableState, col: int) -> str:
     found = ""
     for state in table.cells:
         c = state.cell
+        if c.row >= table.header_rows:
+            break  # cells are in reading order
         if c.row < table.header_rows and c.col <= col < c.col + c.col_span and state.text:
             found = state.text.replace("\n", " ")
     if found:

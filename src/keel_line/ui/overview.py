@@ -8,6 +8,7 @@ from PyQt6.QtGui import QPixmap
 
 from keel_line.model.docket import PageState
 from keel_line.model.table import TableState
+from keel_line.ui.tally import Tally
 from keel_line.ui.widgets.line import STATIONS, Stop
 from keel_line.ui.widgets.ribbon import RibbonPage
 
@@ -20,21 +21,22 @@ def count(number: int, noun: str) -> str:
 
 
 def make_stops(
-    pages: Sequence[PageState], tables: Sequence[TableState], doubts: int, built: Collection[str]
+    pages: Sequence[PageState], tallies: Sequence[Tally], built: Collection[str]
 ) -> tuple[Stop, ...]:
     """Return the six stations with what waits at each and how far the docket has come.
 
-    ``doubts`` counts the open ones; ``built`` names the stations that can be gone to.
+    ``tallies`` are those of the docket's tables; ``built`` names the stations that can be gone to.
     """
+    doubts = sum(t.open for t in tallies)
     done = [p for p in pages if p.progress == "done"]
-    proofed = bool(tables) and not doubts
-    settled = any(c.flagged and c.settled is not None for t in tables for c in t.cells)
+    proofed = bool(tallies) and not doubts
+    settled = any(t.flagged > t.open for t in tallies)
     proof = "all settled" if settled else "no doubts"
     waiting = {
         "gather": count(len(pages), "page") if pages else "nothing yet",
         "square": _square_words(pages),
-        "rule": count(len(tables), "table") if done else "",
-        "proof": count(doubts, "doubt") if doubts else (proof if tables else ""),
+        "rule": count(len(tallies), "table") if done else "",
+        "proof": count(doubts, "doubt") if doubts else (proof if tallies else ""),
         "send": "ready" if proofed else "",
     }
     calls = {
@@ -46,7 +48,7 @@ def make_stops(
     reached = {
         "gather": bool(pages),
         "square": bool(done),
-        "rule": bool(tables),
+        "rule": bool(tallies),
         "proof": proofed,
     }
     return tuple(
@@ -70,16 +72,17 @@ def _square_words(pages: Sequence[PageState]) -> str:
 
 
 def make_ribbon(
-    pages: Sequence[PageState], tables: Sequence[TableState], small: Mapping[int, QPixmap]
+    pages: Sequence[PageState],
+    tables: Sequence[TableState],
+    tallies: Sequence[Tally],
+    small: Mapping[int, QPixmap],
 ) -> tuple[RibbonPage, ...]:
     """Return the ribbon's pages; ``small`` holds the small pictures by page id."""
     doubtful: dict[int, int] = {}
     settled: set[int] = set()
-    for table in tables:
-        doubtful[table.page_id] = doubtful.get(table.page_id, 0) + sum(
-            c.in_doubt for c in table.cells
-        )
-        if any(c.settled is not None for c in table.cells):
+    for table, tally in zip(tables, tallies, strict=True):
+        doubtful[table.page_id] = doubtful.get(table.page_id, 0) + tally.open
+        if tally.settled:
             settled.add(table.page_id)
     shown = []
     for page in pages:

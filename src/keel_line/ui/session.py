@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left, bisect_right
+from bisect import bisect_left, bisect_right, insort
 from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import replace
@@ -15,6 +15,7 @@ from keel_line.desk.desk import Desk
 from keel_line.model.docket import PageState, Step
 from keel_line.model.table import CellState, TableState
 from keel_line.ui.jobs import Jobs
+from keel_line.ui.tally import Tally, count_table
 
 Order = Literal["columns", "rows", "doubt"]
 """Doubts table by table down each column, along each row, or the greatest doubt first."""
@@ -59,7 +60,9 @@ class Session(QObject):
         self._pictures: OrderedDict[int, QImage] = OrderedDict()
         self._originals: OrderedDict[int, QImage] = OrderedDict()
         self._doubts: list[tuple[int, int]] = []
-        self._flagged = 0
+        self.tallies: list[Tally] = []
+        self._where: dict[int, tuple[int, int]] = {}
+        self._changes: dict[int, set[int] | None] = {}
         self.order: Order = "columns"
         self._unjudged: set[int] = set()
         jobs.picture_ready.connect(self._keep_picture)
@@ -95,8 +98,14 @@ class Session(QObject):
         first = not self.tables
         self.tables = tables
         self._unjudged.clear()  # the desk hands tables out judged
+        self.tallies = [count_table(t) for t in tables]
+        self._where = {
+            state.id: (t, c)
+            for t, table in enumerate(tables)
+            for c, state in enumerate(table.cells)
+        }
+        self._changes = {t.id: None for t in tables}
         self._sort_doubts()
-        self._flagged = sum(c.flagged for t in tables for c in t.cells)
         if at is not None:
             self._go_to_cell_id(at)
         self.table_index = min(self.table_index, max(0, len(tables) - 1))
@@ -153,19 +162,16 @@ class Session(QObject):
         here = self.cell.cell
         row = here.row + (here.row_span if rows > 0 else rows)
         col = here.col + (here.col_span if cols > 0 else cols)
-        for index, state in enumerate(table.cells):
-            c = state.cell
-            if c.row <= row < c.row + c.row_span and c.col <= col < c.col + c.col_span:
-                self.go_to(self.table_index, index)
-                return
+        number = table.grid.number_at(row, col)
+        if number is not None:
+            self.go_to(self.table_index, number)
 
     def _go_to_cell_id(self, cell_id: int) -> bool:
-        for t, table in enumerate(self.tables):
-            for c, state in enumerate(table.cells):
-                if state.id == cell_id:
-                    self.table_index, self.cell_index = t, c
-                    return True
-        return False
+        place = self._where.get(cell_id)
+        if place is None:
+            return False
+        self.table_index, self.cell_index = place
+        return True
 
     # --- doubts -----------------------------------------------------------------------------
 
@@ -175,7 +181,7 @@ class Session(QObject):
 
     def doubts_in_all(self) -> int:
         """Return how many cells are flagged, settled or not."""
-        return self._flagged
+        return sum(t.flagged for t in self.tallies)
 
     def doubts_before(self) -> int:
         """Count the open doubts before the cell at hand."""
@@ -183,7 +189,7 @@ class Session(QObject):
 
     def expected_wrong(self) -> float:
         """Wrong cells to be expected among those that nobody looked at."""
-        return sum(t.expected_wrong for t in self.tables)
+        return sum(t.wrong for t in self.tallies)
 
     def _position_at_hand(self) -> tuple[float, int, int, int]:
         return self._position((self.table_index, self.cell_index))
@@ -298,14 +304,13 @@ class Session(QObject):
 
     def _refresh(self, cell_ids: Sequence[int]) -> None:
         """Bring cells up to date without reading the whole docket again."""
-        wanted = set(cell_ids)
-        for index, table in enumerate(self.tables):
-            places = [i for i, c in enumerate(table.cells) if c.id in wanted]
-            if places:
-                self._refresh_table(index, places)
-                wanted -= {table.cells[i].id for i in places}
-            if not wanted:
-                return
+        places: dict[int, list[int]] = {}
+        for cell_id in cell_ids:
+            if cell_id in self._where:
+                table, cell = self._where[cell_id]
+                places.setdefault(table, []).append(cell)
+        for table, cells in places.items():
+            self._refresh_table(table, cells)
 
     def _refresh_table(self, index: int, places: Sequence[int]) -> None:
         """Bring some cells of a table up to date; ``places`` count along its cells."""
@@ -322,12 +327,12 @@ class Session(QObject):
         settled = replace(table, cells=tuple(cells))
         # Another text may make a sum balance, or break one: the whole table is judged anew.
         if same and table.id not in self._unjudged:
-            self._put_table(index, settled)
+            self._put_table(index, settled, places)
         elif len(cells) <= _JUDGED_AT_ONCE:
             self._put_table(index, self.desk.judge(settled))
         else:
             self._unjudged.add(table.id)  # until the answer to this very state comes
-            self._put_table(index, settled)
+            self._put_table(index, settled, places)
             self.jobs.want_judged(settled)
 
     def _take_judged(self, asked: TableState, judged: TableState) -> None:
@@ -338,23 +343,46 @@ class Session(QObject):
                 self._put_table(index, judged)
                 return
 
-    def _put_table(self, index: int, table: TableState) -> None:
-        """Put a table in the place of what it was before; its doubts are counted anew."""
+    def _put_table(
+        self, index: int, table: TableState, places: Sequence[int] | None = None
+    ) -> None:
+        """Put a table in the place of what it was before; its doubts are counted anew.
+
+        ``places`` are the numbers of the cells that changed; without, all are looked through.
+        """
         before = self.tables[index]
+        if places is None:
+            pairs = zip(before.cells, table.cells, strict=True)
+            places = [i for i, (old, new) in enumerate(pairs) if old is not new]
+        for place in places:
+            self._count(index, place, -1)
         self.tables[index] = table
-        self._flagged += sum(c.flagged for c in table.cells) - sum(c.flagged for c in before.cells)
-        self._replace_doubts(index, before, table)
+        for place in places:
+            self._count(index, place, 1)
+        changes = self._changes.setdefault(table.id, set())
+        if changes is not None:
+            changes.update(places)
         self.cells_changed.emit()
 
-    def _replace_doubts(self, index: int, before: TableState, table: TableState) -> None:
-        """Bring a table's open doubts up to date; the others stay in their order."""
-        if self.order == "doubt" or len(before.cells) != len(table.cells):
-            self._sort_doubts()
+    def _count(self, index: int, place: int, times: int) -> None:
+        """Count a cell in (1) or out (-1): its table's tally, and the doubts in their order."""
+        state = self.tables[index].cells[place]
+        self.tallies[index].add(state, times)
+        if not state.in_doubt:
             return
-        own = [(index, c) for c, state in enumerate(table.cells) if state.in_doubt]
-        first = bisect_left(self._doubts, index, key=lambda place: place[0])
-        last = bisect_right(self._doubts, index, key=lambda place: place[0])
-        self._doubts[first:last] = sorted(own, key=self._position)
+        if times > 0:
+            insort(self._doubts, (index, place), key=self._position)
+        else:
+            del self._doubts[
+                bisect_left(self._doubts, self._position((index, place)), key=self._position)
+            ]
+
+    def collect_changes(self, table_id: int) -> set[int] | None:
+        """Return the numbers of a table's cells that changed since this was asked last.
+
+        None where all may have: the table was read from the docket again.
+        """
+        return self._changes.pop(table_id, set())
 
     # --- pictures ----------------------------------------------------------------------------
 

@@ -337,7 +337,7 @@ class Window(QMainWindow):
 
     def _refresh_counts(self) -> None:
         session = self.session
-        stops = make_stops(self._pages, session.tables, len(session.doubts()), self._stations)
+        stops = make_stops(self._pages, session.tallies, self._stations)
         self.line.show_stops(stops, self._at)
         wrong = f"Expected wrong cells among those not looked at: {session.expected_wrong():.1f}"
         self.expected.setText(wrong if session.tables else "")
@@ -346,7 +346,7 @@ class Window(QMainWindow):
         self._refresh_ribbon()
 
     def _refresh_ribbon(self) -> None:
-        shown = make_ribbon(self._pages, self.session.tables, self._small)
+        shown = make_ribbon(self._pages, self.session.tables, self.session.tallies, self._small)
         self.ribbon.show_pages(shown, self._page_id)
 
     def say(self, text: str, *, trouble: bool = False) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from typing import Literal
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -53,7 +54,8 @@ class OverlaidPage(PageView):
         x0, y0, x1, y1 = (v * scale for v in table.grid.box)
         painter.fillRect(QRectF(QPointF(x0, y0), QPointF(x1, y1)), wash)
         super()._paint_grid(painter, table, scale, at=at)
-        for state in table.cells:
+        for number in _rows_seen(table, seen.top() / scale, seen.bottom() / scale):
+            state = table.cells[number]
             cx0, cy0, cx1, cy1 = (v * scale for v in state.cell.box)
             box = QRectF(QPointF(cx0, cy0), QPointF(cx1, cy1))
             if box.intersects(seen):
@@ -280,6 +282,14 @@ class AgainstPage(QWidget):
             index, _ = self._of_page(table.page_id)[number]
             if index != self._session.table_index:
                 self._session.go_to_table(index - self._session.table_index)
+
+
+def _rows_seen(table: TableState, top: float, bottom: float) -> list[int]:
+    """Return the numbers of the cells whose rows lie between two heights of the page (px)."""
+    ys = table.grid.y_lines
+    first = max(0, bisect_right(ys, top) - 1)
+    last = min(table.grid.rows, bisect_left(ys, bottom) + 1)
+    return sorted({n for row in range(first, last) for n in table.grid.in_rows[row]})
 
 
 def _places(state: CellState) -> dict[int, list[CharReading]]:

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import bisect
 import re
+import time
+from collections.abc import Collection
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSize, QSizeF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QFontMetricsF,
@@ -33,6 +35,7 @@ _MOST_ZOOM = 1.1
 _CUTTINGS_KEPT = 400
 _STRIPS_KEPT = 96
 _STRIPS_AHEAD = 12
+_BUDGET_S = 0.006  # for rows that are painted for the first time, in one frame
 
 
 class Interline(QAbstractScrollArea):
@@ -49,6 +52,7 @@ class Interline(QAbstractScrollArea):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
+        self.budget_s = _BUDGET_S
         self._table: TableState | None = None
         self._image: QImage | None = None
         self._at = 0
@@ -57,7 +61,6 @@ class Interline(QAbstractScrollArea):
         self._zoom = 1.0
         self._numeric: list[bool] = []
         self._after_point: list[float] = []
-        self._of_row: list[list[int]] = []
         self._cuttings: dict[int, QPixmap] = {}
         self._strips: dict[int, QPixmap] = {}
         self._ahead = QTimer(self)
@@ -77,8 +80,17 @@ class Interline(QAbstractScrollArea):
 
     # --- content ------------------------------------------------------------------------------
 
-    def show_table(self, table: TableState | None, image: QImage | None, at: int) -> None:
-        """Show a table with its page's picture and the cell at hand."""
+    def show_table(
+        self,
+        table: TableState | None,
+        image: QImage | None,
+        at: int,
+        changed: Collection[int] | None = None,
+    ) -> None:
+        """Show a table with its page's picture and the cell at hand.
+
+        ``changed`` are the numbers of the cells that changed since; without, all are compared.
+        """
         before, before_at = self._table, self._at
         other = (
             table is None
@@ -95,11 +107,9 @@ class Interline(QAbstractScrollArea):
             self._bring_into_sight()
             self._view.update()
             return
-        changed = {
-            i
-            for i, (old, new) in enumerate(zip(before.cells, table.cells, strict=True))
-            if old is not new
-        }
+        if changed is None:
+            pairs = zip(before.cells, table.cells, strict=True)
+            changed = {i for i, (old, new) in enumerate(pairs) if old is not new}
         if any(_line_count(before.cells[i]) != _line_count(table.cells[i]) for i in changed):
             self._lay_out()
             self._bring_into_sight()
@@ -115,7 +125,7 @@ class Interline(QAbstractScrollArea):
             self._view.update()
             return
         # Only what changed is painted again: the cells left and come to, and cells settled.
-        for index in changed | {before_at, at}:
+        for index in {*changed, before_at, at}:
             box = self.cell_box(table.cells[index].cell)
             self._view.update(box.adjusted(-3, -3, 3, 3).toAlignedRect())
 
@@ -133,11 +143,8 @@ class Interline(QAbstractScrollArea):
         room = max(200.0, self._view.width() - self._margin - 2)
         self._zoom = min(_MOST_ZOOM, max(_LEAST_ZOOM, room / max(1.0, xs[-1] - xs[0])))
         lines = [1] * table.grid.rows
-        self._of_row = [[] for _ in range(table.grid.rows)]
-        for i, state in enumerate(table.cells):
+        for state in table.cells:
             c = state.cell
-            for row in range(c.row, c.row + c.row_span):
-                self._of_row[row].append(i)
             if c.row_span == 1:
                 lines[c.row] = max(lines[c.row], _line_count(state))
         self._ink_heights = [
@@ -277,8 +284,7 @@ class Interline(QAbstractScrollArea):
             return
         dirty = QRectF(event.rect() if event is not None else self._view.rect())
         rows = self._rows_between(dirty.top(), dirty.bottom())
-        for row in rows:
-            painter.drawPixmap(QPointF(self._left(0), self._top(row)), self._strip(table, row))
+        self._paint_rows(painter, table, rows)
         painter.setFont(self._theme.font(0.92))
         for row in rows:
             side = QRectF(0, self._top(row), self._margin, self._tops[row + 1] - self._tops[row])
@@ -289,6 +295,19 @@ class Interline(QAbstractScrollArea):
         self._paint_current(painter, table)
         self._paint_head(painter, table)
         self._ahead.start()
+
+    def _paint_rows(self, painter: QPainter, table: TableState, rows: range) -> None:
+        """Paint rows, the one at hand first; what takes too long comes with the next frames."""
+        at = table.cells[min(self._at, len(table.cells) - 1)].cell.row if table.cells else 0
+        began = time.perf_counter()
+        wide = self._across(table.grid.cols)
+        for row in sorted(rows, key=lambda r: abs(r - at)):
+            corner = QPointF(self._left(0), self._top(row))
+            if row in self._strips or time.perf_counter() - began < self.budget_s:
+                painter.drawPixmap(corner, self._strip(table, row))
+            else:
+                high = self._tops[row + 1] - self._tops[row]
+                painter.fillRect(QRectF(corner, QSizeF(wide, high)), self._theme.color("sheet"))
 
     def _rows_between(self, top: float, bottom: float) -> range:
         """Return the rows that stand between two heights of the viewport."""
@@ -302,6 +321,14 @@ class Interline(QAbstractScrollArea):
         table = self._table
         if table is not None and self.isVisible():
             seen = self._rows_between(self._head, self._view.height())
+            for row in seen:
+                if row not in self._strips:
+                    self._strip(table, row)
+                    high = self._tops[row + 1] - self._tops[row]
+                    self._view.update(
+                        QRectF(0, self._top(row), self._view.width(), high).toAlignedRect()
+                    )
+                    return
             near = range(seen.stop, min(seen.stop + _STRIPS_AHEAD, table.grid.rows))
             before = range(max(0, seen.start - 2), seen.start)
             for row in (*near, *before):
@@ -338,7 +365,7 @@ class Interline(QAbstractScrollArea):
             if theme.colours.dark:
                 painter.fillRect(QRectF(0, 0, width, ink_height), QColor(20, 24, 27, 70))
         painter.translate(0, -self._tops[row])
-        for index in self._of_row[row]:
+        for index in grid.in_rows[row]:
             self._paint_reading(painter, table.cells[index])
         painter.end()
         return strip

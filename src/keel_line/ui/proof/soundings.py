@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from PyQt6.QtCore import QLineF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 from typing_extensions import override
 
@@ -21,6 +23,8 @@ class Soundings(QWidget):
         self._theme = theme
         self._table: TableState | None = None
         self._at = 0
+        self._doubts: dict[int, QLineF] = {}
+        self._settled: dict[int, QRectF] = {}
         self.setFixedWidth(26)
         self.setAccessibleName("Where the doubts lie in the table")
 
@@ -29,10 +33,38 @@ class Soundings(QWidget):
         self._theme = theme
         self.update()
 
-    def show_table(self, table: TableState | None, at: int) -> None:
-        """Show a table and the cell at hand."""
+    def show_table(
+        self, table: TableState | None, at: int, changed: Collection[int] | None = None
+    ) -> None:
+        """Show a table and the cell at hand.
+
+        ``changed`` are the numbers of the cells that changed since; without, all are looked at.
+        """
+        before = self._table
+        same = table is not None and before is not None and table.grid is before.grid
         self._table, self._at = table, at
+        self._sort(changed if same and changed is not None else None)
         self.update()
+
+    def _sort(self, changed: Collection[int] | None) -> None:
+        """Keep the ticks of doubts and of settled cells up to date; None makes all anew."""
+        if changed is None:
+            self._doubts.clear()
+            self._settled.clear()
+        if self._table is None:
+            return
+        cells = self._table.cells
+        wide = self.width() - 8
+        for number in range(len(cells)) if changed is None else changed:
+            state = cells[number]
+            self._doubts.pop(number, None)
+            self._settled.pop(number, None)
+            if state.in_doubt:
+                y = self._y(state)
+                length = wide * (0.35 + 0.65 * (1 - state.confidence))
+                self._doubts[number] = QLineF(4 + wide - length, y, 4 + wide, y)
+            elif state.settled is not None:
+                self._settled[number] = QRectF(2, self._y(state) - 1.5, 3, 3)
 
     def _y(self, state: CellState) -> float:
         assert self._table is not None  # noqa: S101 - asked for with a table only
@@ -51,19 +83,10 @@ class Soundings(QWidget):
         painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
         if self._table is None:
             return
-        wide = self.width() - 8
-        doubts, settled = [], []
-        for state in self._table.cells:
-            if state.in_doubt:
-                y = self._y(state)
-                length = wide * (0.35 + 0.65 * (1 - state.confidence))
-                doubts.append(QLineF(4 + wide - length, y, 4 + wide, y))
-            elif state.settled is not None:
-                settled.append(QRectF(2, self._y(state) - 1.5, 3, 3))
         painter.setPen(QPen(theme.color("brass"), 2))
-        if doubts:
-            painter.drawLines(*doubts)
-        for mark in settled:
+        if self._doubts:
+            painter.drawLines(*self._doubts.values())
+        for mark in self._settled.values():
             painter.fillRect(mark, theme.color("teal"))
         if self._table.cells:
             y = self._y(self._table.cells[min(self._at, len(self._table.cells) - 1)])
@@ -76,9 +99,14 @@ class Soundings(QWidget):
         if event is None or self._table is None:
             return
         y = event.position().y()
-        doubts = [(abs(self._y(s) - y), i) for i, s in enumerate(self._table.cells) if s.in_doubt]
-        near = doubts or [(abs(self._y(s) - y), i) for i, s in enumerate(self._table.cells)]
-        self.chosen.emit(min(near)[1])
+        cells = self._table.cells
+        near = self._doubts or range(len(cells))
+        self.chosen.emit(min(near, key=lambda i: abs(self._y(cells[i]) - y)))
+
+    @override
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._sort(None)
 
     @override
     def sizeHint(self) -> QSize:

@@ -144,8 +144,9 @@ class ProofStation(QWidget):
         state = session.cell
         image = session.picture(table.page_id)
         self.lens.show_cell(state, image)
-        self.interline.show_table(table, image, session.cell_index)
-        self.soundings.show_table(table, session.cell_index)
+        changed = session.collect_changes(table.id)
+        self.interline.show_table(table, image, session.cell_index, changed)
+        self.soundings.show_table(table, session.cell_index, changed)
         self.panel.show_view(self._view(table, state))
         self._place_editor()
 
@@ -231,14 +232,9 @@ class ProofStation(QWidget):
         else:
             heading = "All doubts are settled" if total else "No doubts"
         place = f"{column_name(table, state.cell.col)} · row {state.cell.row + 1}"
-        key = next(
-            (
-                s.text
-                for s in table.cells
-                if s.cell.row == state.cell.row and s.cell.col == 0 and s.cell.col_span == 1
-            ),
-            "",
-        )
+        first = table.grid.number_at(state.cell.row, 0)
+        single = first is not None and table.cells[first].cell.col_span == 1
+        key = table.cells[first].text if first is not None and single else ""
         if key and state.cell.col > 0:
             place += " · " + key.replace("\n", " ")
         if state.settled is not None:

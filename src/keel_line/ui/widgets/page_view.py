@@ -25,6 +25,7 @@ from keel_line.ui.theme import Theme
 
 _MARGIN = 26
 _NEAREST = 4.0
+_LEAST_READABLE = 0.35
 
 
 class PageView(QWidget):
@@ -77,10 +78,11 @@ class PageView(QWidget):
             (self.width() - 2 * _MARGIN) / max(1.0, x1 - x0),
             (self.height() - 2 * _MARGIN) / max(1.0, y1 - y0),
         )
+        # A long table is looked at from its top, near enough to be read.
+        fit = max(fit, min(_LEAST_READABLE, (self.width() - 2 * _MARGIN) / max(1.0, x1 - x0)))
         self._zoom = min(_NEAREST * 2, max(1.0, fit / self._scale))
-        self._centre = QPointF(
-            (x0 + x1) / 2 / self._image.width(), (y0 + y1) / 2 / self._image.height()
-        )
+        middle = min((y0 + y1) / 2, y0 + (self.height() / 2 - _MARGIN) / self._scale)
+        self._centre = QPointF((x0 + x1) / 2 / self._image.width(), middle / self._image.height())
         self.update()
 
     @property
@@ -154,7 +156,11 @@ class PageView(QWidget):
         known = self._sides_of.get(table.id)
         if known is None or known[0] is not table.grid:
             self._sides_of[table.id] = (table.grid, find_sides(table.grid))
+        top = -self._origin().y() / scale
+        bottom = top + self.height() / scale
         for line, on_paper in self._sides_of[table.id][1]:
+            if line.y1() > bottom or line.y2() < top:
+                continue
             painter.setPen(solid if on_paper else dashed)
             painter.drawLine(QLineF(line.p1() * scale, line.p2() * scale))
         wash = QColor(color)

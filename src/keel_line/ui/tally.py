@@ -1,0 +1,46 @@
+"""What a table's cells come to, counted once and kept up to date cell by cell."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from keel_line.model.table import CellState, TableState
+
+
+@dataclass
+class Tally:
+    """Counts of a table's cells.
+
+    Attributes
+    ----------
+    flagged
+        Cells that are in doubt or were before they were settled.
+    open
+        Doubts that are not settled yet.
+    settled
+        Cells that somebody settled.
+    wrong
+        Wrong cells to be expected among those that nobody looked at.
+    """
+
+    flagged: int = 0
+    open: int = 0
+    settled: int = 0
+    wrong: float = 0.0
+
+    def add(self, state: CellState, times: int = 1) -> None:
+        """Count a cell, or with ``times`` -1 count it no more."""
+        self.flagged += times * state.flagged
+        self.open += times * state.in_doubt
+        if state.settled is not None:
+            self.settled += times
+        elif not state.flagged:
+            self.wrong += times * (1.0 - state.confidence)
+
+
+def count_table(table: TableState) -> Tally:
+    """Count all cells of a table."""
+    tally = Tally()
+    for state in table.cells:
+        tally.add(state)
+    return tally
