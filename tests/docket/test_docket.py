@@ -12,6 +12,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from keel_line.desk.desk import Desk
+from keel_line.desk.work import InlineExecutor
 from keel_line.docket.schema import APPLICATION_ID, MIGRATIONS
 from keel_line.docket.store import Docket
 from keel_line.errors import DocketError
@@ -154,6 +155,7 @@ _SETTLE_FOR_EVER = """
 import sys
 from pathlib import Path
 from keel_line.desk.desk import Desk
+from keel_line.desk.work import InlineExecutor
 desk = Desk(Path(sys.argv[1]))
 cells = desk.tables()[0].cells
 n = 0
@@ -182,3 +184,38 @@ def test_killed_while_settling_loses_nothing_that_was_settled(demo_desk: Desk) -
     kept = {c.after for c in again.history()}
     assert {f"value {n}" for n in range(last + 1)} <= kept
     again.close()
+
+
+def test_names_and_heading_rows_that_were_set_can_be_taken_back(demo_desk: Desk) -> None:
+    first = demo_desk.tables()[0]
+    demo_desk.rename(first, "  Dues of   March ")
+    demo_desk.set_heading(first, first.header_rows + 1)
+    demo_desk.set_heading(first, 999)
+    table = demo_desk.tables()[0]
+    assert (table.name, table.caption) == ("Dues of March", "Dues of March")
+    assert table.header_rows == table.grid.rows
+    assert demo_desk.undo() == Step(table_ids=(first.id,))
+    assert demo_desk.tables()[0].header_rows == first.header_rows + 1
+    demo_desk.undo()
+    demo_desk.undo()
+    assert demo_desk.tables()[0] == first
+    assert demo_desk.redo() == Step(table_ids=(first.id,))
+    assert demo_desk.tables()[0].name == "Dues of March"
+    demo_desk.rename(table, "")
+    assert demo_desk.tables()[0].name == first.name
+
+
+def test_what_was_set_of_a_table_outlives_another_reading(demo_desk: Desk) -> None:
+    first = demo_desk.tables()[0]
+    demo_desk.rename(first, "Kept")
+    demo_desk.set_heading(first, 2)
+    page = demo_desk.pages()[0]
+    demo_desk.choose([(page.id, page.choice)], "squared again")
+    demo_desk.run(InlineExecutor())
+    again = demo_desk.tables()[0]
+    assert again.id != first.id
+    assert (again.name, again.header_rows) == ("Kept", 2)
+    demo_desk.undo()  # the squaring
+    demo_desk.run(InlineExecutor())
+    assert isinstance(demo_desk.undo(), Step)
+    assert demo_desk.tables()[0].header_rows == first.header_rows

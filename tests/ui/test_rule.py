@@ -180,3 +180,33 @@ def test_cells_are_joined_and_parted_by_key(window: Window, rule: RuleStation) -
     rule.settle()
     assert len(tables(window)[0].cells) == before
     assert rule.view.picked is not None
+
+
+def test_heading_rows_are_set_by_key(window: Window, rule: RuleStation) -> None:
+    before = tables(window)[0].header_rows
+    press(rule, Key.Key_H)
+    assert tables(window)[0].header_rows == before + 1
+    assert f"{before + 1} heading rows" in rule._size.text()
+    press(rule, Key.Key_H, Mod.ShiftModifier, times=before + 5)
+    assert tables(window)[0].header_rows == 0
+    window.actions_by_id["undo"].trigger()
+    assert tables(window)[0].header_rows == 1
+
+
+def test_a_table_is_named_in_place(window: Window, rule: RuleStation, qtbot: QtBot) -> None:
+    before = tables(window)[0].name
+    press(rule, Key.Key_E)
+    assert rule.name.isVisible()
+    assert rule.name.selectedText() == before
+    QTest.keyClicks(rule.name, "Dues, spring")
+    QTest.keyClick(rule.name, Key.Key_Return)
+    assert tables(window)[0].name == "Dues, spring"
+    assert rule._title.text() == "Dues, spring"
+    assert not rule.name.isVisible()
+    qtbot.waitUntil(rule.view.hasFocus)
+    press(rule, Key.Key_E)
+    QTest.keyClicks(rule.name, "dropped")
+    QTest.keyClick(rule.name, Key.Key_Escape)
+    assert tables(window)[0].name == "Dues, spring"
+    window.actions_by_id["undo"].trigger()
+    assert tables(window)[0].name == before

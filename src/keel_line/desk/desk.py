@@ -34,6 +34,10 @@ SEND_FORMATS: dict[str, str] = {
 }
 
 
+MOST_NAME = 200
+"""Characters of a table's name at most."""
+
+
 @dataclass(frozen=True)
 class Notice:
     """Something the clerk should know of; ``trouble`` where it went wrong."""
@@ -131,6 +135,16 @@ class Desk:
         """
         drawn = None if grids is None else DrawnTables(tuple(grids), page.transform)
         self.docket.draw(page.id, drawn, _clerk(), why)
+
+    def set_heading(self, table: TableState, rows: int) -> None:
+        """Set how many rows of a table are its heading (0 to all)."""
+        value = str(min(max(rows, 0), table.grid.rows))
+        self.docket.set_table(table.id, "header_rows", value, _clerk(), "heading rows set")
+
+    def rename(self, table: TableState, name: str) -> None:
+        """Name a table; an empty name takes it as it was found."""
+        plain = " ".join(name.split())[:MOST_NAME]
+        self.docket.set_table(table.id, "name", plain or None, _clerk(), "named")
 
     # --- running --------------------------------------------------------------------------------
 

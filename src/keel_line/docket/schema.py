@@ -109,6 +109,19 @@ MIGRATIONS: tuple[Migration, ...] = (
         ALTER TABLE stray ADD COLUMN as_printed INTEGER NOT NULL DEFAULT 0;
         """,
     ),
+    Migration(
+        "names and heading rows that the clerk set",
+        """
+        ALTER TABLE found_table ADD COLUMN set_name TEXT;
+        ALTER TABLE found_table ADD COLUMN set_header_rows INTEGER;
+        CREATE TABLE table_change (
+            id INTEGER PRIMARY KEY, batch INTEGER NOT NULL, at TEXT NOT NULL, who TEXT NOT NULL,
+            table_id INTEGER NOT NULL REFERENCES found_table ON DELETE CASCADE,
+            what TEXT NOT NULL, before TEXT, after TEXT,
+            why TEXT NOT NULL, state TEXT NOT NULL DEFAULT 'done'
+        );
+        """,
+    ),
 )
 
 

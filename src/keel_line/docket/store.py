@@ -175,6 +175,7 @@ class Docket:
         state = finding.state
         with self._writing() as db:
             settled = _settled_on_page(db, page_id)
+            before = _transform_of(db, page_id)
             outdated = db.execute("SELECT id FROM found_table WHERE page_id = ?", (page_id,))
             outdated_ids = [_int(row[0]) for row in outdated.fetchall()]
             db.execute(
@@ -206,6 +207,7 @@ class Docket:
             for position, table in enumerate(finding.tables):
                 self._insert_table(db, page_id, position, table)
             carried = _carry_over(db, page_id, settled, state.transform, outdated_ids)
+            _carry_tables(db, page_id, (before, state.transform), outdated_ids)
             db.executemany("DELETE FROM found_table WHERE id = ?", [(i,) for i in outdated_ids])
         return carried
 
@@ -237,6 +239,22 @@ class Docket:
                     (_next_change(db), batch, _now(), who, page_id, what, before, after, why),
                 )
                 _set_page(db, page_id, what, after)
+
+    def set_table(self, table_id: int, what: str, value: str | None, who: str, why: str) -> None:
+        """Set a table's "name" or "header_rows" as a change that can be undone; None: as found."""
+        with self._writing() as db:
+            _drop_undone(db)
+            (before,) = db.execute(
+                f"SELECT set_{what} FROM found_table WHERE id = ?",  # noqa: S608 - one of our two names
+                (table_id,),
+            ).fetchone()
+            number = _next_change(db)
+            db.execute(
+                "INSERT INTO table_change (id, batch, at, who, table_id, what, before, after, why)"
+                " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                (number, number, _now(), who, table_id, what, before, value, why),
+            )
+            _set_table(db, table_id, what, value)
 
     def set_passed(self, page_id: int, *, passed: bool = True) -> None:
         """Note that the clerk found a page to lie right."""
@@ -303,7 +321,7 @@ class Docket:
     def table_names(self) -> list[tuple[int, str]]:
         """Return (id, name) of all tables in page order."""
         rows = self._db.execute(
-            "SELECT t.id, t.name, s.name, p.number FROM found_table t"
+            "SELECT t.id, coalesce(t.set_name, t.name), s.name, p.number FROM found_table t"
             " JOIN page p ON p.id = t.page_id JOIN source s ON s.id = p.source_id"
             " ORDER BY p.source_id, p.number, t.position"
         ).fetchall()
@@ -320,7 +338,8 @@ class Docket:
         """
         names = dict(self.table_names())
         rows = self._db.execute(
-            "SELECT t.id, t.page_id, p.number, s.name, t.frame, t.header_rows, t.caption"
+            "SELECT t.id, t.page_id, p.number, s.name, t.frame,"
+            " coalesce(t.set_header_rows, t.header_rows), coalesce(t.set_name, t.caption)"
             " FROM found_table t JOIN page p ON p.id = t.page_id"
             " JOIN source s ON s.id = p.source_id WHERE ?1 IS NULL OR t.page_id = ?1"
             " ORDER BY p.source_id, p.number, t.position",
@@ -419,13 +438,14 @@ class Docket:
             row = db.execute(
                 "SELECT id, batch, 'cell' FROM change WHERE state = ?1"  # noqa: S608 - our own names
                 " UNION ALL SELECT id, batch, 'page' FROM page_change WHERE state = ?1"
+                " UNION ALL SELECT id, batch, 'table' FROM table_change WHERE state = ?1"
                 f" ORDER BY id {order} LIMIT 1",
                 (state,),
             ).fetchone()
             if row is None:
                 return None
             _, batch, what = row
-            together = _step_pages if what == "page" else _step_cells
+            together = {"page": _step_pages, "table": _step_tables, "cell": _step_cells}[what]
             return together(db, _int(batch), (state, becomes), side)
 
     def history(self, cell_id: int | None = None) -> list[ChangeRecord]:
@@ -498,10 +518,9 @@ class _SettledCell:
 
 def _settled_on_page(db: sqlite3.Connection, page_id: int) -> list[_SettledCell]:
     """Return a page's cells that were settled, or have a history."""
-    (transform_json,) = db.execute("SELECT transform FROM page WHERE id = ?", (page_id,)).fetchone()
-    if not transform_json:
+    transform = _transform_of(db, page_id)
+    if transform is None:
         return []
-    transform = msgspec.json.decode(transform_json, type=Transform)
     rows = db.execute(
         "SELECT c.id, c.place, c.settled, c.by_hand, c.as_printed FROM cell c"
         " JOIN found_table t ON t.id = c.table_id WHERE t.page_id = ?"
@@ -528,6 +547,43 @@ def _settled_on_page(db: sqlite3.Connection, page_id: int) -> list[_SettledCell]
         for corners, settled, by_hand, as_printed in rows.fetchall()
     ]
     return cells + strays
+
+
+def _transform_of(db: sqlite3.Connection, page_id: int) -> Transform | None:
+    """Return how a page was laid when it was worked on last; None before that."""
+    (encoded,) = db.execute("SELECT transform FROM page WHERE id = ?", (page_id,)).fetchone()
+    return msgspec.json.decode(encoded, type=Transform) if encoded else None
+
+
+def _carry_tables(
+    db: sqlite3.Connection,
+    page_id: int,
+    ways: tuple[Transform | None, Transform],
+    outdated: list[int],
+) -> None:
+    """Give what the clerk set of a table to the new table in the same place on the paper.
+
+    ``ways`` are the page's transforms before and now.
+    """
+    before, now = ways
+    rows = db.execute(
+        "SELECT id, frame, set_name, set_header_rows FROM found_table WHERE page_id = ?",
+        (page_id,),
+    ).fetchall()
+    boxes = {_int(r[0]): msgspec.json.decode(r[1], type=_Frame).box for r in rows}
+    fresh = [i for i in boxes if i not in outdated]
+    for table_id, _, name, header_rows in rows:
+        told = db.execute("SELECT 1 FROM table_change WHERE table_id = ?", (table_id,)).fetchone()
+        if _int(table_id) not in outdated or told is None or before is None:
+            continue
+        around = now.to_squared(before.box_on_original(boxes[_int(table_id)]))
+        box = (*around.min(axis=0).tolist(), *around.max(axis=0).tolist())
+        found = max(fresh, key=lambda i: overlap(box, boxes[i]), default=None)
+        if found is None or overlap(box, boxes[found]) < _SAME_PLACE:
+            continue
+        _set_table(db, found, "name", name)
+        _set_table(db, found, "header_rows", header_rows)
+        db.execute("UPDATE table_change SET table_id = ? WHERE table_id = ?", (found, table_id))
 
 
 def _carry_over(
@@ -590,6 +646,27 @@ def _step_cells(db: sqlite3.Connection, batch: int, states: tuple[str, str], sid
     return Step(cell_ids=tuple(_int(row[1]) for row in rows))
 
 
+def _step_tables(db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str) -> Step:
+    """Bring what was set of a table to one side of its change, before or after."""
+    rows = db.execute(
+        f"SELECT id, table_id, what, {side} FROM table_change"  # noqa: S608 - our own names
+        " WHERE state = ? AND batch = ? ORDER BY id",
+        (states[0], batch),
+    ).fetchall()
+    for change, table_id, what, value in rows:
+        _set_table(db, _int(table_id), str(what), value)
+        db.execute("UPDATE table_change SET state = ? WHERE id = ?", (states[1], change))
+    return Step(table_ids=tuple(_int(row[1]) for row in rows))
+
+
+def _set_table(db: sqlite3.Connection, table_id: int, what: str, value: object) -> None:
+    """Set a table's "name" or "header_rows"; None takes it as found."""
+    db.execute(
+        f"UPDATE found_table SET set_{what} = ? WHERE id = ?",  # noqa: S608 - one of our two names
+        (value, table_id),
+    )
+
+
 def _step_pages(db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str) -> Step:
     """Bring pages that were set together to one side of their change, before or after."""
     rows = db.execute(
@@ -622,7 +699,7 @@ def _set_page(db: sqlite3.Connection, page_id: int, what: str, value: str) -> No
 
 
 def _drop_undone(db: sqlite3.Connection) -> None:
-    for table in ("change", "page_change"):
+    for table in ("change", "page_change", "table_change"):
         db.execute(f"UPDATE {table} SET state = 'dropped' WHERE state = 'undone'")  # noqa: S608 - our own names
 
 
@@ -630,7 +707,8 @@ def _next_change(db: sqlite3.Connection) -> int:
     """Return the next change's number; cells' and pages' changes are counted through."""
     (last,) = db.execute(
         "SELECT max((SELECT coalesce(max(id), 0) FROM change),"
-        " (SELECT coalesce(max(id), 0) FROM page_change))"
+        " (SELECT coalesce(max(id), 0) FROM page_change),"
+        " (SELECT coalesce(max(id), 0) FROM table_change))"
     ).fetchone()
     return _int(last) + 1
 

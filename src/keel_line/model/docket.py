@@ -66,12 +66,13 @@ class PageState:
 
 @dataclass(frozen=True)
 class Step:
-    """What an undo or a redo touched: cells, or pages that have to be worked on anew.
+    """What an undo or a redo touched: cells, tables, or pages that have to be worked on anew.
 
     ``station`` is where such pages were changed.
     """
 
     cell_ids: tuple[int, ...] = ()
+    table_ids: tuple[int, ...] = ()
     page_ids: tuple[int, ...] = ()
     station: Literal["square", "rule"] = "square"
 

@@ -169,6 +169,15 @@ COMMANDS: tuple[Command, ...] = (
         "lines-found", "As found", ("F",), "rule", "Back to the lines that were found", bound=False
     ),
     Command(
+        "heading",
+        "Heading row more",
+        ("H",),
+        "rule",
+        "One row more belongs to the heading, with Shift one fewer",
+        bound=False,
+    ),
+    Command("name", "Name the table", ("E",), "rule", "Type the table's name", bound=False),
+    Command(
         "next-of-page", "Table after", ("Space",), "rule", "The next table of the page", bound=False
     ),
     Command(

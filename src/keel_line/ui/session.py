@@ -265,6 +265,16 @@ class Session(QObject):
             self.desk.accept([self.cell], why)
             self._refresh([self.cell.id])
 
+    def set_heading(self, table: TableState, rows: int) -> None:
+        """Set how many rows of a table are its heading."""
+        self.desk.set_heading(table, rows)
+        self.take_page(table.page_id)
+
+    def rename(self, table: TableState, name: str) -> None:
+        """Name a table."""
+        self.desk.rename(table, name)
+        self.take_page(table.page_id)
+
     def vouch(self) -> None:
         """Settle the cell at hand as it stands: the paper says so, whatever a check expects."""
         if self.table is not None:
@@ -296,6 +306,11 @@ class Session(QObject):
             return False
         if step.page_ids:
             self.pages_unsquared.emit(step.page_ids, step.station)
+        elif step.table_ids:
+            self.reload()
+            at = [i for i, t in enumerate(self.tables) if t.id in step.table_ids]
+            if at:
+                self.go_to(at[0], 0)
         elif step.cell_ids:
             self._refresh(step.cell_ids)
             self._go_to_cell_id(step.cell_ids[0])

@@ -5,11 +5,20 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import (
+    QAbstractTableModel,
+    QEvent,
+    QModelIndex,
+    QObject,
+    Qt,
+    QTimer,
+    pyqtSignal,
+)
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QTableView, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QTableView, QVBoxLayout, QWidget
 from typing_extensions import override
 
+from keel_line.desk.desk import MOST_NAME
 from keel_line.desk.preview import preview_table
 from keel_line.model.docket import PageState
 from keel_line.model.grid import Grid
@@ -38,7 +47,8 @@ _STEPS = {
 _KEYS = (
     "Tab goes to the pegs of the columns, of the rows, and to the cells; arrows go on there. "
     "Shift with an arrow moves a line, N adds one, Delete removes it. Of cells Shift picks "
-    "several, J joins, K parts them. X leaves the table out, V takes the whole page, F as found."
+    "several, J joins, K parts them. H makes one more row heading, Shift+H one fewer, E names the "
+    "table. X leaves it out, V takes the whole page, F as found."
 )
 
 
@@ -137,6 +147,7 @@ class RuleStation(QWidget):
             if header is not None:
                 header.hide()
         self._title = QLabel()
+        self.name = self._make_name_field()
         self._size = QLabel()
         self._size.setWordWrap(True)
         head = QLabel("The sheet as it will be")
@@ -144,7 +155,7 @@ class RuleStation(QWidget):
             label.setObjectName("quiet")
         side = QVBoxLayout()
         side.setSpacing(6)
-        for widget in (head, self._title, self._size):
+        for widget in (head, self._title, self.name, self._size):
             side.addWidget(widget)
         side.addSpacing(4)
         side.addWidget(self.sheet, 1)
@@ -158,10 +169,23 @@ class RuleStation(QWidget):
         row.addWidget(self.view, 62)
         row.addLayout(side, 38)
         self.setFocusProxy(self.view)
+        self._connect(session)
+
+    def _connect(self, session: Session) -> None:
         session.picture_changed.connect(lambda _page: self.refresh())
         session.tables_changed.connect(self._take_tables)
         session.cells_changed.connect(self.refresh)
         session.moved.connect(self._follow)
+
+    def _make_name_field(self) -> QLineEdit:
+        """Make the field in which a table is named; it stands in the title's place."""
+        field = QLineEdit()
+        field.setMaxLength(MOST_NAME)
+        field.setAccessibleName("The table's name")
+        field.returnPressed.connect(self._take_name)
+        field.installEventFilter(self)
+        field.hide()
+        return field
 
     def set_theme(self, theme: Theme) -> None:
         """Dress anew."""
@@ -313,6 +337,8 @@ class RuleStation(QWidget):
             Qt.Key.Key_V: self._take_whole_page,
             Qt.Key.Key_F: self._as_found,
             Qt.Key.Key_Space: self._next_table,
+            Qt.Key.Key_H: partial(self._set_heading, -1 if held & _SHIFT else 1),
+            Qt.Key.Key_E: self._begin_name,
         }
         if view.picked is not None:
             acts[Qt.Key.Key_J] = self._join
@@ -429,6 +455,56 @@ class RuleStation(QWidget):
             self._draw(None, "lines as found")
         elif mended is not None:
             self.refresh()
+
+    # --- name and heading rows ----------------------------------------------------------------
+
+    def _settled_table(self) -> TableState | None:
+        """Return the table at hand, once what was mended of the page's lines has been read."""
+        own = self._own()
+        if self._mended is not None:
+            self.said.emit("The mended lines are being read; then the heading can be set.")
+            return None
+        return own[self._at][1] if self._at < len(own) else None
+
+    def _set_heading(self, step: int) -> None:
+        """Make one row more, or one fewer, part of the heading."""
+        table = self._settled_table()
+        if table is not None and 0 <= table.header_rows + step <= table.grid.rows:
+            self._session.set_heading(table, table.header_rows + step)
+
+    def _begin_name(self) -> None:
+        table = self._settled_table()
+        if table is not None:
+            self.name.setFont(self._theme.bold(1.2))
+            self.name.setText(table.name)
+            self._title.hide()
+            self.name.show()
+            self.name.selectAll()
+            self.name.setFocus()
+
+    def _take_name(self) -> None:
+        table = self._settled_table()
+        name = self.name.text()
+        self._end_name()
+        if table is not None and name.strip() != table.name:
+            self._session.rename(table, name)
+
+    def _end_name(self) -> None:
+        self.name.hide()
+        self._title.show()
+        self.view.setFocus()
+
+    @override
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if (
+            watched is self.name
+            and isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress
+            and event.key() == Qt.Key.Key_Escape
+        ):
+            self._end_name()
+            return True
+        return super().eventFilter(watched, event)
 
     def _next_table(self) -> None:
         count = len(self._mended) if self._mended is not None else len(self._own())
