@@ -148,6 +148,7 @@ class RuleStation(QWidget):
                 header.hide()
         self._title = QLabel()
         self.name = self._make_name_field()
+        self.name.installEventFilter(self)
         self._size = QLabel()
         self._size.setWordWrap(True)
         head = QLabel("The sheet as it will be")
@@ -183,7 +184,6 @@ class RuleStation(QWidget):
         field.setMaxLength(MOST_NAME)
         field.setAccessibleName("The table's name")
         field.returnPressed.connect(self._take_name)
-        field.installEventFilter(self)
         field.hide()
         return field
 
