@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import beta
 
 from keel_line.model.docket import ChangeRecord
 from keel_line.model.table import TableState
@@ -85,12 +84,14 @@ def judge_sample(chances: Sequence[float], wrong: int) -> SampleVerdict:
         The interval is Clopper and Pearson's (Biometrika 1934); the chance of so many wrong ones
         is that of a sum of unequal draws (the Poisson binomial distribution).
     """
+    from scipy.special import betaincinv  # noqa: PLC0415 - the window need not wait for it
+
     drawn = len(chances)
     spread = np.ones(1)  # chance of 0, 1, 2 … wrong ones among those counted so far
     for chance in chances:
         spread = np.convolve(spread, (1.0 - chance, chance))
     as_many = float(spread[wrong:].sum())
-    at_most = float(beta.ppf(_SURE, wrong + 1, drawn - wrong)) if wrong < drawn else 1.0
+    at_most = float(betaincinv(wrong + 1, drawn - wrong, _SURE)) if wrong < drawn else 1.0
     return SampleVerdict(drawn, wrong, float(sum(chances)), at_most, as_many >= _SURPRISE)
 
 

@@ -7,8 +7,6 @@ from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.geometry import Box
@@ -104,6 +102,10 @@ def _group(rules: list[Rule], touch: float) -> list[list[Rule]]:
     if not pairs:
         return []
     rows, cols = zip(*pairs, strict=True)
+    # Loaded here: the window, which never comes this way, would wait a third of a second for it.
+    from scipy.sparse import coo_matrix  # noqa: PLC0415
+    from scipy.sparse.csgraph import connected_components  # noqa: PLC0415
+
     graph = coo_matrix((np.ones(len(pairs)), (rows, cols)), shape=(count, count))
     _, labels = connected_components(graph, directed=False)
     ordered = across + down
