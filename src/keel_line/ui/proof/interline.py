@@ -293,7 +293,8 @@ class Interline(QAbstractScrollArea):
             painter.drawText(side, Qt.AlignmentFlag.AlignCenter, str(row + 1))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._paint_current(painter, table)
-        self._paint_head(painter, table)
+        if dirty.top() <= self._head:
+            self._paint_head(painter, table)
         self._ahead.start()
 
     def _paint_rows(self, painter: QPainter, table: TableState, rows: range) -> None:

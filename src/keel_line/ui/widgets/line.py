@@ -49,13 +49,27 @@ class LineBar(QWidget):
 
     def show_stops(self, stops: tuple[Stop, ...], at: str) -> None:
         """Show the stations with what waits at each, and which one the clerk is at."""
+        before, before_at = self._stops, self._at
         self._stops, self._at = stops, at
+        if (before, before_at) == (stops, at):
+            return
         self.setAccessibleDescription("; ".join(f"{s.label}: {s.waiting}" for s in stops))
-        self.update()
+        alike = len(before) == len(stops) and before_at == at
+        if not alike or [s.reached for s in before] != [s.reached for s in stops]:
+            self.update()
+            return
+        for i, (old, new) in enumerate(zip(before, stops, strict=True)):
+            if old != new:  # often a count alone
+                self.update(self._box(i).toAlignedRect())
 
     @override
     def sizeHint(self) -> QSize:
         return QSize(600, round(self._theme.em * 4.37))
+
+    def _box(self, index: int) -> QRectF:
+        """Return the part of the bar that is a station's."""
+        wide = self.width() / max(1, len(self._stops))
+        return QRectF(index * wide, 0, wide, self.height())
 
     def _x(self, index: int) -> float:
         return self.width() * (index + 0.5) / max(1, len(self._stops))
@@ -73,8 +87,10 @@ class LineBar(QWidget):
         if reached:
             painter.setPen(QPen(theme.color("ink"), 2.5))
             painter.drawLine(QPointF(0, y), QPointF(filled, y))
+        dirty = QRectF(event.rect() if event is not None else self.rect())
         for i, stop in enumerate(self._stops):
-            self._paint_stop(painter, stop, self._x(i), y)
+            if self._box(i).intersects(dirty):
+                self._paint_stop(painter, stop, self._x(i), y)
 
     def _paint_stop(self, painter: QPainter, stop: Stop, x: float, y: float) -> None:
         theme = self._theme

@@ -141,7 +141,13 @@ class PageRibbon(QScrollArea):
 
     def show_pages(self, pages: tuple[RibbonPage, ...], at: int) -> None:
         """Show pages, the one at hand framed."""
+        before, before_at = self._strip.pages, self._strip.at
         self._strip.pages, self._strip.at = pages, at
+        shown = [(p.id, p.state, p.picture is None) for p in pages]
+        if before_at == at and shown == [(p.id, p.state, p.picture is None) for p in before]:
+            if any(a.picture is not b.picture for a, b in zip(before, pages, strict=True)):
+                self._strip.update()
+            return  # only what is said of a page changed
         self._strip.place()
         for i, page in enumerate(pages):
             if page.id == at:
