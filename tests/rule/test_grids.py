@@ -123,3 +123,29 @@ def test_heading_rows() -> None:
     heads = [f"Head {'abc'[c.col]}" if c.row == 0 else "12.50" for c in grid.cells]
     assert count_heading_rows(grid, heads) == 1
     assert count_heading_rows(grid, ["12.50"] * len(grid.cells)) == 0
+
+
+@pytest.mark.parametrize("direction", ["down", "across"])
+def test_a_long_stroke_in_one_cell_parts_nothing(direction: str) -> None:
+    made = draw_page(make_content())
+    (before,) = find_grids(made.grey, 200)
+    x0, y0, x1, y1 = next(c for c in before.cells if (c.row, c.col) == (3, 2)).box
+    grey = made.grey.copy()
+    x, y = round(x0 + 0.8 * (x1 - x0)), round(y0 + 0.85 * (y1 - y0))
+    if direction == "down":
+        grey[round(y0) + 10 : round(y1) - 10, x : x + 3] = 20
+    else:
+        grey[y : y + 3, round(x0) + 12 : round(x1) - 12] = 20
+    (grid,) = find_grids(grey, 200)
+    assert shape(grid) == truth(made)
+
+
+def test_a_row_of_letters_in_line_with_a_rule_is_no_rule() -> None:
+    spans = (
+        CellContent(0, 0, "Moniker", 2, 1),
+        CellContent(0, 1, "Both", 1, 2),
+        CellContent(0, 3, "HEEXMEFLAN", 2, 1),
+    )
+    made = draw_page(make_content(6, 4, spans))
+    (grid,) = find_grids(made.grey, 200)
+    assert shape(grid) == truth(made)

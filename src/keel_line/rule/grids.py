@@ -16,6 +16,8 @@ from keel_line.rule.rules import RuleField, find_rules, look_along, make_rule_fi
 from keel_line.rule.writing import find_writing
 
 _TOUCH_IN = 0.06
+_REACH_IN = 0.035
+_ROUGH_IN = 0.012
 _NARROW_IN = 0.075
 _LEAST_TABLE_IN = 0.4
 _TAKEN_IN = 0.03
@@ -147,8 +149,17 @@ def _build(field: RuleField, rules: list[Rule]) -> Grid | None:
         if len(y_lines) < 2 or len(x_lines) < 2:
             return None
         tops, lefts = _edges(field, y_lines, x_lines)
-        keep_y = [i for i in range(len(y_lines)) if tops[i].any()]
-        keep_x = [j for j in range(len(x_lines)) if lefts[:, j].any()]
+        reach = field.dpi * _REACH_IN
+        keep_y = [
+            i
+            for i, line in enumerate(y_lines)
+            if tops[i].any() and not _is_stroke(line, tops[i], x_lines, reach)
+        ]
+        keep_x = [
+            j
+            for j, line in enumerate(x_lines)
+            if lefts[:, j].any() and not _is_stroke(line, lefts[:, j], y_lines, reach)
+        ]
         if len(keep_y) == len(y_lines) and len(keep_x) == len(x_lines):
             break
         y_lines = [y_lines[i] for i in keep_y]
@@ -171,6 +182,22 @@ def _build(field: RuleField, rules: list[Rule]) -> Grid | None:
     )
     box = (xs[0], ys[0], xs[-1], ys[-1])
     return Grid(box, xs, ys, cells, tuple(_clip(r, box) for r in rules))
+
+
+def _is_stroke(line: _Line, sides: NDArray[np.bool_], others: list[_Line], reach: float) -> bool:
+    """Tell a letter's stroke, an underline or a dash from a rule that parts one cell.
+
+    ``sides`` tells between which of ``others`` the line is ruled; a rule that parts a single cell
+    reaches the cell's sides, a stroke ends within.
+    """
+    if sides.sum() != 1:
+        return False
+    k = int(np.flatnonzero(sides)[0])
+    at = line.rules[0].position
+    low, high = others[k].at(at), others[k + 1].at(at)
+    return min(r.start for r in line.rules) > low + reach and (
+        max(r.end for r in line.rules) < high - reach
+    )
 
 
 def _with_long_slopes(rules: list[Rule]) -> list[Rule]:
@@ -234,6 +261,8 @@ def _is_ruled(ink: NDArray[np.uint8], line: _Line, start: float, end: float, dpi
             found = seen.is_whole_line
         else:
             found = seen.is_line and seen.inked >= 0.75 * rule.strength
+            # A row of letters that a rule was carried on through is far thicker than the rule.
+            found = found and seen.thickness_px <= 3 * rule.thickness_px + dpi * _ROUGH_IN
         if found:
             return True
     return False
