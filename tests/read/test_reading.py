@@ -176,6 +176,19 @@ def test_speck_far_from_the_words_is_dirt_and_a_stop_is_not() -> None:
     assert ink.dirt_px == 8
 
 
+@pytest.mark.parametrize("side", [2, 4])
+def test_specks_sown_over_a_blank_cell_are_dirt_and_leaders_are_not(side: int) -> None:
+    rng = np.random.default_rng(7)
+    grey = np.full((60, 300), PAPER_LEVEL, np.uint8)
+    for x, y in zip(range(12, 290, 24), rng.permutation(np.arange(4, 52, 4)), strict=True):
+        grey[y : y + side, x : x + side] = 30
+    assert take_ink(grey, 200.0, CAP_PX, 3.0).is_blank
+    leaders = np.full((60, 300), PAPER_LEVEL, np.uint8)
+    for x in range(12, 290, 24):
+        leaders[40 : 40 + side, x : x + side] = 30
+    assert take_ink(leaders, 200.0, CAP_PX, 3.0).is_blank == (side == 2)
+
+
 def test_remains_of_rules_are_painted_out() -> None:
     grey = draw("46.20")
     grey[:2, :] = 40

@@ -14,6 +14,10 @@ _LEAST_DEPTH = 26
 _DOT_SHARE = 0.11  # a full stop is about this part of a capital's height
 _SPECK_SHARE = 0.075
 _ACCENT_SHARE = 0.3
+_MARK_SHARE = 0.25
+_LEAST_LEADERS = 3
+_LEADERS_CAPS = 0.15
+_LEADERS_SHARE = 0.7
 
 
 @dataclass(frozen=True, eq=False)
@@ -133,13 +137,33 @@ def _drop_dirt(
     small = keep & ~speck & ~writing & (size < most) & (areas < 0.6 * most**2)
     if small.any():
         xs, ys = stats[:, 0] + widths / 2, stats[:, 1] + heights / 2
+        alone = []
         for i in np.nonzero(small)[0]:
-            # A stop stands by its word, or in a row of other marks (leaders, ditto, "- -").
+            # A stop stands by its word.
             near_x = np.abs(xs - xs[i]) < 2.2 * cap_px + widths / 2
             near_y = np.abs(ys - ys[i]) < 1.2 * cap_px + heights / 2
-            if not (writing & near_x & near_y).any() and small.sum() < 3:
-                speck[i] = True
+            if not (writing & near_x & near_y).any():
+                alone.append(i)
+        if not _in_a_row(ys[alone], cap_px):
+            speck[alone] = True
+    marks = keep & ~speck & (size < _MARK_SHARE * cap_px)
+    # A machine of few dots an inch sows specks as large as stops over a blank cell.
+    sown = not writing.any() and marks.sum() >= _LEAST_LEADERS
+    if sown and not _in_a_row(stats[marks, 1] + heights[marks] / 2, cap_px):
+        speck |= marks
     return keep & ~speck, int(areas[speck].sum())
+
+
+def _in_a_row(ys: NDArray[np.float64], cap_px: float) -> bool:
+    """Tell dots that lead from one word to another from specks that are sown about.
+
+    ``ys`` are the heights of small marks that stand by no letter (px).
+    """
+    if len(ys) < _LEAST_LEADERS:
+        return False
+    band = _LEADERS_CAPS * cap_px
+    most = max(int((np.abs(ys - y) <= band).sum()) for y in ys)
+    return most >= _LEADERS_SHARE * len(ys)
 
 
 def _by_letters(
