@@ -27,15 +27,15 @@ class Design:
     channels: int = 144
     blocks: tuple[tuple[int, int], ...] = ((5, 1), (7, 1), (5, 2), (7, 1), (5, 4), (5, 8))
     style_after: int = 2
-    inner: int = 0
+    inner: int = 256
 
 
 DESIGNS: dict[str, Design] = {
-    "near": Design(blocks=((5, 1), (7, 1), (5, 2), (7, 1)), style_after=-1),
-    "far": Design(style_after=-1),
-    "styled": Design(),
-    "slim": Design(channels=96),
-    "broad": Design(inner=256),
+    "near": Design(blocks=((5, 1), (7, 1), (5, 2), (7, 1)), style_after=-1, inner=0),
+    "far": Design(style_after=-1, inner=0),
+    "styled": Design(inner=0),
+    "slim": Design(channels=96, inner=0),
+    "broad": Design(),
 }
 """Designs that were compared (see README.md): "near" sees 12 steps along the line to either side,
 "far" 36, "styled" also what the whole line looks like, "slim" the same with fewer channels, "broad"

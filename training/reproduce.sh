@@ -1,6 +1,6 @@
 #!/bin/sh
 # Make the recogniser's weights anew. Every step goes on where it was stopped: material that is
-# there is kept, training resumes from its checkpoint. About seven hours on two cores.
+# there is kept, training resumes from its checkpoint. About eleven hours on two cores.
 set -eu
 python=$1
 export OMP_NUM_THREADS=1
@@ -17,18 +17,23 @@ $python -m training.render --first 200 --shards 8 --workers 2
 $python -m training.finetune --name third --init second --design near --crops 0-6 \
     --drawn 146-159,200-207 --steps 1500 --rate 4e-4
 $python -m training.render --first 300 --shards 30 --workers 2
-$python -m training.finetune --name fourth --init third --processes 2 --steps 5400 --rate 5e-4 \
+$python -m training.finetune --name fourth --init third --design styled --processes 2 --steps 5400 --rate 5e-4 \
     --crops 0,0,0,1,0,1,2,1,0,3,2,3,4,3,2,5,4,5,6,4,5,7,6,7,8,6,7,9,8,10,9,11,10,11 \
     --drawn 300-314,20-39,315-329,40-59
 $python -m training.render --first 400 --shards 48 --workers 2
 $python -m training.crops --shards 14 --workers 2
-$python -m training.finetune --name fifth --init fourth --processes 2 --steps 3600 --rate 6e-4 \
+$python -m training.finetune --name fifth --init fourth --design styled --processes 2 --steps 3600 --rate 6e-4 \
     --crops 0,0,0,1,1,1,2,2,3,3,4,4,5,5,6,6,7,7,8,9,10,11,12,13 --drawn 400-447
 $python -m training.render --first 500 --shards 60 --workers 2
 $python -m training.crops --shards 10 --workers 2
-$python -m training.finetune --name sixth --init fifth --processes 2 --steps 4600 --rate 6e-4 \
+$python -m training.finetune --name sixth --init fifth --design styled --processes 2 --steps 4600 --rate 6e-4 \
     --crops 0-9,0-9,0-9 --drawn 500-559
-$python -m training.export .cache/runs/sixth/checkpoint.pt
+$python -m training.render --first 20 --shards 75 --workers 2
+$python -m training.render --first 600 --shards 15 --workers 2
+$python -m training.crops --first 20 --shards 8 --workers 2
+$python -m training.finetune --name seventh --init sixth --steps 5600 --rate 7e-4 \
+    --crops 0-10,0-10,0-3,20-27 --drawn 20-39,600-604,40-59,605-609,60-79,610-614,80-94
+$python -m training.export .cache/runs/seventh/checkpoint.pt
 $python -m training.language --workers 2
 $python -m training.spacing --pages 180 --workers 2
 $python -m training.calibrate --pages 150 --workers 2

@@ -115,7 +115,7 @@ def test_a_model_file_opens_as_the_checkpoint_it_came_from(material: Path, tmp_p
 
 
 def test_a_network_grows_without_reading_otherwise(material: Path) -> None:
-    small = LineNet(len(ALPHABET) + 1, Design(32, ((5, 1),), -1)).eval()
+    small = LineNet(len(ALPHABET) + 1, Design(32, ((5, 1),), -1, 0)).eval()
     grown = LineNet(len(ALPHABET) + 1, CONFIG.design).eval()
     grow(grown, small.state_dict())
     pixels = collate(load_shard(material / "train-0000.npz"), None).pixels
