@@ -156,11 +156,11 @@ class Outline(QWidget):
                 f"{s.rows}, {s.header_rows} of them heading" if s.header_rows else f"{s.rows}",
             ),
             ("Columns", f"{s.cols}"),
-            ("First row", " · ".join(t or "–" for t in s.first)),
-            ("Last row", " · ".join(t or "–" for t in s.last)),
             ("Blank cells", f"{s.blanks}"),
             ("Doubts open", f"{s.doubts}"),
             ("Ink not read", f"{s.unread} places" if s.unread != 1 else "1 place"),
+            ("First row", " · ".join(t or "–" for t in s.first)),
+            ("Last row", " · ".join(t or "–" for t in s.last)),
         ]
         for label, state in (("Longest", s.longest), ("Shortest", s.shortest)):
             if state is not None:
@@ -184,19 +184,29 @@ class Outline(QWidget):
         painter.drawText(QRectF(0, y, wide, em * 1.8), Qt.AlignmentFlag.AlignVCenter, name)
         y += em * 2.2
         wrapped = int(Qt.TextFlag.TextWordWrap) | int(Qt.AlignmentFlag.AlignTop)
+        bottom = self.height() - em * 7.6
+        label_wide = QFontMetricsF(theme.font(0.92)).horizontalAdvance("Doubts open") + em
         for label, value in self.lines():
-            painter.setFont(theme.font(0.88))
+            metrics = QFontMetricsF(theme.font())
+            short = metrics.horizontalAdvance(value) <= wide - label_wide
+            high = em * 1.5
+            if not short:
+                high = metrics.boundingRect(QRectF(0, 0, wide, 900), wrapped, value).height()
+                high = min(high, em * 3.2)
+            if y + high + (0 if short else em * 1.3) > bottom:
+                break  # no room: the rows themselves say it
+            painter.setFont(theme.font(0.92))
             painter.setPen(theme.color("quiet"))
-            painter.drawText(QRectF(0, y, wide, em * 1.3), Qt.AlignmentFlag.AlignVCenter, label)
-            y += em * 1.25
+            painter.drawText(QRectF(0, y, wide, em * 1.5), Qt.AlignmentFlag.AlignVCenter, label)
             painter.setFont(theme.font())
             painter.setPen(theme.color("ink"))
-            metrics = QFontMetricsF(painter.font())
-            high = metrics.boundingRect(QRectF(0, 0, wide, 900), wrapped, value).height()
-            high = min(high, em * 4.6)
-            painter.drawText(QRectF(0, y, wide, high), wrapped, value)
-            y += high + em * 0.55
-        bottom = self.height() - em * 7.6
+            if short:
+                box = QRectF(label_wide, y, wide - label_wide, em * 1.5)
+                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, value)
+            else:
+                y += em * 1.35
+                painter.drawText(QRectF(0, y, wide, high), wrapped, value)
+            y += high + em * 0.25
         painter.setPen(QPen(theme.color("hairline"), 1))
         painter.drawLine(QPointF(0, bottom), QPointF(wide, bottom))
         y = bottom + em * 0.4
