@@ -27,6 +27,32 @@ def _settle(events: Callable[[], None], seconds: float = 0.4) -> None:
         time.sleep(0.01)
 
 
+def _take_proof(window: Window, take: Callable[[str], None]) -> None:
+    """Take the pictures of the Proof station."""
+    press: Callable[..., None] = QTest.keyClick
+    window.go_to("proof")
+    window.session.go_to_first_doubt()
+    for _ in range(3):
+        press(window.proof.interline, Qt.Key.Key_Return)
+    take("proof")
+    window.session.go_to_broken()
+    take("proof-sum")
+    window.session.go_to_first_doubt()
+    press(window.proof.interline, Qt.Key.Key_F4)
+    press(window.proof.kinds, Qt.Key.Key_Right)
+    press(window.proof.kinds, Qt.Key.Key_Space)
+    take("proof-kinds")
+    press(window.proof.kinds, Qt.Key.Key_Escape)
+    window.session.go_to_table(3)
+    press(window.proof.interline, Qt.Key.Key_F3)
+    take("proof-page")
+    press(window.proof.against.page, Qt.Key.Key_Escape)
+    press(window.proof.interline, Qt.Key.Key_F6)
+    take("proof-history")
+    press(window.proof.history.search, Qt.Key.Key_Escape)
+    window.session.go_to_first_doubt()
+
+
 def main() -> None:
     """Open the demo docket and go through the stations, a picture at each."""
     PICTURES.mkdir(parents=True, exist_ok=True)
@@ -63,27 +89,7 @@ def main() -> None:
         window.go_to_page(first)
         window.go_to("rule")
         take("rule")
-        window.go_to("proof")
-        window.session.go_to_first_doubt()
-        for _ in range(3):
-            press(window.proof.interline, Qt.Key.Key_Return)
-        take("proof")
-        window.session.go_to_broken()
-        take("proof-sum")
-        window.session.go_to_first_doubt()
-        press(window.proof.interline, Qt.Key.Key_F4)
-        press(window.proof.kinds, Qt.Key.Key_Right)
-        press(window.proof.kinds, Qt.Key.Key_Space)
-        take("proof-kinds")
-        press(window.proof.kinds, Qt.Key.Key_Escape)
-        window.session.go_to_table(3)
-        press(window.proof.interline, Qt.Key.Key_F3)
-        take("proof-page")
-        press(window.proof.against.page, Qt.Key.Key_Escape)
-        press(window.proof.interline, Qt.Key.Key_F6)
-        take("proof-history")
-        press(window.proof.history.search, Qt.Key.Key_Escape)
-        window.session.go_to_first_doubt()
+        _take_proof(window, take)
         # A virtual screen without a window manager gives no window the focus that keys need.
         window.actions_by_id["keys"].trigger()
         take("keys")

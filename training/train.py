@@ -70,17 +70,14 @@ def line_loss(net: nn.Module, batch: Batch, frame_weight: float) -> Tensor:
     logits = net(batch.pixels.contiguous(memory_format=torch.channels_last))
     logs = functional.log_softmax(logits, dim=2)
     steps = (batch.widths // 2).clamp(max=logs.shape[1])
-    ctc = (
-        functional.ctc_loss(
-            logs.transpose(0, 1),
-            batch.targets,
-            steps,
-            batch.lengths,
-            reduction="sum",
-            zero_infinity=True,
-        )
-        / batch.lengths.sum().clamp(min=1)
-    )
+    ctc = functional.ctc_loss(
+        logs.transpose(0, 1),
+        batch.targets,
+        steps,
+        batch.lengths,
+        reduction="sum",
+        zero_infinity=True,
+    ) / batch.lengths.sum().clamp(min=1)
     if frame_weight <= 0:
         return ctc
     frames = batch.frames[:, : logs.shape[1]]
