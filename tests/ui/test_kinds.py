@@ -135,3 +135,12 @@ def test_the_sheet_shows_ink_and_values(window: Window, sheet_press: Callable[..
         for y in range(90, shot.height() - 60, 3)
     )
     assert dark > 40
+
+
+def test_another_docket_begins_with_its_rows(
+    window: Window, sheet_press: Callable[..., None]
+) -> None:
+    sheet_press(Key.Key_Space)
+    window.new_docket()
+    assert not window.proof.at_kinds
+    assert window.proof.focusProxy() is window.proof.interline

@@ -63,6 +63,11 @@ class CellState:
         """Whether the cell still needs a look."""
         return self.flagged and self.settled is None
 
+    @property
+    def expected_wrong(self) -> float:
+        """Chance (0 to 1) that the cell is wrong and passes unseen; 0 where it is looked at."""
+        return 0.0 if self.flagged or self.settled is not None else 1.0 - self.confidence
+
 
 @dataclass(frozen=True)
 class TableState:
@@ -86,7 +91,7 @@ class TableState:
     @property
     def expected_wrong(self) -> float:
         """Wrong cells to be expected among those that nobody looked at and that are not flagged."""
-        return sum(1.0 - c.confidence for c in self.cells if c.settled is None and not c.flagged)
+        return sum(c.expected_wrong for c in self.cells)
 
 
 def column_name(table: TableState, col: int) -> str:

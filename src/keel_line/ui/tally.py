@@ -32,10 +32,8 @@ class Tally:
         """Count a cell, or with ``times`` -1 count it no more."""
         self.flagged += times * state.flagged
         self.open += times * state.in_doubt
-        if state.settled is not None:
-            self.settled += times
-        elif not state.flagged:
-            self.wrong += times * (1.0 - state.confidence)
+        self.settled += times * (state.settled is not None)
+        self.wrong += times * state.expected_wrong
 
 
 def count_table(table: TableState) -> Tally:

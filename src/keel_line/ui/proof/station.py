@@ -52,6 +52,7 @@ class ProofStation(QWidget):
     def __init__(self, session: Session, theme: Theme) -> None:
         super().__init__()
         self._session = session
+        self._desk = session.desk
         self._theme = theme
         self._settled_at: deque[float] = deque(maxlen=_PACE_OVER)
         self._unlike = ""
@@ -134,6 +135,11 @@ class ProofStation(QWidget):
     def refresh(self) -> None:
         """Show the session's cell at hand."""
         session, table = self._session, self._session.table
+        if session.desk is not self._desk:  # another docket: nothing drawn or sorted is left of it
+            self._desk = session.desk
+            self._drawn = []
+            self._stack.setCurrentWidget(self._rows)
+            self.setFocusProxy(self.interline)
         if self._aside is not None and table is not None:
             self._aside.refresh()
             return
