@@ -104,12 +104,19 @@ def test_a_table_is_left_out_and_comes_back_as_found(window: Window, rule: RuleS
     assert page(window).drawn is None
 
 
-def test_the_whole_page_becomes_a_table(window: Window, rule: RuleStation) -> None:
+def test_the_whole_page_becomes_a_table_with_the_columns_of_its_writing(
+    window: Window, rule: RuleStation, qtbot: QtBot
+) -> None:
+    before = tables(window)[0].grid
     press(rule, Key.Key_V)
-    assert (rule.model.rowCount(), rule.model.columnCount()) == (2, 2)
-    press(rule, Key.Key_N)
+    qtbot.waitUntil(lambda: rule.model.rowCount() > 0, timeout=8000)
     rule.settle()
-    assert (tables(window)[0].grid.rows, tables(window)[0].grid.cols) == (2, 3)
+    (whole,) = tables(window)
+    assert whole.grid.cols >= before.cols
+    assert whole.grid.rows > before.rows
+    wide, high = page(window).squared_size_px
+    assert whole.grid.box[2] - whole.grid.box[0] > 0.9 * wide
+    assert whole.grid.box[3] - whole.grid.box[1] > 0.9 * high
 
 
 def test_leaving_the_station_keeps_what_was_mended(window: Window, rule: RuleStation) -> None:
@@ -196,17 +203,17 @@ def test_heading_rows_are_set_by_key(window: Window, rule: RuleStation) -> None:
 def test_a_table_is_named_in_place(window: Window, rule: RuleStation, qtbot: QtBot) -> None:
     before = tables(window)[0].name
     press(rule, Key.Key_E)
-    assert rule.name.isVisible()
-    assert rule.name.selectedText() == before
-    QTest.keyClicks(rule.name, "Dues, spring")
-    QTest.keyClick(rule.name, Key.Key_Return)
+    assert rule.ask.field.isVisible()
+    assert rule.ask.field.selectedText() == before
+    QTest.keyClicks(rule.ask.field, "Dues, spring")
+    QTest.keyClick(rule.ask.field, Key.Key_Return)
     assert tables(window)[0].name == "Dues, spring"
     assert rule._title.text() == "Dues, spring"
-    assert not rule.name.isVisible()
+    assert not rule.ask.field.isVisible()
     qtbot.waitUntil(rule.view.hasFocus)
     press(rule, Key.Key_E)
-    QTest.keyClicks(rule.name, "dropped")
-    QTest.keyClick(rule.name, Key.Key_Escape)
+    QTest.keyClicks(rule.ask.field, "dropped")
+    QTest.keyClick(rule.ask.field, Key.Key_Escape)
     assert tables(window)[0].name == "Dues, spring"
     window.actions_by_id["undo"].trigger()
     assert tables(window)[0].name == before

@@ -20,6 +20,7 @@ from keel_line.model.grid import DrawnTables, Grid
 from keel_line.model.page import SquareChoice
 from keel_line.model.table import CellState, Settled, TableState
 from keel_line.read.confidence import Flagging, load_calibration, make_flagging
+from keel_line.rule.mend import place_grid
 from keel_line.send.document import encode_document, make_document, write_document
 from keel_line.send.separated import write_csv, write_rows
 from keel_line.send.workbook import write_workbook
@@ -134,7 +135,24 @@ class Desk:
         ``grids`` are in px of the page as it lies now; None takes the tables as they are found.
         """
         drawn = None if grids is None else DrawnTables(tuple(grids), page.transform)
-        self.docket.draw(page.id, drawn, _clerk(), why)
+        self.docket.draw([(page.id, drawn)], _clerk(), why)
+
+    def copy_grids(self, page: PageState, onto: Sequence[PageState]) -> None:
+        """Lay a page's tables on other pages of the same form, as one change; those wait.
+
+        When such a page is read the grids are shifted onto its own rules.
+        """
+        grids = [t.grid for t in self.docket.tables(lambda _: 0.0, page.id)]
+        changes = []
+        for other in onto:
+            scale = other.dpi / page.dpi
+            laid = tuple(place_grid(g, (scale, scale), (0.0, 0.0)) for g in grids)
+            changes.append((other.id, DrawnTables(laid, other.transform, to_fit=True)))
+        self.docket.draw(changes, _clerk(), f"lines of page {page.number} laid on")
+
+    def pass_lines(self, table: TableState) -> None:
+        """Note that the clerk found a table's lines to lie right."""
+        self.docket.set_table(table.id, "passed", "1", _clerk(), "lines looked at")
 
     def set_heading(self, table: TableState, rows: int) -> None:
         """Set how many rows of a table are its heading (0 to all)."""

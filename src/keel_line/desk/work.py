@@ -6,7 +6,7 @@ import multiprocessing
 import os
 from collections.abc import Callable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cache, partial
 
 import cv2
@@ -25,8 +25,10 @@ from keel_line.read.network import Network
 from keel_line.read.reader import Reader
 from keel_line.read.strip import read_strip
 from keel_line.read.upright import find_upright
-from keel_line.rule.captions import find_captions
-from keel_line.rule.grids import find_grids
+from keel_line.rule.area import fit_to_rules
+from keel_line.rule.captions import find_captions, find_notes, is_note
+from keel_line.rule.doubts import find_doubts
+from keel_line.rule.grids import Survey, survey_page
 from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.mend import place_grid
 from keel_line.square.straighten import WayUp, square_page
@@ -120,17 +122,20 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     lap("square")
     drawn = None if request.drawn is None else lay_anew(request.drawn, squared.transform)
     flat = flatten_light(squared.pixels)
-    grids = find_grids(squared.pixels, squared.dpi, flat) if drawn is None else drawn
+    survey = survey_page(squared.pixels, squared.dpi, flat, drawn)
+    grids = _finish_grids(survey, squared.dpi, flat, request.drawn if drawn else None)
     captions = find_captions(squared.pixels, squared.dpi, grids, flat)
+    under = find_notes(squared.pixels, squared.dpi, grids, flat)
     lap("rule")
     titles = ["" if box is None else _read_title(squared, box, threads) for box in captions]
+    notes = ["" if box is None else _read_notes(squared, box, threads) for box in under]
     readings = _reader(threads).read_page(squared.pixels, squared.dpi, grids, flat)
-    note = _note_of(page, threads)
+    strip = _note_of(page, threads)
     lap("read")
     tables: list[EncodedTable] = []
-    for grid, own, title in zip(grids, readings, titles, strict=True):
+    for grid, own, title, notes_under in zip(grids, readings, titles, notes, strict=True):
         heading = count_heading_rows(grid, [r.text for r in own])
-        tables.append(encode_table(grid, own, heading, title))
+        tables.append(encode_table(grid, own, heading, title, notes_under))
     rows, cols = squared.pixels.shape
     state = PageState(
         id=request.page_id,
@@ -152,7 +157,8 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
         corners=squared.corners,
         verdict=squared.verdict,
         straight_px=squared.straight_px,
-        note=note,
+        note=strip,
+        passed_over=survey.passed_over,
     )
     big, small = _pictures(squared)
     lap("keep")
@@ -181,6 +187,25 @@ def lay_anew(drawn: DrawnTables, transform: Transform) -> list[Grid] | None:
         scale = (high - low) / (max(x1 - x0, 1.0), max(y1 - y0, 1.0))
         out.append(place_grid(grid, scale.tolist(), (low - scale * (x0, y0)).tolist()))
     return out
+
+
+def _finish_grids(survey: Survey, dpi: float, flat: Grey, drawn: DrawnTables | None) -> list[Grid]:
+    """Give grids what they take from the page: doubts of their lines, or a place on its rules.
+
+    What the clerk drew on this very page is not doubted.
+    """
+    if drawn is None:
+        return [replace(g, doubts=find_doubts(g, flat, dpi, survey.rules)) for g in survey.grids]
+    if not drawn.to_fit:
+        return list(survey.grids)
+    fitted = [fit_to_rules(g, survey.rules, dpi) for g in survey.grids]
+    return [replace(g, doubts=find_doubts(g, flat, dpi, survey.rules)) for g in fitted]
+
+
+def _read_notes(squared: SquaredPage, box: Box, threads: int) -> str:
+    """Read what stands under a table; empty where its words do not say that they are notes."""
+    text, sure = _reader(threads).read_words(squared.pixels, squared.dpi, box)
+    return text if sure >= _SURE_TITLE and is_note(text) else ""
 
 
 def _read_title(squared: SquaredPage, box: Box, threads: int) -> str:

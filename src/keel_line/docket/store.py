@@ -17,7 +17,7 @@ from keel_line.docket.schema import prepare
 from keel_line.errors import DocketError
 from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
 from keel_line.model.geometry import Box, Transform, overlap
-from keel_line.model.grid import Cell, DrawnTables, Grid, Rule
+from keel_line.model.grid import Cell, DrawnTables, Grid, LineDoubt, Rule
 from keel_line.model.page import Resolution, SquareChoice
 from keel_line.model.reading import Reading
 from keel_line.model.table import CellState, Settled, TableState
@@ -32,6 +32,7 @@ class _Frame(msgspec.Struct, frozen=True):
     x_lines: tuple[float, ...]
     y_lines: tuple[float, ...]
     rules: tuple[Rule, ...]
+    doubts: tuple[LineDoubt, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -43,6 +44,7 @@ class EncodedTable:
     evidence: tuple[bytes, ...]
     header_rows: int
     caption: str
+    notes: str = ""
 
 
 @dataclass(frozen=True)
@@ -56,16 +58,17 @@ class PageFinding:
 
 
 def encode_table(
-    grid: Grid, readings: Sequence[Reading], header_rows: int, caption: str
+    grid: Grid, readings: Sequence[Reading], header_rows: int, caption: str, notes: str = ""
 ) -> EncodedTable:
     """Encode a table for :meth:`Docket.store_page`."""
     encode = msgspec.json.encode
     return EncodedTable(
-        encode(_Frame(grid.box, grid.x_lines, grid.y_lines, grid.rules)),
+        encode(_Frame(grid.box, grid.x_lines, grid.y_lines, grid.rules, grid.doubts)),
         tuple(encode(c) for c in grid.cells),
         tuple(encode(r) for r in readings),
         header_rows,
         caption,
+        notes,
     )
 
 
@@ -160,7 +163,7 @@ class Docket:
             "SELECT p.id, p.source_id, s.name, p.number, p.progress, p.trouble, p.kind,"
             " p.width_px, p.height_px, p.resolution, p.squared_width_px, p.squared_height_px,"
             " p.dpi, p.transform, p.angle_deg, p.unsure, p.turns, p.corners, p.verdict, p.choice,"
-            " p.passed, p.straight_px, p.note, p.drawn,"
+            " p.passed, p.straight_px, p.note, p.drawn, p.passed_over,"
             " (SELECT count(*) FROM found_table t WHERE t.page_id = p.id)"
             " FROM page p JOIN source s ON s.id = p.source_id ORDER BY p.source_id, p.number"
         )
@@ -182,7 +185,7 @@ class Docket:
                 "UPDATE page SET progress = 'done', trouble = '', kind = ?, width_px = ?,"
                 " height_px = ?, resolution = ?, squared_width_px = ?, squared_height_px = ?,"
                 " dpi = ?, transform = ?, angle_deg = ?, unsure = ?, turns = ?, corners = ?,"
-                " verdict = ?, straight_px = ?, note = ? WHERE id = ?",
+                " verdict = ?, straight_px = ?, note = ?, passed_over = ? WHERE id = ?",
                 (
                     state.kind,
                     *state.size_px,
@@ -197,6 +200,7 @@ class Docket:
                     msgspec.json.encode(state.verdict).decode(),
                     state.straight_px,
                     state.note,
+                    msgspec.json.encode(state.passed_over).decode(),
                     page_id,
                 ),
             )
@@ -216,9 +220,9 @@ class Docket:
         encoded = [(page, msgspec.json.encode(choice).decode()) for page, choice in choices]
         self._change_pages("choice", encoded, who, why)
 
-    def draw(self, page_id: int, drawn: DrawnTables | None, who: str, why: str) -> None:
-        """Set a page's tables as the clerk drew them; None takes them as found. Can be undone."""
-        encoded = [(page_id, msgspec.json.encode(drawn).decode())]
+    def draw(self, drawn: Iterable[tuple[int, DrawnTables | None]], who: str, why: str) -> None:
+        """Set pages' tables as the clerk drew them; None takes them as found. Can be undone."""
+        encoded = [(page, msgspec.json.encode(tables).decode()) for page, tables in drawn]
         self._change_pages("drawn", encoded, who, why)
 
     def _change_pages(
@@ -241,7 +245,10 @@ class Docket:
                 _set_page(db, page_id, what, after)
 
     def set_table(self, table_id: int, what: str, value: str | None, who: str, why: str) -> None:
-        """Set a table's "name" or "header_rows" as a change that can be undone; None: as found."""
+        """Set a table's "name", "header_rows" or "passed" as a change that can be undone.
+
+        None takes it as found.
+        """
         with self._writing() as db:
             _drop_undone(db)
             (before,) = db.execute(
@@ -274,8 +281,9 @@ class Docket:
     ) -> None:
         table_id = _id(
             db.execute(
-                "INSERT INTO found_table (page_id, position, name, frame, header_rows, caption)"
-                " VALUES (?, ?, ?, ?, ?, ?)",
+                "INSERT INTO found_table"
+                " (page_id, position, name, frame, header_rows, caption, notes)"
+                " VALUES (?, ?, ?, ?, ?, ?, ?)",
                 (
                     page_id,
                     position,
@@ -283,6 +291,7 @@ class Docket:
                     table.frame.decode(),
                     table.header_rows,
                     table.caption,
+                    table.notes,
                 ),
             )
         )
@@ -339,8 +348,8 @@ class Docket:
         names = dict(self.table_names())
         rows = self._db.execute(
             "SELECT t.id, t.page_id, p.number, s.name, t.frame,"
-            " coalesce(t.set_header_rows, t.header_rows), coalesce(t.set_name, t.caption)"
-            " FROM found_table t JOIN page p ON p.id = t.page_id"
+            " coalesce(t.set_header_rows, t.header_rows), coalesce(t.set_name, t.caption),"
+            " t.notes, t.set_passed FROM found_table t JOIN page p ON p.id = t.page_id"
             " JOIN source s ON s.id = p.source_id WHERE ?1 IS NULL OR t.page_id = ?1"
             " ORDER BY p.source_id, p.number, t.position",
             (page_id,),
@@ -366,7 +375,7 @@ class Docket:
     def _table(
         self, row: Sequence[object], name: str, find_cut: Callable[[Sequence[float]], float]
     ) -> TableState:
-        table_id, page_id, number, source, frame_json, header_rows, caption = row
+        table_id, page_id, number, source, frame_json, header_rows, caption, notes, passed = row
         read = [
             _cell_state(record, 0.0)
             for record in self._db.execute(
@@ -379,7 +388,12 @@ class Docket:
         cells = tuple(replace(c, flagged=c.reading.confidence < cut) for c in read)
         frame = msgspec.json.decode(str(frame_json), type=_Frame)
         grid = Grid(
-            frame.box, frame.x_lines, frame.y_lines, tuple(c.cell for c in cells), frame.rules
+            frame.box,
+            frame.x_lines,
+            frame.y_lines,
+            tuple(c.cell for c in cells),
+            frame.rules,
+            frame.doubts,
         )
         return TableState(
             _int(table_id),
@@ -392,6 +406,8 @@ class Docket:
             str(caption),
             cells,
             cut,
+            notes=str(notes),
+            passed=passed is not None,
         )
 
     # --- settling, undo and redo ----------------------------------------------------------------
@@ -660,7 +676,7 @@ def _step_tables(db: sqlite3.Connection, batch: int, states: tuple[str, str], si
 
 
 def _set_table(db: sqlite3.Connection, table_id: int, what: str, value: object) -> None:
-    """Set a table's "name" or "header_rows"; None takes it as found."""
+    """Set a table's "name", "header_rows" or "passed"; None takes it as found."""
     db.execute(
         f"UPDATE found_table SET set_{what} = ? WHERE id = ?",  # noqa: S608 - one of our two names
         (value, table_id),
@@ -751,6 +767,7 @@ def _page_state(row: Sequence[object]) -> PageState:
         straight,
         note,
         drawn,
+        passed_over,
         tables,
     ) = row
     decode = msgspec.json.decode
@@ -779,6 +796,7 @@ def _page_state(row: Sequence[object]) -> PageState:
             "straight_px": straight,
             "note": note,
             "drawn": decode(str(drawn)),
+            "passed_over": decode(str(passed_over)),
         },
         PageState,
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
-from keel_line.model.geometry import Transform
+from keel_line.model.geometry import Box, Transform
 from keel_line.model.grid import DrawnTables
 from keel_line.model.page import Corners, PageKind, Resolution, SquareChoice, Verdict
 
@@ -30,7 +30,9 @@ class PageState:
     Sizes are (width, height). What squaring found is only meaningful once ``progress`` is done;
     ``choice`` is what the clerk set for it, ``passed`` whether the clerk found it to lie right;
     ``straight_px`` is set where a bend was taken out, ``note`` is what a fax machine printed on it;
-    ``drawn`` are its tables where the clerk mended them, None where they are as found.
+    ``drawn`` are its tables where the clerk mended them, None where they are as found;
+    ``passed_over`` are the boxes (px of the squared page) around writing that was taken for no
+    table.
     """
 
     id: int
@@ -56,6 +58,7 @@ class PageState:
     straight_px: float | None = None
     note: str = ""
     drawn: DrawnTables | None = None
+    passed_over: tuple[Box, ...] = ()
 
     @property
     def wants_a_look(self) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
 
@@ -38,6 +38,16 @@ class Rule:
         """Return the place across the line at a place along it."""
         return self.position + self.slope * (along - self.start)
 
+    def moved(self, dx: float, dy: float) -> Rule:
+        """Return the rule elsewhere on the page, ``dx`` px to the right and ``dy`` px down."""
+        along, across = (dx, dy) if self.direction == "across" else (dy, dx)
+        return replace(
+            self,
+            start=self.start + along,
+            end=self.end + along,
+            position=self.position + across,
+        )
+
 
 @dataclass(frozen=True)
 class Cell:
@@ -51,11 +61,21 @@ class Cell:
 
 
 @dataclass(frozen=True)
+class LineDoubt:
+    """A grid's boundary that wants a look, by its number (0 for the first), and why."""
+
+    direction: Literal["across", "down"]
+    index: int
+    why: str
+
+
+@dataclass(frozen=True)
 class Grid:
     """A table's rows and columns.
 
     ``y_lines`` has rows + 1 and ``x_lines`` cols + 1 places in px of the squared page, at the
-    table's middle. ``rules`` are the lines on paper that the grid was made from.
+    table's middle. ``rules`` are the lines on paper that the grid was made from, ``doubts`` the
+    boundaries that may not lie right.
     """
 
     box: Box
@@ -63,6 +83,7 @@ class Grid:
     y_lines: tuple[float, ...]
     cells: tuple[Cell, ...]
     rules: tuple[Rule, ...] = ()
+    doubts: tuple[LineDoubt, ...] = ()
 
     @property
     def rows(self) -> int:
@@ -122,8 +143,10 @@ class DrawnTables:
     """A page's tables as the clerk drew or mended them, in px of the page as it was laid then.
 
     ``transform`` is the way from the page as it came to that page; should the page come to lie
-    otherwise, the grids are laid on it anew.
+    otherwise, the grids are laid on it anew. ``to_fit`` says that they come from another page of
+    the same form, and are shifted onto this page's own rules when it is read.
     """
 
     grids: tuple[Grid, ...]
     transform: Transform
+    to_fit: bool = False

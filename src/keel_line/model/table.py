@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from keel_line.model.finding import Findings
-from keel_line.model.grid import Cell, Grid
+from keel_line.model.grid import Cell, Grid, LineDoubt
 from keel_line.model.reading import Reading
 
 
@@ -74,6 +74,7 @@ class TableState:
     """A table of a docket as it stands now; ``cells`` in reading order.
 
     Cells less sure than ``least_confidence`` are flagged; ``findings`` is what its checks say.
+    ``notes`` stand under it on the paper; ``passed`` says that the clerk found its lines right.
     """
 
     id: int
@@ -87,6 +88,13 @@ class TableState:
     cells: tuple[CellState, ...]
     least_confidence: float = 1.0
     findings: Findings = field(default_factory=Findings)
+    notes: str = ""
+    passed: bool = False
+
+    @property
+    def line_doubts(self) -> tuple[LineDoubt, ...]:
+        """Boundaries that still want a look."""
+        return () if self.passed else self.grid.doubts
 
     @property
     def expected_wrong(self) -> float:

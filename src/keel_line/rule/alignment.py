@@ -7,6 +7,7 @@ text say the rest. A block of text lines is a table where streams of white run d
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -16,6 +17,7 @@ from numpy.typing import NDArray
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Cell, Grid, Rule
 from keel_line.rule.levels import columns_of, find_levels, spanned_below, with_levels
+from keel_line.rule.mend import Direction, move_line
 from keel_line.rule.writing import Writing
 
 _STREAM_CAPS = 0.95
@@ -44,6 +46,8 @@ _LEAST_EDGED, _EDGED, _EDGE_CAPS = 4, 0.8, 0.15
 _UNLIKE_APART = 1.35  # over the usual pitch of lines
 _HANGING_CAPS = 2.2
 _SPARSE = 0.25
+_SELDOM = 0.15
+_COVERED = 0.4
 _JOINED = 0.82  # of the usual distance from row to row
 _HEADING_ROWS = 2
 
@@ -109,6 +113,43 @@ def find_aligned(writing: Writing, rules: Sequence[Rule]) -> list[Grid]:
     return out
 
 
+def find_passed_over(writing: Writing, tables: Sequence[Grid]) -> list[Box]:
+    """Return the boxes around blocks of at least 3 lines that were taken for no table."""
+    if len(writing.boxes) == 0:
+        return []
+    middles = (writing.boxes[:, :2] + writing.boxes[:, 2:]) / 2
+    outside = np.ones(len(middles), bool)
+    for table in tables:
+        x0, y0, x1, y1 = table.box
+        outside &= ~((middles >= (x0, y0)) & (middles <= (x1, y1))).all(axis=1)
+    boxes, lines = writing.boxes[outside], writing.lines[outside]
+    rows = [boxes[lines == n] for n in np.unique(lines)]
+    pad = _PAD_CAPS * writing.cap_px
+    found = [b.box for b in _part_blocks(rows, writing.cap_px) if len(b.rows) >= _LEAST_ROWS]
+    return [(x0 - pad, y0 - pad, x1 + pad, y1 + pad) for x0, y0, x1, y1 in found]
+
+
+def lay_out(writing: Writing, rules: Sequence[Rule], area: Box) -> Grid:
+    """Lay out all writing as one table that fills an area, whatever it looks like.
+
+    Raises
+    ------
+    ValueError
+        When there is no writing.
+    """
+    if len(writing.boxes) == 0:
+        raise ValueError("nothing is written here")
+    rows = [writing.boxes[writing.lines == n] for n in np.unique(writing.lines)]
+    body = _Block(tuple(rows), writing.cap_px)
+    grid = _lay_out(body, _find_streams(body), rules)
+    for way, first, last in (("down", area[0], area[2]), ("across", area[1], area[3])):
+        direction: Direction = "down" if way == "down" else "across"
+        lines = grid.x_lines if direction == "down" else grid.y_lines
+        grid = move_line(grid, direction, 0, min(first, lines[0]))
+        grid = move_line(grid, direction, len(lines) - 1, max(last, lines[-1]))
+    return grid
+
+
 def _part_blocks(rows: list[NDArray[np.float64]], cap: float) -> list[_Block]:
     """Part text lines where the white between them is far wider than usual."""
     tops = np.array([np.median(r[:, 1]) for r in rows])
@@ -148,10 +189,10 @@ def _are_one(block: _Block, above: _Block, below: _Block) -> bool:
         return False
     xs = _stream_lines(block, streams)
     for part in (above, below):
-        filled: set[int] = set()
-        for row in part.rows:
-            filled |= columns_of(row, xs)
-        if len(filled) <= len(streams):
+        filled = Counter(col for row in part.rows for col in columns_of(row, xs))
+        # A title's words lie over any column.
+        least = max(2.0, _SELDOM * len(part.rows))
+        if sum(count >= least for count in filled.values()) <= len(streams):
             return False
     return True
 
@@ -161,8 +202,8 @@ def _tables_in(block: _Block, rules: Sequence[Rule]) -> list[Grid]:
     first, last = _columned_run(block)
     if last - first < _LEAST_ROWS:
         return []
-    body = block.part(first, last)
-    streams = _find_streams(body)
+    first = _leave_running_line(block, first, last)
+    streams = _find_streams(block.part(first, last))
     if not streams:
         return []
     first = _leave_title(block, first, last, streams)
@@ -302,12 +343,29 @@ def _without_marks(body: _Block, streams: list[_Stream]) -> list[_Stream]:
     return kept
 
 
+def _leave_running_line(block: _Block, first: int, last: int) -> int:
+    """Leave out lines at the top that run on and close streams: the table's title."""
+    while last - first > _LEAST_ROWS and _runs_on(block.rows[first], block.cap_px):
+        with_it = _find_streams(block.part(first, last))
+        if len(_find_streams(block.part(first + 1, last))) <= len(with_it):
+            break
+        first += 1
+    return first
+
+
+def _runs_on(row: NDArray[np.float64], cap: float) -> bool:
+    """Tell whether a line's words stand no more than a space apart."""
+    return float((row[1:, 0] - row[:-1, 2]).max(initial=0.0)) <= _TITLE_SPACE_CAPS * cap
+
+
 def _leave_title(block: _Block, first: int, last: int, streams: list[_Stream]) -> int:
     """Leave out lines at the top that run across the columns: the table's title."""
     while first < last:
         row = block.rows[first]
         # Words of one line, not headings of their columns: one runs on, all close together.
-        words = _is_spaced(row, block.cap_px) and _crossings(row, streams, block.cap_px) > 0
+        words = _crossings(row, streams, block.cap_px) > 0 and (
+            _is_spaced(row, block.cap_px) or _is_one_line(row, streams, block.cap_px)
+        )
         if _crossings(row, streams, 0.0) < max(1.5, len(streams) / 2) and not words:
             break
         first += 1
@@ -319,6 +377,18 @@ def _is_spaced(row: NDArray[np.float64], cap: float) -> bool:
     gaps = row[1:, 0] - row[:-1, 2]
     return len(gaps) >= 2 and float(gaps.max()) <= min(
         _SAME_SPACE * float(np.median(gaps)), _TITLE_GAP_CAPS * cap
+    )
+
+
+def _is_one_line(row: NDArray[np.float64], streams: list[_Stream], cap: float) -> bool:
+    """Tell whether a line runs on with no more than a space between words, and over a stream.
+
+    Headings set close together keep clear of the streams between their columns.
+    """
+    return _runs_on(row, cap) and any(
+        sum(max(0.0, min(x1, s.right) - max(x0, s.left)) for x0, x1 in row[:, [0, 2]].tolist())
+        > _COVERED * s.width
+        for s in streams
     )
 
 
@@ -356,6 +426,12 @@ def _make_grid(body: _Block, streams: list[_Stream], rules: Sequence[Rule]) -> G
     """Build the grid of a block with columns; None where it is running text or a list."""
     if _is_prose(body, streams):
         return None
+    grid = _lay_out(body, streams, rules)
+    return grid if min(grid.rows, grid.cols) >= 2 else None
+
+
+def _lay_out(body: _Block, streams: list[_Stream], rules: Sequence[Rule]) -> Grid:
+    """Build the grid of a block, whatever it is."""
     pad = _PAD_CAPS * body.cap_px
     x0, y0, x1, y1 = body.box
     around = (x0 - pad, y0 - pad, x1 + pad, y1 + pad)
@@ -379,8 +455,6 @@ def _make_grid(body: _Block, streams: list[_Stream], rules: Sequence[Rule]) -> G
     if levels is not None:  # what stands between two levels of headings belongs to both
         body = _Block((body.rows[0], *body.rows[levels.last :]), body.cap_px)
     starts, ys = _row_lines(body, across, around, xs, apart=levels is not None)
-    if len(xs) < 3 or len(ys) < 3:
-        return None
     cells = _place_cells(body, starts, xs, ys)
     if levels is not None:
         cells = with_levels(cells, levels, xs, ys)

@@ -1,7 +1,8 @@
-"""The title above a table: the few lines of writing that stand close over it and belong to it."""
+"""What belongs to a table outside its grid: the title above it, the notes under it."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 
 import numpy as np
@@ -9,7 +10,7 @@ from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.geometry import Box
-from keel_line.model.grid import Grid, Rule
+from keel_line.model.grid import Grid
 from keel_line.rule.writing import Writing, find_writing
 
 _ABOVE_IN = 0.8
@@ -18,6 +19,12 @@ _LEADING_CAPS = 1.6  # of white between a title's lines
 _MOST_LINES = 3
 _BESIDE_IN = 0.25
 _PAD_CAPS = 0.35
+_BELOW_IN = 1.0
+_MOST_NOTES = 8
+_NOTE = re.compile(
+    r"(?:[*†‡§¹²³⁴]|[(]?[1-9a-e][)]|[1-9] (?=[A-Z])|(?:notes?|sources?|n[.]?b[.]?|remarks?)\b)",
+    re.IGNORECASE,
+)
 
 
 def find_captions(
@@ -53,7 +60,7 @@ def _find_one(flat: Grey, dpi: float, grid: Grid, grids: Sequence[Grid]) -> Box 
     if top - low < 0.05 * dpi or right - left < 0.2 * dpi:
         return None
     band = np.ascontiguousarray(flat[low:top, left:right])
-    writing = find_writing(band, dpi, [_moved(r, left, low) for r in grid.rules])
+    writing = find_writing(band, dpi, [r.moved(-left, -low) for r in grid.rules])
     lines = _lines_of(writing)
     chosen: list[Box] = []
     foot = float(band.shape[0])
@@ -75,23 +82,59 @@ def _find_one(flat: Grey, dpi: float, grid: Grid, grids: Sequence[Grid]) -> Box 
     )
 
 
+def find_notes(
+    grey: Grey, dpi: float, grids: Sequence[Grid], flat: Grey | None = None
+) -> list[Box | None]:
+    """Find the writing close under each table, where its notes stand.
+
+    Takes and returns what :func:`find_captions` does; whether it is a note its words tell
+    (:func:`is_note`).
+    """
+    flat = flatten_light(grey) if flat is None else flat
+    return [_find_under(flat, dpi, grid, grids) for grid in grids]
+
+
+def _find_under(flat: Grey, dpi: float, grid: Grid, grids: Sequence[Grid]) -> Box | None:
+    rows, cols = flat.shape
+    thick = max((r.thickness_px for r in grid.rules), default=2.0)
+    top = round(grid.box[3] + thick)
+    left = max(0, round(grid.box[0] - _BESIDE_IN * dpi))
+    right = min(cols, round(grid.box[2] + _BESIDE_IN * dpi))
+    below = [g.box[1] for g in grids if g.box[1] > grid.box[3] and _beside(g.box, left, right)]
+    low = min(rows, round(grid.box[3] + _BELOW_IN * dpi), *(round(y - 0.02 * dpi) for y in below))
+    if low - top < 0.05 * dpi or right - left < 0.2 * dpi:
+        return None
+    band = np.ascontiguousarray(flat[top:low, left:right])
+    writing = find_writing(band, dpi, [r.moved(-left, -top) for r in grid.rules])
+    chosen: list[Box] = []
+    head = 0.0
+    for line in _lines_of(writing):
+        white = line[1] - head
+        # What the band's lower edge cuts off, or stands apart, is another matter.
+        if white > (_LEADING_CAPS if chosen else _NEAR_CAPS) * writing.cap_px:
+            break
+        if line[3] >= band.shape[0] - 1 and low < rows:
+            break
+        chosen.append(line)
+        head = line[3]
+    if not chosen or len(chosen) > _MOST_NOTES:
+        return None
+    pad = _PAD_CAPS * writing.cap_px
+    return (
+        max(0.0, min(c[0] for c in chosen) + left - pad),
+        max(float(top), chosen[0][1] + top - pad),
+        min(float(cols), max(c[2] for c in chosen) + left + pad),
+        min(float(rows), chosen[-1][3] + top + pad),
+    )
+
+
+def is_note(text: str) -> bool:
+    """Tell a note from other writing: it begins with a mark, or says that it is one."""
+    return bool(_NOTE.match(text.strip()))
+
+
 def _beside(box: Box, left: float, right: float) -> bool:
     return box[0] < right and box[2] > left
-
-
-def _moved(rule: Rule, left: int, top: int) -> Rule:
-    """Return a rule in px of a part of the page that begins at (left, top)."""
-    along, across = (left, top) if rule.direction == "across" else (top, left)
-    return Rule(
-        rule.direction,
-        rule.start - along,
-        rule.end - along,
-        rule.position - across,
-        rule.slope,
-        rule.thickness_px,
-        rule.strength,
-        rule.level,
-    )
 
 
 def _lines_of(writing: Writing) -> list[Box]:

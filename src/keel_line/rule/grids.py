@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Cell, Grid, Rule
-from keel_line.rule.alignment import find_aligned
+from keel_line.rule.alignment import find_aligned, find_passed_over
 from keel_line.rule.rules import RuleField, find_rules, look_along, make_rule_field
 from keel_line.rule.writing import find_writing
 
@@ -21,6 +22,7 @@ _ROUGH_IN = 0.012
 _NARROW_IN = 0.075
 _LEAST_TABLE_IN = 0.4
 _TAKEN_IN = 0.03
+_UNBROKEN = 0.95
 _LONG = 0.5
 
 
@@ -40,8 +42,24 @@ class _Line:
         return max(r.thickness_px for r in self.rules)
 
 
+@dataclass(frozen=True)
+class Survey:
+    """What a page holds: its tables, its ruling lines, and blocks taken for no table (boxes)."""
+
+    grids: tuple[Grid, ...]
+    rules: tuple[Rule, ...]
+    passed_over: tuple[Box, ...]
+
+
 def find_grids(grey: Grey, dpi: float, flat: Grey | None = None) -> list[Grid]:
-    """Find every table of a squared page, from the top down.
+    """Find every table of a squared page, from the top down; see :func:`survey_page`."""
+    return list(survey_page(grey, dpi, flat).grids)
+
+
+def survey_page(
+    grey: Grey, dpi: float, flat: Grey | None = None, drawn: Sequence[Grid] | None = None
+) -> Survey:
+    """Find every table of a squared page, from the top down, and what else is written there.
 
     First those whose rules show every cell; then, in what is left, those that some rules, white
     space and alignment show.
@@ -54,16 +72,23 @@ def find_grids(grey: Grey, dpi: float, flat: Grey | None = None) -> list[Grid]:
         Its resolution, the same in both directions.
     flat
         The page with its light evened out, where the caller has it.
+    drawn
+        Its tables where the clerk drew them; no others are looked for.
     """
     flat = flatten_light(grey) if flat is None else flat
     field = make_rule_field(flat, dpi)
     rules = find_rules(field)
+    if drawn is not None:
+        taken = [_around(g.box, dpi * _TAKEN_IN) for g in drawn]
+        writing = find_writing(flat, dpi, rules, taken)
+        return Survey(tuple(drawn), tuple(rules), tuple(find_passed_over(writing, ())))
     ruled = build_grids(field, rules)
     taken = [_around(g.box, dpi * _TAKEN_IN) for g in ruled]
     loose = [r for r in rules if not any(_lies_in(r, box) for box in taken)]
-    aligned = find_aligned(find_writing(flat, dpi, rules, taken), loose)
-    both = [*ruled, *aligned]
-    return sorted(both, key=lambda g: (round(g.box[1] / (dpi / 4)), g.box[0]))
+    writing = find_writing(flat, dpi, rules, taken)
+    aligned = find_aligned(writing, loose)
+    both = sorted([*ruled, *aligned], key=lambda g: (round(g.box[1] / (dpi / 4)), g.box[0]))
+    return Survey(tuple(both), tuple(rules), tuple(find_passed_over(writing, aligned)))
 
 
 def _around(box: Box, by: float) -> Box:
@@ -262,7 +287,8 @@ def _is_ruled(ink: NDArray[np.uint8], line: _Line, start: float, end: float, dpi
         else:
             found = seen.is_line and seen.inked >= 0.75 * rule.strength
             # A row of letters that a rule was carried on through is far thicker than the rule.
-            found = found and seen.thickness_px <= 3 * rule.thickness_px + dpi * _ROUGH_IN
+            most = 3.0 if seen.inked >= _UNBROKEN else 1.5
+            found = found and seen.thickness_px <= most * rule.thickness_px + dpi * _ROUGH_IN
         if found:
             return True
     return False

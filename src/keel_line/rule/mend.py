@@ -139,6 +139,19 @@ def place_grid(grid: Grid, scale: Sequence[float], shift: Sequence[float]) -> Gr
     return Grid(box(grid.box), xs, ys, cells)
 
 
+def shift_grid(grid: Grid, dx: float, dy: float) -> Grid:
+    """Return a grid with its rules elsewhere: ``dx`` px to the right, ``dy`` px down."""
+    placed = place_grid(grid, (1.0, 1.0), (dx, dy))
+    return replace(placed, rules=tuple(r.moved(dx, dy) for r in grid.rules))
+
+
+def fill_box(grid: Grid, box: Box) -> Grid:
+    """Stretch and shift a grid so that it fills a box (px)."""
+    x0, y0, x1, y1 = grid.box
+    scale = ((box[2] - box[0]) / max(x1 - x0, 1.0), (box[3] - box[1]) / max(y1 - y0, 1.0))
+    return place_grid(grid, scale, (box[0] - scale[0] * x0, box[1] - scale[1] * y0))
+
+
 def _lines(grid: Grid, direction: Direction) -> tuple[float, ...]:
     return grid.y_lines if direction == "across" else grid.x_lines
 

@@ -19,6 +19,7 @@ _LEAST_SIDE_PX = 8
 _FINE_DPI = 240.0  # from here on half the resolution tells words and lines as well
 _WORD_GAP_CAPS = 0.75
 _SPECK_CAPS = 0.17
+_STROKE_CAPS = 0.55
 _BROKEN_CAPS = 0.3
 _SAME_LINE_CAPS = 0.55
 
@@ -87,10 +88,20 @@ def find_writing(
     boxes = np.column_stack(
         [words[:, 0], words[:, 1], words[:, 0] + words[:, 2], words[:, 1] + words[:, 3]]
     )
-    # A dot by itself is dirt more often than writing.
+    # Dots by themselves are dirt more often than writing; a dash is one long stroke.
     high, wide = boxes[:, 3] - boxes[:, 1], boxes[:, 2] - boxes[:, 0]
-    boxes = boxes[(high >= 0.5 * cap) | (wide >= 0.8 * cap)]
+    strokes = shrunk * parts[letter & (parts[:, cv2.CC_STAT_WIDTH] * shrunk >= _STROKE_CAPS * cap)]
+    dashes = np.array([_holds_any(box, strokes) for box in boxes.tolist()], bool)
+    boxes = boxes[(high >= 0.5 * cap) | ((wide >= 0.8 * cap) & dashes)]
     return _in_lines(boxes, cap)
+
+
+def _holds_any(box: list[float], parts: NDArray[np.int64]) -> bool:
+    """Tell whether the middle of any part lies in a box."""
+    x = parts[:, cv2.CC_STAT_LEFT] + parts[:, cv2.CC_STAT_WIDTH] / 2
+    y = parts[:, cv2.CC_STAT_TOP] + parts[:, cv2.CC_STAT_HEIGHT] / 2
+    inside = (x >= box[0]) & (x <= box[2]) & (y >= box[1]) & (y <= box[3])
+    return bool(inside.any())
 
 
 def _halve(mask: NDArray[np.uint8]) -> NDArray[np.uint8]:

@@ -181,11 +181,42 @@ COMMANDS: tuple[Command, ...] = (
         "next-of-page", "Table after", ("Space",), "rule", "The next table of the page", bound=False
     ),
     Command(
+        "draw-table",
+        "Draw a table",
+        ("D",),
+        "rule",
+        "A frame around what shall be a table; again: the next that was taken for none",
+        bound=False,
+    ),
+    Command(
+        "move-table", "Move the table", ("M",), "rule", "Move or stretch it as a whole", bound=False
+    ),
+    Command(
+        "copy-table", "Copy the table", ("C",), "rule", "The same lines once more", bound=False
+    ),
+    Command("area", "Type its area", ("A",), "rule", "Where it lies, in mm, in or px", bound=False),
+    Command(
+        "lay-on-pages",
+        "Lay on other pages",
+        ("P",),
+        "rule",
+        "Lay this page's lines on other pages of the form",
+        bound=False,
+    ),
+    Command(
+        "later",
+        "Later in order",
+        ("O",),
+        "rule",
+        "The table comes later among the page's, with Shift earlier",
+        bound=False,
+    ),
+    Command(
         "to-proof",
-        "On to the doubts",
+        "Next line in doubt",
         ("Return",),
         "rule",
-        "The lines are right: go on",
+        "The line lies right: the next in doubt, then on to Proof",
         bound=False,
     ),
     Command(

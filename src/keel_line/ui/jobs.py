@@ -32,8 +32,11 @@ from keel_line.desk.work import (
 )
 from keel_line.errors import KeelLineError
 from keel_line.model.docket import PageState
+from keel_line.model.geometry import Box
+from keel_line.model.grid import Grid
 from keel_line.model.page import SquareChoice
 from keel_line.model.table import TableState
+from keel_line.rule.area import find_in_area
 
 log = logging.getLogger(__name__)
 _AHEAD = 3
@@ -69,6 +72,8 @@ class Jobs(QObject):
         A page's id and the page as it came, made smaller.
     noticed
         Something about a page that the clerk should know, as a Notice.
+    area_laid_out
+        A page's id and the grid that was found in an area of it.
     judged
         A table as it was handed in, and as its checks judge it.
     """
@@ -80,9 +85,11 @@ class Jobs(QObject):
     original_ready = pyqtSignal(int, QImage)
     noticed = pyqtSignal(object)
     judged = pyqtSignal(object, object)
+    area_laid_out = pyqtSignal(int, object)
     _answered = pyqtSignal(int, object)
     _unpacked = pyqtSignal(int, int, QImage)
     _loaded = pyqtSignal(int, int, QImage)
+    _laid_out = pyqtSignal(int, int, object)
 
     def __init__(self, desk: Desk, make_executor: Callable[[], Executor] = start_pool) -> None:
         super().__init__()
@@ -101,6 +108,7 @@ class Jobs(QObject):
         self._answered.connect(self._take)
         self._unpacked.connect(self._hand_over)
         self._loaded.connect(self._hand_over_original)
+        self._laid_out.connect(self._hand_over_grid)
 
     @property
     def running(self) -> bool:
@@ -234,6 +242,20 @@ class Jobs(QObject):
         """Run a large table's checks in a thread; ``judged`` brings what they say."""
         flagging = self._desk.flagging  # asked here: the docket belongs to this thread
         self._threads.submit(lambda: self.judged.emit(table, judge_table(table, flagging)))
+
+    def want_grid(self, page: PageState, box: Box) -> None:
+        """Find the rows and columns of an area in a thread; ``area_laid_out`` brings the grid."""
+        data = self._desk.docket.squared_picture(page.id)
+        if data is not None:
+            self._threads.submit(self._lay_out, self._docket, page, data, box)
+
+    def _lay_out(self, docket: int, page: PageState, data: bytes, box: Box) -> None:
+        grid = find_in_area(unpack_picture(data), page.dpi, box)
+        self._laid_out.emit(docket, page.id, grid)
+
+    def _hand_over_grid(self, docket: int, page_id: int, grid: Grid) -> None:
+        if docket == self._docket:
+            self.area_laid_out.emit(page_id, grid)
 
     def want_original(self, page: PageState) -> None:
         """Load a page as it came in a thread; ``original_ready`` brings it, made smaller."""

@@ -21,11 +21,12 @@ def count(number: int, noun: str) -> str:
 
 
 def make_stops(
-    pages: Sequence[PageState], tallies: Sequence[Tally], built: Collection[str]
+    pages: Sequence[PageState], tallies: Sequence[Tally], built: Collection[str], lines: int = 0
 ) -> tuple[Stop, ...]:
     """Return the six stations with what waits at each and how far the docket has come.
 
-    ``tallies`` are those of the docket's tables; ``built`` names the stations that can be gone to.
+    ``tallies`` are those of the docket's tables; ``built`` names the stations that can be gone to;
+    ``lines`` is how many boundaries of tables want a look.
     """
     doubts = sum(t.open for t in tallies)
     done = [p for p in pages if p.progress == "done"]
@@ -35,14 +36,14 @@ def make_stops(
     waiting = {
         "gather": count(len(pages), "page") if pages else "nothing yet",
         "square": _square_words(pages),
-        "rule": count(len(tallies), "table") if done else "",
+        "rule": _rule_words(len(tallies), lines) if done else "",
         "proof": count(doubts, "doubt") if doubts else (proof if tallies else ""),
         "send": "ready" if proofed else "",
     }
     calls = {
         "gather": any(p.progress == "failed" for p in pages),
         "square": any(p.wants_a_look for p in pages),
-        "rule": any(not p.tables for p in done),
+        "rule": lines > 0 or any(not p.tables for p in done),
         "proof": doubts > 0,
     }
     reached = {
@@ -69,6 +70,10 @@ def _square_words(pages: Sequence[PageState]) -> str:
     if looks:
         return f"{looks} to look at"
     return "straight" if any(p.progress == "done" for p in pages) else ""
+
+
+def _rule_words(tables: int, lines: int) -> str:
+    return f"{count(lines, 'line')} to look at" if lines else count(tables, "table")
 
 
 def make_ribbon(

@@ -275,6 +275,15 @@ class Session(QObject):
         self.desk.rename(table, name)
         self.take_page(table.page_id)
 
+    def pass_lines(self, table: TableState) -> None:
+        """Note that a table's lines lie right."""
+        self.desk.pass_lines(table)
+        self.take_page(table.page_id)
+
+    def lines_to_look_at(self) -> int:
+        """Return how many boundaries of all tables still want a look."""
+        return sum(len(t.line_doubts) for t in self.tables)
+
     def vouch(self) -> None:
         """Settle the cell at hand as it stands: the paper says so, whatever a check expects."""
         if self.table is not None:

@@ -150,6 +150,7 @@ def _sheet(c: Colours) -> str:
     QWidget {{ color: {c.ink}; }}
     QMainWindow, QWidget#desk {{ background: {c.desk}; }}
     QLabel#quiet {{ color: {c.quiet}; }}
+    QLabel#doubt {{ color: {c.brass}; }}
     QLabel#trouble {{ color: {c.trouble}; }}
     QPushButton {{
         background: {c.sheet}; border: 1px solid {c.hairline}; border-radius: 4px;

@@ -206,6 +206,7 @@ class Window(QMainWindow):
         self.square.changed.connect(self._read_changed)
         self.square.passed.connect(self.refresh)
         self.rule.step_page.connect(self._step_page)
+        self.rule.page_wanted.connect(self.go_to_page)
         self.rule.changed.connect(self._read_changed)
         self.rule.said.connect(self.say)
         self.rule.go_on.connect(lambda: self.go_to("proof"))
@@ -337,7 +338,8 @@ class Window(QMainWindow):
 
     def _refresh_counts(self) -> None:
         session = self.session
-        stops = make_stops(self._pages, session.tallies, self._stations)
+        lines = session.lines_to_look_at()
+        stops = make_stops(self._pages, session.tallies, self._stations, lines)
         self.line.show_stops(stops, self._at)
         wrong = f"Expected wrong cells among those not looked at: {session.expected_wrong():.1f}"
         self.expected.setText(wrong if session.tables else "")

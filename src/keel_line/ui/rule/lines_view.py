@@ -2,12 +2,22 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QLineF, QPointF, QRectF, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QLineF, QPoint, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
 from typing_extensions import override
 
+from keel_line.model.geometry import Box
 from keel_line.model.grid import Grid
 from keel_line.rule.mend import Direction
+from keel_line.ui.rule.frame import Frame, shift_box
 from keel_line.ui.theme import Theme
 from keel_line.ui.widgets.page_view import PageView
 
@@ -16,6 +26,7 @@ _GRASP = 8
 _OFF = 34
 _TEAL = "#0E6E6E"
 _DARK_TEAL = "#5FB8B0"
+_FAINT = "#7C868D"
 
 
 class LinesView(PageView):
@@ -29,6 +40,10 @@ class LinesView(PageView):
         Direction and place of a new boundary.
     line_removed
         Direction and number of a boundary.
+    frame_drawn
+        Where the frame in hand lies after a drag, as a box in px of the page.
+    menu_wanted
+        Where (global px) the station's menu is wanted.
     key_pressed
         A key that is not the view's own.
     """
@@ -36,6 +51,8 @@ class LinesView(PageView):
     line_moved = pyqtSignal(str, int, float)
     line_added = pyqtSignal(str, float)
     line_removed = pyqtSignal(str, int)
+    frame_drawn = pyqtSignal(tuple)
+    menu_wanted = pyqtSignal(QPoint)
     key_pressed = pyqtSignal(QKeyEvent)
 
     def __init__(self, theme: Theme) -> None:
@@ -44,8 +61,12 @@ class LinesView(PageView):
         self.peg = 0
         # Fields picked to be joined or parted: first row and column, then last of each.
         self.picked: tuple[int, int, int, int] | None = None
+        self.frame_in_hand: Frame | None = None
+        self._passed_over: tuple[Box, ...] = ()
         self._grasped: tuple[Direction, int] | None = None
         self._off = False
+        # Where a frame is being dragged from, in px of the page.
+        self._frame_from: tuple[float, float] | None = None
         self.setAccessibleName("Page with its lines; Tab goes to the pegs")
 
     # --- what is at hand ----------------------------------------------------------------------
@@ -85,6 +106,30 @@ class LinesView(PageView):
         )
         self.update()
 
+    def take_frame(self, frame: Frame | None) -> None:
+        """Take a frame in hand; None lets it go."""
+        self.frame_in_hand = frame
+        if frame is not None:
+            self.gutter = self.picked = None
+        self.setCursor(
+            Qt.CursorShape.ArrowCursor
+            if frame is None
+            else Qt.CursorShape.CrossCursor
+            if frame.use == "draw"
+            else Qt.CursorShape.SizeAllCursor
+        )
+        self.update()
+
+    def show_passed_over(self, boxes: tuple[Box, ...]) -> None:
+        """Show faintly what was taken for no table."""
+        if boxes != self._passed_over:
+            self._passed_over = boxes
+            self.update()
+
+    def page_size(self) -> tuple[int, int]:
+        """Return the page's (width, height) in px."""
+        return (0, 0) if self._image is None else (self._image.width(), self._image.height())
+
     # --- painting -----------------------------------------------------------------------------
 
     def _peg_at(self, grid: Grid, gutter: Direction, index: int) -> QPointF:
@@ -101,11 +146,46 @@ class LinesView(PageView):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
         grid = self.grid
-        if grid is None or self._image is None:
+        if self._image is None:
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._paint_passed_over(painter)
+        if grid is not None and self.frame_in_hand is None:
+            self._paint_pegs(painter, grid)
+        if self.frame_in_hand is not None:
+            self._paint_frame(painter, self.frame_in_hand.box)
+
+    def _on_view(self, box: Box) -> QRectF:
+        scale = self._scale
+        x0, y0, x1, y1 = (v * scale for v in box)
+        return QRectF(QPointF(x0, y0), QPointF(x1, y1)).translated(self._origin())
+
+    def _paint_passed_over(self, painter: QPainter) -> None:
+        pen = QPen(QColor(_FAINT), 1.0)
+        pen.setDashPattern([1.0, 4.0])
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for box in self._passed_over:
+            painter.drawRect(self._on_view(box))
+
+    def _paint_frame(self, painter: QPainter, box: Box) -> None:
+        area = self._on_view(box)
+        wash = QColor(_TEAL)
+        wash.setAlpha(30)
+        painter.fillRect(area, wash)
+        painter.setPen(QPen(QColor(_TEAL), 2.2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        # Four corners, not a closed box: what is drawn so far is not a table yet.
+        arm = min(26.0, area.width() / 3, area.height() / 3)
+        for x, way_x in ((area.left(), arm), (area.right(), -arm)):
+            for y, way_y in ((area.top(), arm), (area.bottom(), -arm)):
+                painter.drawLine(QPointF(x, y), QPointF(x + way_x, y))
+                painter.drawLine(QPointF(x, y), QPointF(x, y + way_y))
+
+    def _paint_pegs(self, painter: QPainter, grid: Grid) -> None:
         color = QColor(_DARK_TEAL if self._theme.colours.dark else _TEAL)
+        doubted = {(d.direction, d.index) for d in self._tables[self._at_table].line_doubts}
         if self.picked is not None:
             self._paint_picked(painter, grid, self.picked)
         for gutter, lines in (("down", grid.x_lines), ("across", grid.y_lines)):
@@ -125,6 +205,8 @@ class LinesView(PageView):
                     at_hand=at_hand,
                     on_paper=on_paper,
                 )
+                if (way, i) in doubted:
+                    self._paint_notch(painter, self._peg_at(grid, way, i), way)
                 if at_hand:
                     self._paint_guide(painter, grid, way, line, color)
 
@@ -152,6 +234,17 @@ class LinesView(PageView):
         painter.setPen(QPen(color, 1.4))
         painter.setBrush(color if on_paper or at_hand else QColor("#FFFFFF"))
         painter.drawEllipse(at, size, size)
+
+    def _paint_notch(self, painter: QPainter, peg: QPointF, way: Direction) -> None:
+        """Paint the brass notch of a doubt beyond a peg."""
+        off, half = 12.0, 4.0
+        outwards = QPointF(0, -off) if way == "down" else QPointF(-off, 0)
+        tip = peg + outwards * 0.55
+        base = peg + outwards
+        aside = QPointF(half, 0) if way == "down" else QPointF(0, half)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self._theme.color("brass"))
+        painter.drawPolygon(QPolygonF([tip, base + aside, base - aside]))
 
     def _paint_guide(
         self, painter: QPainter, grid: Grid, gutter: Direction, line: float, color: QColor
@@ -198,6 +291,12 @@ class LinesView(PageView):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
+        if event.button() == Qt.MouseButton.RightButton:
+            self.menu_wanted.emit(event.globalPosition().toPoint())
+            return
+        if self.frame_in_hand is not None:
+            self._frame_from = self._on_page(event.position())
+            return
         self._grasped = self._find_peg(event.position())
         if self._grasped is not None:
             self.choose_peg(*self._grasped)
@@ -210,6 +309,9 @@ class LinesView(PageView):
 
     @override
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and self._frame_from is not None:
+            self._drag_frame(self._frame_from, self._on_page(event.position()))
+            return
         if event is None or self._grasped is None:
             super().mouseMoveEvent(event)
             return
@@ -228,8 +330,27 @@ class LinesView(PageView):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._grasped is not None and self._off:
             self.line_removed.emit(*self._grasped)
-        self._grasped, self._off = None, False
+        self._grasped, self._off, self._frame_from = None, False, None
         super().mouseReleaseEvent(event)
+
+    def _on_page(self, at: QPointF) -> tuple[float, float]:
+        """Return a place of the view in px of the page, kept on the page."""
+        wide, high = self.page_size()
+        inside = (at - self._origin()) / self._scale
+        return (min(max(inside.x(), 0.0), wide), min(max(inside.y(), 0.0), high))
+
+    def _drag_frame(self, start: tuple[float, float], to: tuple[float, float]) -> None:
+        """Draw the frame between two places, or carry one that is to be moved along."""
+        frame = self.frame_in_hand
+        if frame is None:
+            return
+        if frame.use == "move":
+            self._frame_from = to
+            dx, dy = to[0] - start[0], to[1] - start[1]
+            self.frame_drawn.emit(shift_box(frame.box, dx, dy, self.page_size()))
+            return
+        (x0, x1), (y0, y1) = sorted((start[0], to[0])), sorted((start[1], to[1]))
+        self.frame_drawn.emit((x0, y0, x1, y1))
 
     # --- keys ---------------------------------------------------------------------------------
 

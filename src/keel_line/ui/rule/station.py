@@ -2,41 +2,42 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import replace
 from functools import partial
 
-from PyQt6.QtCore import (
-    QAbstractTableModel,
-    QEvent,
-    QModelIndex,
-    QObject,
-    Qt,
-    QTimer,
-    pyqtSignal,
-)
+from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QTableView, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QTableView, QVBoxLayout, QWidget
 from typing_extensions import override
 
+from keel_line._shared.ranges import parse_ranges, say_ranges
 from keel_line.desk.desk import MOST_NAME
 from keel_line.desk.preview import preview_table
 from keel_line.model.docket import PageState
+from keel_line.model.geometry import Box, overlap
 from keel_line.model.grid import Grid
 from keel_line.model.table import TableState
+from keel_line.rule.area import clip_box, describe_area, parse_area
 from keel_line.rule.mend import (
     add_line,
+    fill_box,
     join_cells,
-    make_plain_grid,
     move_line,
     part_cell,
     remove_line,
 )
+from keel_line.ui.commands import COMMANDS
+from keel_line.ui.rule.ask import Ask
+from keel_line.ui.rule.frame import Frame, find_free, shift_box, step_frame
 from keel_line.ui.rule.lines_view import LinesView
+from keel_line.ui.rule.sheet_model import SheetModel
 from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme
 
 _PAUSE_MS = 900
-_PAGE_EDGE = 0.03
+_PAGE_EDGE = 0.01
+_BESIDE = 0.03
 _SHIFT = Qt.KeyboardModifier.ShiftModifier
 _STEPS = {
     Qt.Key.Key_Left: (0, -1),
@@ -45,56 +46,49 @@ _STEPS = {
     Qt.Key.Key_Down: (1, 0),
 }
 _KEYS = (
-    "Tab goes to the pegs of the columns, of the rows, and to the cells; arrows go on there. "
-    "Shift with an arrow moves a line, N adds one, Delete removes it. Of cells Shift picks "
-    "several, J joins, K parts them. H makes one more row heading, Shift+H one fewer, E names the "
-    "table. X leaves it out, V takes the whole page, F as found."
+    ("Enter", "next line in doubt"),
+    ("Tab", "pegs, then cells"),
+    ("D", "draw a table"),
+    ("M", "move this one"),
+    ("C", "copy it"),
+    ("A", "type its area"),
+    ("P", "lay on other pages"),
+    ("X", "leave it out"),
+    ("V", "the whole page"),
+    ("H", "heading row more"),
+    ("E", "name it"),
+    ("F", "as found"),
+    ("F1", "all keys"),
+)
+_PEG_KEYS = (
+    ("← → ↑ ↓", "from peg to peg"),
+    ("Shift", "with an arrow moves the line, with Ctrl too further"),
+    ("N", "a line beside it"),
+    ("Del", "take it out"),
+    ("Tab", "rows, then cells"),
+    ("Esc", "let go"),
+)
+_CELL_KEYS = (
+    ("← → ↑ ↓", "from cell to cell"),
+    ("Shift", "with an arrow picks several"),
+    ("J", "join them"),
+    ("K", "part one that was joined"),
+    ("Esc", "let go"),
+)
+_FRAME_KEYS = (
+    ("← → ↑ ↓", "move the frame, or drag it"),
+    ("Shift", "with an arrow moves its lower right corner"),
+    ("Ctrl", "small steps"),
+    ("A", "type its area"),
+    ("Enter", "take it"),
+    ("Esc", "leave all as it was"),
 )
 
 
-class SheetModel(QAbstractTableModel):
-    """A table's texts as the sheet will have them."""
-
-    def __init__(self, theme: Theme) -> None:
-        super().__init__()
-        self._theme = theme
-        self._table: TableState | None = None
-        self._texts: dict[tuple[int, int], str] = {}
-
-    def show(self, table: TableState | None) -> None:
-        """Show another table."""
-        self.beginResetModel()
-        self._table = table
-        self._texts = (
-            {}
-            if table is None
-            else {(s.cell.row, s.cell.col): s.text.replace("\n", " ") for s in table.cells}
-        )
-        self.endResetModel()
-
-    @override
-    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
-        return 0 if parent.isValid() or self._table is None else self._table.grid.rows
-
-    @override
-    def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
-        return 0 if parent.isValid() or self._table is None else self._table.grid.cols
-
-    @override
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        heading = self._table is not None and index.row() < self._table.header_rows
-        if role == Qt.ItemDataRole.DisplayRole:
-            return self._texts.get((index.row(), index.column()), "")
-        if role == Qt.ItemDataRole.FontRole and heading:
-            return self._theme.bold(0.92)
-        if role == Qt.ItemDataRole.BackgroundRole and heading:
-            return self._theme.color("heading")
-        if role == Qt.ItemDataRole.TextAlignmentRole:
-            text = self._texts.get((index.row(), index.column()), "")
-            right = text[-1:].isdigit() and text[:1] in "-0123456789" and not heading
-            side = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
-            return side | Qt.AlignmentFlag.AlignVCenter
-        return None
+def show_key_words(keys: Sequence[tuple[str, str]]) -> str:
+    """Return keys with what they do as one paragraph, each pair kept on one line."""
+    pairs = (f"<b>{key}</b> {words}".replace(" ", "\N{NO-BREAK SPACE}") for key, words in keys)
+    return " \N{MIDDLE DOT} ".join(pairs)
 
 
 class RuleStation(QWidget):
@@ -106,6 +100,8 @@ class RuleStation(QWidget):
         The page before (-1) or after (+1) is wanted.
     go_on
         The lines are right.
+    page_wanted
+        Another page is wanted, by its id.
     changed
         The page waits to be read again.
     said
@@ -114,6 +110,7 @@ class RuleStation(QWidget):
 
     step_page = pyqtSignal(int)
     go_on = pyqtSignal()
+    page_wanted = pyqtSignal(int)
     changed = pyqtSignal()
     said = pyqtSignal(str)
 
@@ -126,18 +123,26 @@ class RuleStation(QWidget):
         # The page's tables as they are being mended; None where they are as the docket has them.
         self._mended: list[TableState] | None = None
         self._unkept = False
+        # The table whose doubtful lines are being gone through, and which of them is at hand.
+        self._looking: tuple[int, int] | None = None
+        # The table in hand as it was before it was moved.
+        self._before_move: tuple[list[TableState], int] | None = None
+        self._laying_out = False
+        self._fresh_id = -1
         self._pause = QTimer(self)
         self._pause.setSingleShot(True)
         self._pause.setInterval(_PAUSE_MS)
         self._pause.timeout.connect(self.settle)
         self.view = LinesView(theme)
         self.view.step_page.connect(self.step_page)
-        self.view.go_on.connect(self.go_on)
+        self.view.go_on.connect(self._go_on)
         self.view.key_pressed.connect(self._take_key)
         self.view.line_moved.connect(lambda way, i, to: self._mend(move_line, way, i, to))
         self.view.line_added.connect(lambda way, at: self._mend(add_line, way, at))
         self.view.line_removed.connect(lambda way, i: self._mend(remove_line, way, i))
         self.view.table_chosen.connect(self._choose)
+        self.view.frame_drawn.connect(self._set_frame)
+        self.view.menu_wanted.connect(self._show_menu)
         self.model = SheetModel(theme)
         self.sheet = QTableView()
         self.sheet.setModel(self.model)
@@ -147,16 +152,25 @@ class RuleStation(QWidget):
             if header is not None:
                 header.hide()
         self._title = QLabel()
-        self.name = self._make_name_field()
-        self.name.installEventFilter(self)
+        self.ask = Ask()
+        self.ask.field.setMaxLength(MOST_NAME)
+        self.ask.answered.connect(self._take_answer)
+        self.ask.left.connect(self._end_ask)
+        self._doubt = QLabel()
+        self._doubt.setObjectName("doubt")
+        self._doubt.setWordWrap(True)
         self._size = QLabel()
         self._size.setWordWrap(True)
+        self._build()
+        self._connect(session)
+
+    def _build(self) -> None:
         head = QLabel("The sheet as it will be")
         for label in (head, self._size):
             label.setObjectName("quiet")
         side = QVBoxLayout()
         side.setSpacing(6)
-        for widget in (head, self._title, self.name, self._size):
+        for widget in (head, self._title, self.ask, self._size, self._doubt):
             side.addWidget(widget)
         side.addSpacing(4)
         side.addWidget(self.sheet, 1)
@@ -170,22 +184,13 @@ class RuleStation(QWidget):
         row.addWidget(self.view, 62)
         row.addLayout(side, 38)
         self.setFocusProxy(self.view)
-        self._connect(session)
 
     def _connect(self, session: Session) -> None:
         session.picture_changed.connect(lambda _page: self.refresh())
         session.tables_changed.connect(self._take_tables)
         session.cells_changed.connect(self.refresh)
         session.moved.connect(self._follow)
-
-    def _make_name_field(self) -> QLineEdit:
-        """Make the field in which a table is named; it stands in the title's place."""
-        field = QLineEdit()
-        field.setMaxLength(MOST_NAME)
-        field.setAccessibleName("The table's name")
-        field.returnPressed.connect(self._take_name)
-        field.hide()
-        return field
+        session.jobs.area_laid_out.connect(self._take_grid)
 
     def set_theme(self, theme: Theme) -> None:
         """Dress anew."""
@@ -196,8 +201,10 @@ class RuleStation(QWidget):
     def show_page(self, page_id: int, waiting: str = "") -> None:
         """Show a page; ``waiting`` says why there is nothing to see yet."""
         if page_id != self._page_id:
+            self._drop_frame()
             self.settle()
             self._mended = None
+            self._looking = None
             self.view.choose_peg(None)
         self._page_id, self._waiting = page_id, waiting
         self.refresh()
@@ -222,11 +229,18 @@ class RuleStation(QWidget):
             shown, at = self._mended, min(self._at, max(0, len(self._mended) - 1))
         self._at = at
         self.view.show_page(image, shown, at, self._waiting)
+        page = self._page()
+        drawn = [] if self._mended is None else [t.grid.box for t in self._mended]
+        passed = () if page is None else page.passed_over
+        self.view.show_passed_over(
+            tuple(b for b in passed if not any(overlap(b, d) for d in drawn))
+        )
         table = shown[at] if shown else None
         self._title.setFont(self._theme.bold(1.2))
         self._title.setText(table.name if table else "No table on this page")
         self._size.setText(self._describe(table, len(shown)))
-        self._keys.setText(_KEYS if self._page_id >= 0 else "")
+        self._tell_doubt(table)
+        self._keys.setText(self._key_words() if self._page_id >= 0 else "")
         self.model.show(table)
         self.sheet.clearSpans()
         if table is not None:
@@ -240,6 +254,28 @@ class RuleStation(QWidget):
             self.sheet.resizeColumnsToContents()
             for col in range(table.grid.cols):
                 self.sheet.setColumnWidth(col, self.sheet.columnWidth(col) + 4)
+
+    def _key_words(self) -> str:
+        if self.view.frame_in_hand is not None:
+            more = self.view.frame_in_hand.use == "draw"
+            on = (("D", "on to the next writing in no table"),) if more else ()
+            return show_key_words((*_FRAME_KEYS, *on))
+        if self.view.picked is not None:
+            return show_key_words(_CELL_KEYS)
+        return show_key_words(_PEG_KEYS if self.view.gutter is not None else _KEYS)
+
+    def _tell_doubt(self, table: TableState | None) -> None:
+        """Say which line is doubted and why, or how many are."""
+        doubts = () if table is None or self._mended is not None else table.line_doubts
+        words = ""
+        if table is not None and doubts:
+            many = "1 line wants a look" if len(doubts) == 1 else f"{len(doubts)} lines want a look"
+            words = f"{many}: Enter goes to it." if len(doubts) == 1 else f"{many}: Enter goes on."
+            if self._looking is not None and self._looking[0] == table.id:
+                at = min(self._looking[1], len(doubts) - 1)
+                words = f"{at + 1} of {len(doubts)}: {doubts[at].why}. Enter: it lies right."
+        self._doubt.setText(words)
+        self._doubt.setVisible(bool(words))
 
     def _describe(self, table: TableState | None, count: int) -> str:
         if table is None:
@@ -324,11 +360,15 @@ class RuleStation(QWidget):
         """Do what a key asks for; return whether it was one of this station's."""
         key, view = event.key(), self.view
         held = event.modifiers()
+        if view.frame_in_hand is not None:
+            return self._take_in_frame(key, held)
         if key == Qt.Key.Key_Tab:
             self._go_on_in_turn()
             return True
         if key == Qt.Key.Key_Escape and (view.gutter or view.picked):
             view.choose_peg(None)
+            self._looking = None
+            self.refresh()
             return True
         if held & (Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.MetaModifier):
             return False
@@ -339,6 +379,12 @@ class RuleStation(QWidget):
             Qt.Key.Key_Space: self._next_table,
             Qt.Key.Key_H: partial(self._set_heading, -1 if held & _SHIFT else 1),
             Qt.Key.Key_E: self._begin_name,
+            Qt.Key.Key_D: self._begin_draw,
+            Qt.Key.Key_M: self._begin_move,
+            Qt.Key.Key_C: self._copy,
+            Qt.Key.Key_A: self._ask_area,
+            Qt.Key.Key_P: self._ask_pages,
+            Qt.Key.Key_O: partial(self._reorder, -1 if held & _SHIFT else 1),
         }
         if view.picked is not None:
             acts[Qt.Key.Key_J] = self._join
@@ -369,6 +415,7 @@ class RuleStation(QWidget):
             view.pick(0, 0, 0, 0)
         else:
             view.choose_peg("down", 0)
+        self._keys.setText(self._key_words())
 
     def _pick_on(self, down: int, right: int, extend: bool) -> None:  # noqa: FBT001 - a key's modifier
         """Move the picked field by an arrow, or with Shift the far corner alone."""
@@ -433,15 +480,9 @@ class RuleStation(QWidget):
         if page is None or page.progress != "done":
             return
         wide, high = page.squared_size_px
-        edge = round(_PAGE_EDGE * min(wide, high))
-        box = (float(edge), float(edge), float(wide - edge), float(high - edge))
-        grid = make_plain_grid(box, 2, 2)
-        table = TableState(-1, "The whole page", page.id, page.number, "", grid, 0, "", ())
-        self._mended = [preview_table(table, grid)]
-        self._at = 0
-        self._keep_soon()
-        self.refresh()
-        self.view.choose_peg("down", 1)
+        edge = _PAGE_EDGE * min(wide, high)
+        self._mended = []
+        self._lay_out((edge, edge, wide - edge, high - edge))
 
     def _as_found(self) -> None:
         self._pause.stop()
@@ -475,36 +516,290 @@ class RuleStation(QWidget):
     def _begin_name(self) -> None:
         table = self._settled_table()
         if table is not None:
-            self.name.setFont(self._theme.bold(1.2))
-            self.name.setText(table.name)
-            self._title.hide()
-            self.name.show()
-            self.name.selectAll()
-            self.name.setFocus()
+            self._begin_ask("name", "The table's name", table.name)
 
-    def _take_name(self) -> None:
-        table = self._settled_table()
-        name = self.name.text()
-        self._end_name()
-        if table is not None and name.strip() != table.name:
-            self._session.rename(table, name)
+    # --- questions ----------------------------------------------------------------------------
 
-    def _end_name(self) -> None:
-        self.name.hide()
+    def _begin_ask(self, what: str, words: str, value: str) -> None:
+        self._title.hide()
+        self.ask.ask(what, words, value)
+
+    def _end_ask(self) -> None:
+        self.ask.hide()
         self._title.show()
         self.view.setFocus()
 
-    @override
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if (
-            watched is self.name
-            and isinstance(event, QKeyEvent)
-            and event.type() == QEvent.Type.KeyPress
-            and event.key() == Qt.Key.Key_Escape
-        ):
-            self._end_name()
-            return True
-        return super().eventFilter(watched, event)
+    def _take_answer(self, what: str, text: str) -> None:
+        taken = {"name": self._take_name, "area": self._take_area, "pages": self._take_pages}
+        if taken[what](text):
+            self._end_ask()
+
+    def _take_name(self, name: str) -> bool:
+        table = self._settled_table()
+        if table is not None and name.strip() != table.name:
+            self._session.rename(table, name)
+        return True
+
+    def _ask_area(self) -> None:
+        page, frame = self._page(), self.view.frame_in_hand
+        box = frame.box if frame is not None else self.view.grid.box if self.view.grid else None
+        if page is None or page.progress != "done":
+            return
+        words = "Left, top, width and height, in mm (or with in or px behind)"
+        self._begin_ask("area", words, "" if box is None else describe_area(box, page.dpi))
+
+    def _take_area(self, text: str) -> bool:
+        """Lay the frame, or the table in hand, where the clerk typed; draw one where none is."""
+        page = self._page()
+        box = None if page is None else parse_area(text, page.dpi)
+        if page is None or box is None:
+            self.said.emit("An area is four numbers: left, top, width, height; say 20 35 170 200.")
+            return False
+        box = clip_box(box, page.squared_size_px[::-1], page.dpi)
+        if self.view.frame_in_hand is not None:
+            self._set_frame(box)
+        elif self.view.grid is not None:
+            self._mend(fill_box, box)
+        else:
+            self._lay_out(box)
+        return True
+
+    def _ask_pages(self) -> None:
+        page = self._page()
+        if page is None or self._settled_table() is None:
+            return
+        numbers = self._numbered()
+        others = [n for n, p in numbers.items() if p.id != page.id and p.progress == "done"]
+        if not others:
+            self.said.emit("There is no other page to lay these lines on.")
+            return
+        words = f"Lay this page's lines on pages (1 to {len(numbers)}, as 2-5, 8)"
+        self._begin_ask("pages", words, say_ranges(others))
+
+    def _numbered(self) -> dict[int, PageState]:
+        """Return the docket's pages by their number in the ribbon."""
+        return dict(enumerate(self._session.desk.pages(), 1))
+
+    def _take_pages(self, text: str) -> bool:
+        page, numbers = self._page(), self._numbered()
+        chosen = parse_ranges(text, len(numbers))
+        if page is None or chosen is None:
+            self.said.emit(f"Pages are numbers from 1 to {len(numbers)}: say 2-5, 8.")
+            return False
+        onto = [
+            numbers[n] for n in chosen if numbers[n].id != page.id and numbers[n].progress == "done"
+        ]
+        if onto:
+            self._session.desk.copy_grids(page, onto)
+            many = "1 page" if len(onto) == 1 else f"{len(onto)} pages"
+            self.said.emit(f"The lines are laid on {many}, which are read again. Ctrl+Z undoes it.")
+            self.changed.emit()
+        return True
+
+    # --- drawing and moving whole tables --------------------------------------------------------
+
+    def _begin_draw(self) -> None:
+        """Take a frame in hand, around the first writing that is in no table."""
+        page = self._page()
+        if page is None or page.progress != "done":
+            return
+        wide, high = page.squared_size_px
+        taken = [t.grid.box for t in self._shown()]
+        free = [b for b in page.passed_over if not any(overlap(b, t) for t in taken)]
+        self._hold(Frame(free[0] if free else find_free(taken, (wide, high)), "draw"))
+
+    def _next_passed_over(self) -> None:
+        """Put the frame around the next writing that was taken for no table."""
+        page, frame = self._page(), self.view.frame_in_hand
+        if page is None or frame is None or not page.passed_over:
+            return
+        boxes = page.passed_over
+        at = boxes.index(frame.box) + 1 if frame.box in boxes else 0
+        self._hold(Frame(boxes[at % len(boxes)], "draw"))
+
+    def _begin_move(self) -> None:
+        """Take the table in hand as a whole."""
+        if self.view.grid is None:
+            return
+        tables = self._begin()
+        self._before_move = (list(tables), self._at)
+        self._hold(Frame(tables[self._at].grid.box, "move"))
+
+    def _copy(self) -> None:
+        """Put a copy of the table in hand beside it, to be moved where it belongs."""
+        if self.view.grid is None:
+            return
+        tables = self._begin()
+        self._before_move = (list(tables), self._at)
+        table = tables[self._at]
+        box, page = table.grid.box, self.view.page_size()
+        high, off = box[3] - box[1], _BESIDE * max(page)
+        below = page[1] - box[3] > high
+        place = shift_box(box, 0.0 if below else off, high + off if below else off, page)
+        grid = fill_box(table.grid, place)
+        fresh = replace(table, id=self._new_id(), grid=grid, name=f"{table.name}, copy")
+        tables.append(preview_table(replace(fresh, cells=()), grid))
+        self._at = len(tables) - 1
+        self._hold(Frame(place, "move"))
+
+    def _new_id(self) -> int:
+        self._fresh_id -= 1
+        return self._fresh_id
+
+    def _shown(self) -> list[TableState]:
+        return [t for _, t in self._own()] if self._mended is None else self._mended
+
+    def _hold(self, frame: Frame) -> None:
+        self._looking = None
+        self.view.take_frame(frame)
+        self.refresh()
+
+    def _set_frame(self, box: Box) -> None:
+        """Lay the frame elsewhere; a table that is being moved goes with it."""
+        frame = self.view.frame_in_hand
+        if frame is None:
+            return
+        self.view.take_frame(replace(frame, box=box))
+        if frame.use == "move" and self._mended is not None:
+            table = self._mended[self._at]
+            self._mended[self._at] = preview_table(table, fill_box(table.grid, box))
+            self.refresh()
+
+    def _take_in_frame(self, key: int, held: Qt.KeyboardModifier) -> bool:
+        frame = self.view.frame_in_hand
+        if frame is None:
+            return False
+        moved = step_frame(frame, key, held, self.view.page_size())
+        if moved is not None:
+            self._set_frame(moved.box)
+        elif key == Qt.Key.Key_Escape:
+            self._drop_frame()
+        elif key in {Qt.Key.Key_Return, Qt.Key.Key_Enter}:
+            self._take_frame()
+        elif key == Qt.Key.Key_A:
+            self._ask_area()
+        elif key == Qt.Key.Key_D and frame.use == "draw":
+            self._next_passed_over()
+        else:
+            return False
+        return True
+
+    def _drop_frame(self) -> None:
+        """Let the frame go, and leave all as it was."""
+        if self.view.frame_in_hand is None:
+            return
+        self.view.take_frame(None)
+        if self._before_move is not None:
+            self._mended, self._at = self._before_move
+            self._before_move = None
+            if not self._unkept:
+                self._mended = None
+        self.refresh()
+
+    def _take_frame(self) -> None:
+        """Make a table of the frame, or keep the table where it was moved."""
+        frame = self.view.frame_in_hand
+        if frame is None:
+            return
+        self.view.take_frame(None)
+        self._before_move = None
+        if frame.use == "draw":
+            self._lay_out(frame.box)
+        else:
+            self._keep_soon()
+        self.refresh()
+
+    def _lay_out(self, box: Box) -> None:
+        """Have the rows and columns of an area found; the table stands there when they are."""
+        page = self._page()
+        if page is not None:
+            self._begin()
+            self._laying_out = True
+            self.said.emit("Looking for rows and columns there.")
+            self._session.jobs.want_grid(page, box)
+
+    def _take_grid(self, page_id: int, grid: Grid) -> None:
+        page = self._page()
+        if page is None or page_id != self._page_id or not self._laying_out:
+            return
+        self._laying_out = False
+        tables = self._begin()
+        number = self._new_id()
+        plain = TableState(number, "A new table", page.id, page.number, "", grid, 0, "", ())
+        tables.append(preview_table(plain, grid))
+        self._at = len(tables) - 1
+        self._keep_soon()
+        self.said.emit(
+            f"A table of {grid.rows} rows and {grid.cols} columns. Tab takes its lines in hand."
+        )
+        self.refresh()
+
+    def _reorder(self, step: int) -> None:
+        """Let the table in hand come later, or earlier, among the page's tables."""
+        to = self._at + step
+        if not 0 <= to < len(self._shown()):
+            return
+        tables = self._begin()
+        tables.insert(to, tables.pop(self._at))
+        self._at = to
+        self._keep_soon()
+        self.said.emit(f"{tables[to].name} is table {to + 1} of {len(tables)} on this page.")
+        self.refresh()
+
+    # --- lines in doubt -----------------------------------------------------------------------
+
+    def _go_on(self) -> None:
+        """Pass the doubtful line at hand and go to the next; without any, on to Proof."""
+        if self._mended is not None:
+            self.go_on.emit()
+            return
+        if self._looking is not None:
+            number, at = self._looking
+            table = next((t for t in self._session.tables if t.id == number), None)
+            if table is not None and at + 1 < len(table.line_doubts):
+                self._look_at(table, at + 1)
+                return
+            if table is not None and table.line_doubts:
+                self._looking = None
+                self._session.pass_lines(table)
+        waiting = [t for t in self._session.tables if t.line_doubts]
+        if not waiting:
+            self._looking = None
+            self.view.choose_peg(None)
+            self.go_on.emit()
+            return
+        own = [t for t in waiting if t.page_id == self._page_id]
+        self._look_at((own or waiting)[0], 0)
+
+    def _look_at(self, table: TableState, number: int) -> None:
+        """Take the peg of a table's doubtful line in hand, and say why it is doubted."""
+        if table.page_id != self._page_id:
+            self.page_wanted.emit(table.page_id)
+        index = next(i for i, t in enumerate(self._session.tables) if t.id == table.id)
+        if index != self._session.table_index:
+            self._session.go_to_table(index - self._session.table_index)
+        self._looking = (table.id, number)
+        self.refresh()
+        doubt = table.line_doubts[number]
+        self.view.choose_peg(doubt.direction, doubt.index)
+        self._keys.setText(self._key_words())
+
+    # --- the menu -------------------------------------------------------------------------------
+
+    def _show_menu(self, at: QPoint) -> None:
+        """Show what can be done here, with its keys: the same declarations as the help sheet's."""
+        menu = QMenu(self)
+        for command in COMMANDS:
+            if command.where != "rule" or len(command.keys) != 1 or len(command.keys[0]) != 1:
+                continue
+            action = menu.addAction(f"{command.label}\t{command.keys[0]}")
+            if action is not None:
+                key = Qt.Key(ord(command.keys[0]))
+                action.triggered.connect(lambda _on, key=key: self._press(key))
+        menu.exec(at)
+
+    def _press(self, key: Qt.Key) -> None:
+        self._take(QKeyEvent(QEvent.Type.KeyPress, key, Qt.KeyboardModifier.NoModifier))
 
     def _next_table(self) -> None:
         count = len(self._mended) if self._mended is not None else len(self._own())

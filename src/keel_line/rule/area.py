@@ -1,0 +1,169 @@
+"""A table where the clerk says there is one: in an area of the page, or as it lies on another."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line._shared.paper import Grey, flatten_light
+from keel_line.model.geometry import Box
+from keel_line.model.grid import Grid, Rule
+from keel_line.rule.alignment import lay_out
+from keel_line.rule.grids import build_grids
+from keel_line.rule.mend import Direction, make_plain_grid, move_line, shift_grid
+from keel_line.rule.rules import find_rules, make_rule_field
+from keel_line.rule.writing import find_writing
+
+LEAST_SIDE_IN = 0.15
+"""An area is at least as wide and as high as this."""
+
+_MOSTLY = 0.6
+_SHIFT_IN = 0.6
+_SNAP_IN = 0.05
+_LEAST_ALIKE = 3
+_ALIKE = 0.6
+_RULED_SHARE = 0.25
+_MM_PER_IN = 25.4
+_UNITS = {"mm": 1 / _MM_PER_IN, "cm": 10 / _MM_PER_IN, "in": 1.0}
+
+
+def find_in_area(grey: Grey, dpi: float, box: Box) -> Grid:
+    """Make one table of an area, with the rows and columns that its rules and writing show.
+
+    Parameters
+    ----------
+    grey
+        Squared page, shape (rows, cols), 0 is black.
+    dpi
+        Its resolution.
+    box
+        The area in px; what lies beyond the page is cut off.
+
+    Returns
+    -------
+    Grid
+        Where rules frame most of the area it is their grid; otherwise it fills the area. An empty
+        area becomes one cell.
+    """
+    x0, y0, x1, y1 = clip_box(box, grey.shape, dpi)
+    part = np.ascontiguousarray(grey[int(y0) : int(np.ceil(y1)), int(x0) : int(np.ceil(x1))])
+    flat = flatten_light(part)
+    field = make_rule_field(flat, dpi)
+    rules = find_rules(field)
+    area = (0.0, 0.0, x1 - x0, y1 - y0)
+    ruled = max(build_grids(field, rules), key=lambda g: _size(g.box), default=None)
+    if ruled is not None and _size(ruled.box) >= _MOSTLY * _size(area):
+        return shift_grid(ruled, x0, y0)
+    writing = find_writing(flat, dpi, rules)
+    if len(writing.boxes) == 0:
+        return make_plain_grid((x0, y0, x1, y1), 1, 1)
+    return shift_grid(lay_out(writing, rules, area), x0, y0)
+
+
+def clip_box(box: Box, shape: tuple[int, ...], dpi: float) -> Box:
+    """Keep a box within a page of a shape (rows, cols), and at least 0.15 inch wide and high."""
+    least = LEAST_SIDE_IN * dpi
+    rows, cols = shape[0], shape[1]
+    x0 = min(max(box[0], 0.0), max(0.0, cols - least))
+    y0 = min(max(box[1], 0.0), max(0.0, rows - least))
+    x1 = min(max(box[2], x0 + least), float(cols))
+    y1 = min(max(box[3], y0 + least), float(rows))
+    return (x0, y0, x1, y1)
+
+
+def _size(box: Box) -> float:
+    return (box[2] - box[0]) * (box[3] - box[1])
+
+
+def parse_area(text: str, dpi: float) -> Box | None:
+    """Read an area as the clerk types it: left, top, width and height, in mm unless said.
+
+    ``20 35 170 200``, ``20, 35, 170, 200 mm``, ``0.8 1.4 6.7 7.9 in`` or ``240 410 2000 2360 px``.
+    None where it says no area.
+    """
+    numbers = re.findall(r"-?\d+(?:[.]\d+)?", text)
+    unit = re.sub(r"[-\d.,;\sx×]", "", text).lower() or "mm"
+    if len(numbers) != 4 or unit not in {*_UNITS, "px"}:
+        return None
+    scale = dpi * _UNITS[unit] if unit in _UNITS else 1.0
+    left, top, width, height = (float(n) * scale for n in numbers)
+    if width <= 0 or height <= 0:
+        return None
+    return (left, top, left + width, top + height)
+
+
+def describe_area(box: Box, dpi: float) -> str:
+    """Return a box (px) as it is typed, in mm."""
+    x0, y0, x1, y1 = (v / dpi * _MM_PER_IN for v in box)
+    return f"{x0:.1f} {y0:.1f} {x1 - x0:.1f} {y1 - y0:.1f} mm"
+
+
+def fit_to_rules(grid: Grid, rules: Sequence[Rule], dpi: float) -> Grid:
+    """Shift a grid that was drawn for a form onto a page of that form, by the page's own rules.
+
+    The shift, at most 0.6 inch each way, is the one that brings most boundaries onto rules; each
+    boundary then goes to the rule that lies within 0.05 inch of it. Where fewer than 3 boundaries,
+    or than 6 in 10, find a rule, that direction is left as it is.
+    """
+    shifts = [_find_shift(grid, rules, way, dpi) for way in ("down", "across")]
+    moved = shift_grid(grid, *shifts)
+    near = [r for r in rules if _runs_in(r, moved.box)]
+    moved = replace(moved, rules=tuple(near))
+    for way in ("down", "across"):
+        direction: Direction = "down" if way == "down" else "across"
+        for index in range(moved.cols + 1 if way == "down" else moved.rows + 1):
+            line = (moved.x_lines if way == "down" else moved.y_lines)[index]
+            places = _places(near, way, moved.box)
+            if not len(places):
+                break
+            nearest = float(places[np.abs(places - line).argmin()])
+            if abs(nearest - line) <= _SNAP_IN * dpi:
+                moved = move_line(moved, direction, index, nearest)
+    return moved
+
+
+def _places(rules: Sequence[Rule], way: str, box: Box) -> NDArray[np.float64]:
+    middle = (box[0] + box[2]) / 2 if way == "across" else (box[1] + box[3]) / 2
+    return np.array([r.at(middle) for r in rules if r.direction == way])
+
+
+def _find_shift(grid: Grid, rules: Sequence[Rule], way: str, dpi: float) -> float:
+    """Return how far (px) the boundaries of one direction have to go to lie on rules."""
+    lines = np.array(grid.x_lines if way == "down" else grid.y_lines)
+    around = _SHIFT_IN * dpi
+    x0, y0, x1, y1 = grid.box
+    box = (x0 - around, y0 - around, x1 + around, y1 + around)
+    places = _places([r for r in rules if _runs_in(r, box)], way, grid.box)
+    if len(places) < _LEAST_ALIKE:
+        return 0.0
+    apart = (places[:, None] - lines[None, :]).ravel()
+    best, most = 0.0, 0.0
+    for shift in sorted(apart[np.abs(apart) <= around].tolist(), key=abs):
+        off = np.abs(places[:, None] - (lines + shift)[None, :]).min(axis=0)
+        met = off <= _SNAP_IN * dpi
+        # Of shifts that meet as many rules, the one that meets them best.
+        worth = float(met.sum() - (off[met] / (_SNAP_IN * dpi)).mean() * 0.5) if met.any() else 0.0
+        if worth > most + 1e-9:
+            most, best = worth, float(shift + np.median(_nearest(places, lines + shift)[met]))
+    enough = max(_LEAST_ALIKE - 0.5, _ALIKE * len(lines) - 0.5)
+    return best if most >= enough else 0.0
+
+
+def _nearest(places: NDArray[np.float64], lines: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return how far each line is from the rule nearest to it, with its sign."""
+    apart = places[:, None] - lines[None, :]
+    return np.asarray(apart[np.abs(apart).argmin(axis=0), np.arange(len(lines))])
+
+
+def _runs_in(rule: Rule, box: Box) -> bool:
+    """Tell whether a rule runs over a fair part of a box."""
+    x0, y0, x1, y1 = box
+    low, high = (x0, x1) if rule.direction == "across" else (y0, y1)
+    first, last = (y0, y1) if rule.direction == "across" else (x0, x1)
+    slack = 0.02 * (last - first)
+    inside = first - slack <= rule.at((low + high) / 2) <= last + slack
+    return inside and min(rule.end, high) - max(rule.start, low) >= _RULED_SHARE * (high - low)

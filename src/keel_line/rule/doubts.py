@@ -1,0 +1,211 @@
+"""Which of a grid's boundaries may not lie right, and why, told before anybody reads the sheet."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line._shared.paper import Grey
+from keel_line.model.grid import Grid, LineDoubt, Rule
+from keel_line.rule.mend import Direction
+from keel_line.rule.writing import Writing, find_writing
+
+_TIGHT_CAPS = 0.28
+_OVER_CAPS = 0.15
+_LEAST_ROWS = 3
+_TWO_CAPS = 1.9
+_TWO_SHARE = 0.7
+_FAINT_SHARE = 0.45
+_FEW = 0.34
+_NEAR = 0.8
+
+
+def find_doubts(
+    grid: Grid, flat: Grey, dpi: float, rules: tuple[Rule, ...]
+) -> tuple[LineDoubt, ...]:
+    """Find the boundaries of a grid that want a look.
+
+    Doubtful are: a boundary through writing; a column or a row in which nothing is written; a
+    column in which white runs down between two pieces of most rows, so that a boundary may be
+    missing; a row that fills few columns close under another, so that it may be a part of it; a
+    rule of which little is left.
+
+    Parameters
+    ----------
+    grid
+        The grid, as it was found.
+    flat
+        Its squared page with even light, shape (rows, cols).
+    dpi
+        The page's resolution.
+    rules
+        The page's ruling lines, which are no writing.
+
+    Returns
+    -------
+    tuple of LineDoubt
+        Boundaries down first, each boundary once.
+    """
+    x0, y0 = max(0, int(grid.box[0]) - 3), max(0, int(grid.box[1]) - 3)
+    x1, y1 = int(np.ceil(grid.box[2])) + 4, int(np.ceil(grid.box[3])) + 4
+    part = np.ascontiguousarray(flat[y0:y1, x0:x1])
+    if min(part.shape) < dpi * 0.1:
+        return ()
+    writing = find_writing(part, dpi, [r.moved(-x0, -y0) for r in rules])
+    boxes = writing.boxes + np.array([x0, y0, x0, y0])
+    found = [
+        *_columns_in_doubt(grid, boxes, writing),
+        *_rows_in_doubt(grid, boxes, writing),
+        *_faint_rules(grid),
+    ]
+    seen: dict[tuple[str, int], LineDoubt] = {}
+    for doubt in found:
+        seen.setdefault((doubt.direction, doubt.index), doubt)
+    return tuple(sorted(seen.values(), key=lambda d: (d.direction == "across", d.index)))
+
+
+def _places(boxes: NDArray[np.float64], lines: tuple[float, ...], axis: int) -> NDArray[np.int64]:
+    """Return in which column (axis 0) or row (axis 1) the middle of each piece lies."""
+    middles = (boxes[:, axis] + boxes[:, axis + 2]) / 2
+    return np.searchsorted(np.array(lines[1:-1]), middles)
+
+
+def _single(grid: Grid) -> NDArray[np.bool_]:
+    """Tell of each field whether its cell spans no further, shape (rows, cols)."""
+    out = np.zeros((grid.rows, grid.cols), bool)
+    for cell in grid.cells:
+        out[cell.row, cell.col] = cell.row_span == cell.col_span == 1
+    return out
+
+
+def _columns_in_doubt(grid: Grid, boxes: NDArray[np.float64], writing: Writing) -> list[LineDoubt]:
+    cap = writing.cap_px
+    cols, rows = _places(boxes, grid.x_lines, 0), _places(boxes, grid.y_lines, 1)
+    single = _single(grid)
+    out = []
+    for k, x in enumerate(grid.x_lines[1:-1], 1):
+        if grid.is_ruled("down", x):
+            continue
+        parted = [r for r in range(grid.rows) if single[r, k - 1] and single[r, k]]
+        own = boxes[np.isin(rows, parted)] if len(boxes) else boxes
+        over = (own[:, 0] < x - _OVER_CAPS * cap) & (own[:, 2] > x + _OVER_CAPS * cap)
+        left, right = own[own[:, 2] <= x, 2], own[own[:, 0] >= x, 0]
+        if over.any():
+            many = int(over.sum())
+            says = "1 value runs" if many == 1 else f"{many} values run"
+            out.append(LineDoubt("down", k, f"{says} across this line"))
+        elif len(left) and len(right) and right.min() - left.max() < _TIGHT_CAPS * cap:
+            out.append(LineDoubt("down", k, "The writing on both sides stands close to this line"))
+    for k in range(grid.cols):
+        mine = cols == k
+        if not mine.any() and not grid.is_ruled("down", grid.x_lines[max(k, 1)]):
+            out.append(LineDoubt("down", max(k, 1), f"Column {k + 1} holds nothing"))
+        elif _looks_like_two(grid, boxes[mine], rows[mine], single[:, k], cap):
+            words = f"Column {k + 1} may be two: white runs down through it"
+            out.append(LineDoubt("down", max(k, 1) if grid.cols > 1 else 0, words))
+    return out
+
+
+def _looks_like_two(
+    grid: Grid,
+    boxes: NDArray[np.float64],
+    rows: NDArray[np.int64],
+    single: NDArray[np.bool_],
+    cap: float,
+) -> bool:
+    """Tell whether most rows of a column have two pieces with white between them at one place."""
+    filled = [r for r in np.unique(rows).tolist() if single[r]]
+    if len(filled) < _LEAST_ROWS:
+        return False
+    gaps = []
+    for r in filled:
+        own = boxes[rows == r]
+        own = own[np.argsort(own[:, 0])]
+        wide = own[1:, 0] - own[:-1, 2]
+        if len(wide) and wide.max() >= _TWO_CAPS * cap:
+            at = int(wide.argmax())
+            gaps.append((own[at, 2], own[at + 1, 0]))
+    if len(gaps) < max(_LEAST_ROWS, _TWO_SHARE * len(filled)):
+        return False
+    ends, starts = np.array(gaps).T
+    return bool(np.percentile(starts, 15) - np.percentile(ends, 85) >= _TWO_CAPS / 2 * cap)
+
+
+def _rows_in_doubt(grid: Grid, boxes: NDArray[np.float64], writing: Writing) -> list[LineDoubt]:
+    cap = writing.cap_px
+    rows, cols = _places(boxes, grid.y_lines, 1), _places(boxes, grid.x_lines, 0)
+    filled = [set(cols[rows == r].tolist()) for r in range(grid.rows)]
+    middles = np.array(
+        [
+            float(np.median(boxes[rows == r][:, [1, 3]].mean(axis=1))) if filled[r] else np.nan
+            for r in range(grid.rows)
+        ]
+    )
+    pitch = np.diff(middles)
+    usual = float(np.nanmedian(pitch)) if np.isfinite(pitch).any() else np.inf
+    out = []
+    for k, y in enumerate(grid.y_lines[1:-1], 1):
+        if grid.is_ruled("across", y):
+            continue
+        over = (boxes[:, 1] < y - _OVER_CAPS * cap) & (boxes[:, 3] > y + _OVER_CAPS * cap)
+        spanning = _spanning_at(grid, k)
+        over &= ~np.isin(cols, spanning)
+        if over.sum() >= 2:
+            out.append(LineDoubt("across", k, f"{int(over.sum())} values run across this line"))
+        elif (
+            filled[k]
+            and 0 not in filled[k]
+            and len(filled[k]) <= max(1.0, _FEW * grid.cols)
+            and len(filled[k]) < len(filled[k - 1])
+            and pitch[k - 1] < _NEAR * usual
+        ):
+            out.append(LineDoubt("across", k, f"Row {k + 1} may belong to the row above it"))
+    empty = (
+        LineDoubt("across", k, f"Row {k + 1} holds nothing")
+        for k in range(1, grid.rows)
+        if not filled[k] and not grid.is_ruled("across", grid.y_lines[k])
+    )
+    return [*out, *empty]
+
+
+def _spanning_at(grid: Grid, line: int) -> list[int]:
+    """Return the columns in which a cell reaches across a boundary between rows."""
+    return [
+        col
+        for c in grid.cells
+        if c.row < line < c.row + c.row_span
+        for col in range(c.col, c.col + c.col_span)
+    ]
+
+
+def _faint_rules(grid: Grid) -> list[LineDoubt]:
+    out = []
+    for way, lines in (("down", grid.x_lines), ("across", grid.y_lines)):
+        low, high = (grid.box[1], grid.box[3]) if way == "down" else (grid.box[0], grid.box[2])
+        for k, at in enumerate(lines[1:-1], 1):
+            direction: Direction = "down" if way == "down" else "across"
+            if not grid.is_ruled(direction, at):
+                continue
+            middle = (low + high) / 2
+            near = max(3.0, 0.004 * (high - low))
+            length = sum(
+                r.length * r.strength
+                for r in grid.rules
+                if r.direction == way and abs(r.at(middle) - at) <= near
+            )
+            wanted = _parted_length(grid, direction, k)
+            if wanted and length < _FAINT_SHARE * wanted:
+                out.append(LineDoubt(direction, k, "Little is left of the rule on the paper"))
+    return out
+
+
+def _parted_length(grid: Grid, direction: Direction, line: int) -> float:
+    """Return over what length (px) a boundary parts cells: spanning ones are left out."""
+    lines = grid.y_lines if direction == "down" else grid.x_lines
+    parted = np.diff(np.array(lines))
+    for c in grid.cells:
+        first, count = (c.col, c.col_span) if direction == "down" else (c.row, c.row_span)
+        if first < line < first + count:
+            start, many = (c.row, c.row_span) if direction == "down" else (c.col, c.col_span)
+            parted[start : start + many] = 0.0
+    return float(parted.sum())
