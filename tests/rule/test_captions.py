@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from keel_line.model.geometry import Box
-from keel_line.rule.captions import find_captions
+from keel_line.rule.captions import find_captions, find_notes, is_note
 from keel_line.rule.grids import find_grids
 from synth.pages import Sheet, Style, finish_page
 from tests.conftest import inter, make_content
@@ -63,3 +63,45 @@ def test_writing_far_above_is_no_title() -> None:
     sheet.draw_table(make_content(5, 4), (0.8, 2.0), Style(inter(), inter(bold=True), 11.0), rng)
     write_lines(sheet, ["Brannock Sound"], 1.3, rng)
     assert captions_of(sheet, rng) == [None]
+
+
+@pytest.mark.parametrize("ruling", ["full", "heading"])
+def test_the_writing_close_under_a_table_is_found(ruling: str) -> None:
+    sheet, rng = Sheet(DPI, (8.0, 9.0)), np.random.default_rng(1)
+    style = Style(inter(), inter(bold=True), 11.0, ruling=ruling)
+    sheet.draw_table(make_content(5, 4), (0.8, 1.0), style, rng)
+    grey = finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey
+    (grid,) = find_grids(grey, DPI)
+    foot = grid.box[3] / DPI
+    write_lines(sheet, ["* paid in the quarter after", "1) by order of the board"], foot + 0.4, rng)
+    grey = finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey
+    (box,) = find_notes(grey, DPI, find_grids(grey, DPI)[:1])
+    assert box is not None
+    assert box[1] >= grid.box[3] - 1
+    assert box[3] == pytest.approx((foot + 0.43) * DPI, abs=10)
+
+
+def test_nothing_under_a_table_is_no_note() -> None:
+    sheet, rng = Sheet(DPI, (8.0, 9.0)), np.random.default_rng(1)
+    style = Style(inter(), inter(bold=True), 11.0, ruling="full")
+    sheet.draw_table(make_content(5, 4), (0.8, 1.0), style, rng)
+    write_lines(sheet, ["Far below, another matter"], 7.5, rng)
+    grey = finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey
+    assert find_notes(grey, DPI, find_grids(grey, DPI)) == [None]
+
+
+@pytest.mark.parametrize(
+    ("text", "note"),
+    [
+        ("* paid in the quarter after", True),
+        ("† no berth let", True),
+        ("1) by order of the board", True),
+        ("Note: dues are in pounds", True),
+        ("Sources: the harbour office", True),
+        ("Carried to the quarter's account", False),
+        ("Notable vessels", False),
+        ("12 vessels in all", False),
+    ],
+)
+def test_notes_are_told_by_how_they_begin(text: str, note: bool) -> None:  # noqa: FBT001
+    assert is_note(text) is note

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from pytestqt.qtbot import QtBot
 
 from keel_line.model.docket import PageState
+from keel_line.model.grid import LineDoubt
 from keel_line.model.table import TableState
+from keel_line.ui.commands import COMMANDS
 from keel_line.ui.rule.station import RuleStation
 from keel_line.ui.window import Window
 from tests.ui.qtest import QTest
@@ -109,6 +113,7 @@ def test_the_whole_page_becomes_a_table_with_the_columns_of_its_writing(
 ) -> None:
     before = tables(window)[0].grid
     press(rule, Key.Key_V)
+    assert rule.model.rowCount() == 0
     qtbot.waitUntil(lambda: rule.model.rowCount() > 0, timeout=8000)
     rule.settle()
     (whole,) = tables(window)
@@ -217,3 +222,178 @@ def test_a_table_is_named_in_place(window: Window, rule: RuleStation, qtbot: QtB
     assert tables(window)[0].name == "Dues, spring"
     window.actions_by_id["undo"].trigger()
     assert tables(window)[0].name == before
+
+
+def on_page(window: Window, number: int) -> list[TableState]:
+    chosen = window.session.desk.pages()[number].id
+    return [t for t in window.session.desk.tables() if t.page_id == chosen]
+
+
+def test_a_table_is_drawn_with_a_frame(window: Window, rule: RuleStation, qtbot: QtBot) -> None:
+    (grid,) = (t.grid for t in tables(window))
+    press(rule, Key.Key_X)
+    rule.settle()
+    assert tables(window) == []
+    press(rule, Key.Key_D)
+    frame = rule.view.frame_in_hand
+    assert frame is not None
+    press(rule, Key.Key_Left)
+    press(rule, Key.Key_Down, Mod.ShiftModifier)
+    moved = rule.view.frame_in_hand
+    assert moved is not None
+    assert moved.box[0] < frame.box[0]
+    assert moved.box[3] > frame.box[3]
+    around = f"{grid.box[0] - 9} {grid.box[1] - 9} "
+    around += f"{grid.box[2] - grid.box[0] + 18} {grid.box[3] - grid.box[1] + 18} px"
+    press(rule, Key.Key_A)
+    rule.ask.field.clear()
+    QTest.keyClicks(rule.ask.field, around)
+    QTest.keyClick(rule.ask.field, Key.Key_Return)
+    press(rule, Key.Key_Return)
+    assert rule.view.frame_in_hand is None
+    qtbot.waitUntil(lambda: rule.model.rowCount() > 0, timeout=8000)
+    rule.settle()
+    (drawn,) = tables(window)
+    assert (drawn.grid.rows, drawn.grid.cols) == (grid.rows, grid.cols)
+    assert any(c.text for c in drawn.cells)
+    window.actions_by_id["undo"].trigger()
+    assert tables(window) == []
+
+
+def test_escape_draws_nothing(window: Window, rule: RuleStation) -> None:
+    press(rule, Key.Key_D)
+    press(rule, Key.Key_Escape)
+    assert rule.view.frame_in_hand is None
+    assert not rule.mending
+    assert len(tables(window)) == 1
+
+
+def test_a_frame_is_dragged(rule: RuleStation) -> None:
+    press(rule, Key.Key_D)
+    view = rule.view
+    start, end = view.rect().center() - QPoint(60, 40), view.rect().center() + QPoint(70, 90)
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=start)
+    QTest.mouseMove(view, end)
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=end)
+    frame = view.frame_in_hand
+    assert frame is not None
+    first, last = view._on_page(start.toPointF()), view._on_page(end.toPointF())
+    assert frame.box == pytest.approx((*first, *last))
+
+
+def test_a_table_is_moved_as_a_whole_and_put_back(window: Window, rule: RuleStation) -> None:
+    before = tables(window)[0].grid
+    press(rule, Key.Key_M)
+    press(rule, Key.Key_Right, times=2)
+    assert rule.view.grid is not None
+    assert rule.view.grid.x_lines[0] > before.x_lines[0]
+    press(rule, Key.Key_Escape)
+    assert not rule.mending
+    press(rule, Key.Key_M)
+    press(rule, Key.Key_Down, Mod.AltModifier)
+    press(rule, Key.Key_Return)
+    rule.settle()
+    after = tables(window)[0].grid
+    shift = after.y_lines[0] - before.y_lines[0]
+    assert shift > 0
+    assert after.y_lines == pytest.approx([y + shift for y in before.y_lines])
+    assert after.x_lines == pytest.approx(before.x_lines)
+
+
+def test_a_table_is_dragged_along(window: Window, rule: RuleStation) -> None:
+    before = tables(window)[0].grid
+    press(rule, Key.Key_M)
+    view = rule.view
+    start = view.rect().center()
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=start)
+    QTest.mouseMove(view, start + QPoint(12, 0))
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=start + QPoint(12, 0))
+    assert view.grid is not None
+    shifts = [b - a for a, b in zip(before.x_lines, view.grid.x_lines, strict=True)]
+    assert shifts == pytest.approx([12 / view._scale] * len(shifts), rel=0.02)
+
+
+def test_a_copy_lies_beside_and_both_stay(window: Window, rule: RuleStation) -> None:
+    before = tables(window)[0]
+    press(rule, Key.Key_C)
+    press(rule, Key.Key_Return)
+    rule.settle()
+    first, second = tables(window)
+    assert (second.grid.rows, second.grid.cols) == (before.grid.rows, before.grid.cols)
+    assert second.grid.box != first.grid.box
+    assert first.grid.x_lines == pytest.approx(before.grid.x_lines)
+
+
+def test_an_area_that_says_nothing_is_asked_for_again(window: Window, rule: RuleStation) -> None:
+    before = tables(window)[0].grid.box
+    press(rule, Key.Key_A)
+    shown = rule.ask.field.text()
+    assert shown.endswith("mm")
+    QTest.keyClicks(rule.ask.field, "over there")
+    QTest.keyClick(rule.ask.field, Key.Key_Return)
+    assert rule.ask.isVisible()
+    assert "four numbers" in window.message.text()
+    rule.ask.field.clear()
+    QTest.keyClicks(rule.ask.field, shown.replace(shown.split()[0], "12.0", 1))
+    QTest.keyClick(rule.ask.field, Key.Key_Return)
+    rule.settle()
+    after = tables(window)[0].grid.box
+    assert after[0] == pytest.approx(12.0 / 25.4 * page(window).dpi, abs=2)
+    assert after[1:2] == pytest.approx(before[1:2], abs=2)
+
+
+def test_lines_are_laid_on_another_page_and_taken_back(window: Window, rule: RuleStation) -> None:
+    before = [t.grid.cols for t in on_page(window, 1)]
+    press(rule, Key.Key_P)
+    assert rule.ask.field.text() == "2-4"
+    QTest.keyClicks(rule.ask.field, "2, 9")
+    QTest.keyClick(rule.ask.field, Key.Key_Return)
+    assert "1 to 4" in window.message.text()
+    rule.ask.field.clear()
+    QTest.keyClicks(rule.ask.field, "2")
+    QTest.keyClick(rule.ask.field, Key.Key_Return)
+    assert [t.grid.cols for t in on_page(window, 1)] == [tables(window)[0].grid.cols]
+    window.actions_by_id["undo"].trigger()
+    assert [t.grid.cols for t in on_page(window, 1)] == before
+
+
+def test_tables_change_places_in_their_order(
+    window: Window, rule: RuleStation, qtbot: QtBot
+) -> None:
+    second = window.session.desk.pages()[1].id
+    window.go_to_page(second)
+    qtbot.waitUntil(lambda: window.session.picture(second) is not None)
+    rule.refresh()
+    before = [t.name for t in on_page(window, 1)]
+    press(rule, Key.Key_O)
+    rule.settle()
+    assert [t.name for t in on_page(window, 1)] == before[::-1]
+
+
+def test_enter_walks_through_the_lines_in_doubt(
+    window: Window, rule: RuleStation, qtbot: QtBot
+) -> None:
+    desk, first = window.session.desk, page(window)
+    grid = tables(window)[0].grid
+    doubts = (LineDoubt("down", 3, "1 value runs across this line"), LineDoubt("across", 5, "x"))
+    desk.draw(first, [replace(grid, doubts=doubts)], "lines in doubt")
+    window.jobs.read_waiting()
+    qtbot.waitUntil(lambda: window.session.lines_to_look_at() == 2)
+    assert "2 lines to look at" in [s.waiting for s in window.line._stops]
+    rule.refresh()
+    assert "2 lines want a look" in rule._doubt.text()
+    press(rule, Key.Key_Return)
+    assert (rule.view.gutter, rule.view.peg) == ("down", 3)
+    assert "1 of 2: 1 value runs across this line" in rule._doubt.text()
+    press(rule, Key.Key_Return)
+    assert (rule.view.gutter, rule.view.peg) == ("across", 5)
+    press(rule, Key.Key_Return)
+    assert window.session.lines_to_look_at() == 0
+    assert window._at == "proof"
+    window.actions_by_id["undo"].trigger()
+    assert window.session.lines_to_look_at() == 2
+
+
+def test_every_key_of_the_station_is_in_its_menu_and_on_the_help_sheet() -> None:
+    keys = {c.keys[0] for c in COMMANDS if c.where == "rule"}
+    assert {"D", "M", "C", "A", "P", "O", "X", "V", "F", "H", "E", "N", "J", "K"} <= keys

@@ -22,6 +22,8 @@ LEAST_SIDE_IN = 0.15
 """An area is at least as wide and as high as this."""
 
 _MOSTLY = 0.6
+_MARGIN_IN = 0.25
+_EDGE_IN = 0.04
 _SHIFT_IN = 0.6
 _SNAP_IN = 0.05
 _LEAST_ALIKE = 3
@@ -49,19 +51,36 @@ def find_in_area(grey: Grey, dpi: float, box: Box) -> Grid:
         Where rules frame most of the area it is their grid; otherwise it fills the area. An empty
         area becomes one cell.
     """
-    x0, y0, x1, y1 = clip_box(box, grey.shape, dpi)
-    part = np.ascontiguousarray(grey[int(y0) : int(np.ceil(y1)), int(x0) : int(np.ceil(x1))])
-    flat = flatten_light(part)
+    area = clip_box(box, grey.shape, dpi)
+    # Rules along the area's edge are seen only with the paper on both their sides.
+    left, top = (max(0, int(v - _MARGIN_IN * dpi)) for v in area[:2])
+    right, low = (int(np.ceil(v + _MARGIN_IN * dpi)) for v in area[2:])
+    flat = flatten_light(np.ascontiguousarray(grey[top:low, left:right]))
     field = make_rule_field(flat, dpi)
     rules = find_rules(field)
-    area = (0.0, 0.0, x1 - x0, y1 - y0)
-    ruled = max(build_grids(field, rules), key=lambda g: _size(g.box), default=None)
+    slack = _EDGE_IN * dpi
+    inner = (area[0] - left, area[1] - top, area[2] - left, area[3] - top)
+    framed = [g for g in build_grids(field, rules) if _lies_in(g.box, inner, slack)]
+    ruled = max(framed, key=lambda g: _size(g.box), default=None)
     if ruled is not None and _size(ruled.box) >= _MOSTLY * _size(area):
-        return shift_grid(ruled, x0, y0)
-    writing = find_writing(flat, dpi, rules)
+        return shift_grid(ruled, left, top)
+    x0, y0, x1, y1 = (round(v) for v in inner)
+    part = np.ascontiguousarray(flat[y0:y1, x0:x1])
+    own = [r.moved(-x0, -y0) for r in rules]
+    writing = find_writing(part, dpi, own)
     if len(writing.boxes) == 0:
-        return make_plain_grid((x0, y0, x1, y1), 1, 1)
-    return shift_grid(lay_out(writing, rules, area), x0, y0)
+        return make_plain_grid(area, 1, 1)
+    whole = (0.0, 0.0, float(part.shape[1]), float(part.shape[0]))
+    return shift_grid(lay_out(writing, own, whole), left + x0, top + y0)
+
+
+def _lies_in(box: Box, area: Box, slack: float) -> bool:
+    return (
+        box[0] >= area[0] - slack
+        and box[1] >= area[1] - slack
+        and box[2] <= area[2] + slack
+        and box[3] <= area[3] + slack
+    )
 
 
 def clip_box(box: Box, shape: tuple[int, ...], dpi: float) -> Box:
@@ -86,7 +105,7 @@ def parse_area(text: str, dpi: float) -> Box | None:
     None where it says no area.
     """
     numbers = re.findall(r"-?\d+(?:[.]\d+)?", text)
-    unit = re.sub(r"[-\d.,;\sx×]", "", text).lower() or "mm"
+    unit = re.sub(r"[-\d.,;\s×]", "", text).lower() or "mm"
     if len(numbers) != 4 or unit not in {*_UNITS, "px"}:
         return None
     scale = dpi * _UNITS[unit] if unit in _UNITS else 1.0

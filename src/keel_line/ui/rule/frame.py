@@ -32,12 +32,12 @@ def step_frame(
 ) -> Frame | None:
     """Return the frame after an arrow key, None where the key is none.
 
-    Arrows move it, with Shift its far corner; Control makes the steps small. ``page`` is the page's
+    Arrows move it, with Shift its far corner; Alt makes the steps small. ``page`` is the page's
     (width, height).
     """
     if key not in _WAYS:
         return None
-    share = _NEAR if held & Qt.KeyboardModifier.ControlModifier else _FAR
+    share = _NEAR if held & Qt.KeyboardModifier.AltModifier else _FAR
     step = max(1.0, share * max(page))
     dx, dy = (way * step for way in _WAYS[Qt.Key(key)])
     if held & Qt.KeyboardModifier.ShiftModifier:

@@ -78,7 +78,7 @@ _CELL_KEYS = (
 _FRAME_KEYS = (
     ("← → ↑ ↓", "move the frame, or drag it"),
     ("Shift", "with an arrow moves its lower right corner"),
-    ("Ctrl", "small steps"),
+    ("Alt", "small steps"),
     ("A", "type its area"),
     ("Enter", "take it"),
     ("Esc", "leave all as it was"),
@@ -717,6 +717,7 @@ class RuleStation(QWidget):
             self._laying_out = True
             self.said.emit("Looking for rows and columns there.")
             self._session.jobs.want_grid(page, box)
+            self.refresh()
 
     def _take_grid(self, page_id: int, grid: Grid) -> None:
         page = self._page()

@@ -1,0 +1,129 @@
+"""Tables made where the clerk says there is one, and laid on other pages of a form."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from keel_line.model.geometry import Box
+from keel_line.rule.area import (
+    LEAST_SIDE_IN,
+    clip_box,
+    describe_area,
+    find_in_area,
+    fit_to_rules,
+    parse_area,
+)
+from keel_line.rule.grids import find_grids, survey_page
+from keel_line.rule.mend import fill_box, make_plain_grid, shift_grid
+from synth.pages import Sheet, Style, TableContent, finish_page
+from tests.conftest import inter, make_content
+
+DPI = 150.0
+
+
+def draw(content: TableContent, ruling: str) -> np.ndarray:
+    sheet, rng = Sheet(DPI, (8.0, 9.0)), np.random.default_rng(3)
+    style = Style(inter(), inter(bold=True), 11.0, ruling=ruling)
+    sheet.draw_table(content, (0.8, 1.0), style, rng)
+    return finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey
+
+
+@pytest.mark.parametrize("ruling", ["none", "full"])
+def test_an_area_around_a_table_becomes_that_table(ruling: str) -> None:
+    grey = draw(make_content(7, 4), ruling)
+    (found,) = find_grids(grey, DPI)
+    x0, y0, x1, y1 = found.box
+    made = find_in_area(grey, DPI, (x0 - 12, y0 - 12, x1 + 12, y1 + 12))
+    assert (made.rows, made.cols) == (7, 4)
+    if ruling == "full":  # the paper's own frame
+        assert made.box == pytest.approx(found.box, abs=2)
+    else:
+        assert made.box == pytest.approx((x0 - 12, y0 - 12, x1 + 12, y1 + 12), abs=1.5)
+
+
+def test_a_part_of_a_table_can_be_taken_alone() -> None:
+    grey = draw(make_content(8, 4), "none")
+    (found,) = find_grids(grey, DPI)
+    half = (found.box[0], found.y_lines[3], found.x_lines[2], found.box[3])
+    made = find_in_area(grey, DPI, half)
+    assert (made.rows, made.cols) == (5, 2)
+
+
+def test_running_text_becomes_rows_of_one_column_when_it_is_asked_for() -> None:
+    sheet, rng = Sheet(DPI, (8.0, 9.0)), np.random.default_rng(3)
+    for i in range(5):
+        sheet.write((0.8, 1.5 + 0.25 * i), "The harbour master keeps a register", inter(), 11, rng)
+    grey = finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey
+    assert find_grids(grey, DPI) == []
+    (block,) = survey_page(grey, DPI).passed_over
+    made = find_in_area(grey, DPI, block)
+    assert (made.rows, made.cols) == (5, 1)
+
+
+def test_an_empty_area_is_one_cell() -> None:
+    made = find_in_area(np.full((600, 500), 240, np.uint8), DPI, (50, 60, 300, 400))
+    assert (made.rows, made.cols) == (1, 1)
+    assert made.box == (50, 60, 300, 400)
+
+
+boxes = st.tuples(*[st.floats(-500, 2500)] * 4)
+
+
+@given(boxes)
+def test_a_clipped_box_lies_on_the_page_and_is_large_enough(box: Box) -> None:
+    x0, y0, x1, y1 = clip_box(box, (1200, 900), DPI)
+    assert 0 <= x0 < x1 <= 900
+    assert 0 <= y0 < y1 <= 1200
+    assert min(x1 - x0, y1 - y0) >= LEAST_SIDE_IN * DPI - 1e-6
+
+
+@pytest.mark.parametrize(
+    ("text", "box"),
+    [
+        ("25.4 50.8 101.6 25.4", (300, 600, 1500, 900)),
+        ("25,4 50,8 101,6 25,4 mm", None),
+        ("1, 2, 4, 1 in", (300, 600, 1500, 900)),
+        ("1in 2in 4in 1in", None),
+        ("30 60 120 40 px", (30, 60, 150, 100)),
+        ("2.54; 5.08; 10.16 × 2.54 cm", (300, 600, 1500, 900)),
+        ("20 30 40", None),
+        ("20 30 0 40", None),
+        ("here", None),
+        ("", None),
+    ],
+)
+def test_an_area_is_typed(text: str, box: Box | None) -> None:
+    found = parse_area(text, 300.0)
+    assert found == (None if box is None else pytest.approx(box))
+
+
+@given(st.floats(0, 2000), st.floats(0, 2000), st.floats(20, 900), st.floats(20, 900))
+def test_an_area_is_told_as_it_is_typed(x: float, y: float, wide: float, high: float) -> None:
+    box = (x, y, x + wide, y + high)
+    assert parse_area(describe_area(box, 300.0), 300.0) == pytest.approx(box, abs=2)
+
+
+@pytest.mark.parametrize("shift", [(40.0, -30.0), (-55.0, 61.0), (0.0, 0.0)])
+def test_a_forms_lines_are_shifted_onto_another_page_of_it(shift: tuple[float, float]) -> None:
+    grey = draw(make_content(9, 4), "full")
+    (grid,) = find_grids(grey, DPI)
+    survey = survey_page(grey, DPI)
+    fitted = fit_to_rules(shift_grid(grid, *shift), survey.rules, DPI)
+    assert fitted.x_lines == pytest.approx(grid.x_lines, abs=1.5)
+    assert fitted.y_lines == pytest.approx(grid.y_lines, abs=1.5)
+    assert all(fitted.is_ruled("down", x) for x in fitted.x_lines)
+
+
+def test_lines_stay_where_they_were_laid_on_a_page_without_rules() -> None:
+    grid = make_plain_grid((60, 70, 400, 300), 4, 3)
+    assert fit_to_rules(grid, (), DPI).x_lines == grid.x_lines
+
+
+def test_a_grid_fills_a_box() -> None:
+    grid = fill_box(make_plain_grid((10, 20, 110, 220), 2, 4), (0, 0, 200, 100))
+    assert grid.x_lines == (0, 50, 100, 150, 200)
+    assert grid.y_lines == (0, 50, 100)
+    assert grid.cells[-1].box == (150, 50, 200, 100)

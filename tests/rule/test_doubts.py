@@ -1,0 +1,86 @@
+"""Which boundaries want a look: each kind of doubt once, and none on a plain table."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from keel_line.model.grid import Grid, LineDoubt
+from keel_line.rule.doubts import find_doubts
+from keel_line.rule.grids import survey_page
+from keel_line.rule.mend import add_line, move_line, remove_line
+from synth.pages import CellContent, Sheet, Style, TableContent, finish_page
+from tests.conftest import inter, make_content
+
+DPI = 150.0
+
+
+def draw(content: TableContent, ruling: str) -> np.ndarray:
+    sheet, rng = Sheet(DPI, (8.0, 9.0)), np.random.default_rng(3)
+    style = Style(inter(), inter(bold=True), 11.0, ruling=ruling)
+    sheet.draw_table(content, (0.8, 1.0), style, rng)
+    return finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey
+
+
+def doubts_of(grey: np.ndarray, change: object = None) -> tuple[Grid, tuple[LineDoubt, ...]]:
+    survey = survey_page(grey, DPI)
+    (grid,) = survey.grids
+    grid = change(grid) if callable(change) else grid
+    return grid, find_doubts(grid, grey, DPI, survey.rules)
+
+
+@pytest.mark.parametrize("ruling", ["full", "across", "heading", "none"])
+def test_a_plain_table_is_not_doubted(ruling: str) -> None:
+    _, doubts = doubts_of(draw(make_content(9, 4), ruling))
+    assert doubts == ()
+
+
+def test_a_line_through_writing_is_doubted() -> None:
+    grey = draw(make_content(9, 4), "none")
+    (found,) = survey_page(grey, DPI).grids
+    into = found.x_lines[2] + 0.4 * (found.x_lines[3] - found.x_lines[2])
+    _, doubts = doubts_of(grey, lambda grid: move_line(grid, "down", 2, into))
+    assert [(d.direction, d.index) for d in doubts] == [("down", 2)]
+    assert "across this line" in doubts[0].why
+
+
+def test_a_column_that_may_be_two_is_doubted() -> None:
+    _, doubts = doubts_of(draw(make_content(9, 4), "none"), lambda g: remove_line(g, "down", 2))
+    assert [d.why for d in doubts] == ["Column 2 may be two: white runs down through it"]
+
+
+def test_an_empty_column_is_doubted() -> None:
+    grey = draw(make_content(9, 3), "none")
+    _, doubts = doubts_of(grey, lambda g: add_line(g, "down", g.box[2] + 40))
+    assert [(d.index, d.why) for d in doubts] == [(3, "Column 4 holds nothing")]
+
+
+def test_a_row_close_under_another_is_doubted() -> None:
+    content = make_content(8, 4, (CellContent(4, 1, "Marigold\nof Ailsay"),))
+    grey = draw(content, "none")
+    survey = survey_page(grey, DPI)
+    (grid,) = survey.grids
+    assert find_doubts(grid, grey, DPI, survey.rules) == ()
+    top, low = grid.y_lines[4], grid.y_lines[5]
+    split = add_line(grid, "across", (top + low) / 2)
+    doubts = find_doubts(split, grey, DPI, survey.rules)
+    assert (("across", 5)) in [(d.direction, d.index) for d in doubts]
+
+
+def test_a_rule_of_which_little_is_left_is_doubted() -> None:
+    grey = draw(make_content(9, 4), "full")
+    (grid,) = survey_page(grey, DPI).grids
+    faint = replace(
+        grid,
+        rules=tuple(
+            replace(r, strength=0.4)
+            if r.direction == "down" and abs(r.position - grid.x_lines[2]) < 4
+            else r
+            for r in grid.rules
+        ),
+    )
+    doubts = find_doubts(faint, grey, DPI, grid.rules)
+    assert [(d.direction, d.index) for d in doubts] == [("down", 2)]
+    assert "Little is left" in doubts[0].why
