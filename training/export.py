@@ -1,4 +1,4 @@
-"""Export a checkpoint as the reader's model file: batch norms folded away, 16-bit weights."""
+"""Export a checkpoint as the reader's model file: batch norms folded away, 8-bit convolutions."""
 
 from __future__ import annotations
 
@@ -18,6 +18,7 @@ from training.config import ALPHABET, MATERIAL_VERSION, Design, TrainConfig
 from training.data import load_shard
 from training.evaluate import score_lines, summarise
 from training.net import LineNet
+from training.quantise import pick_lines, quantise
 from training.render import MATERIAL_DIR
 
 log = logging.getLogger(__name__)
@@ -64,23 +65,11 @@ def store_halved(model: onnx.ModelProto) -> None:
         model.graph.node.insert(0, cast)
 
 
-@click.command()
-@click.argument("checkpoint", type=click.Path(path_type=Path, exists=True))
-@click.option("--into", type=click.Path(path_type=Path), default=DATA_DIR, show_default=True)
-def main(checkpoint: Path, into: Path) -> None:
-    """Write reader.onnx and its recipe reader.json."""
-    logging.basicConfig(level=logging.INFO, format="%(message)s")
-    state = torch.load(checkpoint, weights_only=True)
-    net = LineNet(len(ALPHABET) + 1, Design(**state["design"]))
-    net.load_state_dict(state["net"])
-    net.eval()
-    figures = summarise(score_lines(net, load_shard(MATERIAL_DIR / "val-0000.npz")))
-    fold_norms(net)
-    example = torch.zeros(2, 1, TrainConfig().recipe.height, 128)
-    target = into / "reader.onnx"
+def write_whole(net: LineNet, target: Path) -> onnx.ModelProto:
+    """Write a network whose norms are folded, with its softmax and 16-bit weights."""
     torch.onnx.export(
         WithProbabilities(net),
-        (example,),
+        (torch.zeros(2, 1, TrainConfig().recipe.height, 128),),
         str(target),
         input_names=["lines"],
         output_names=["probabilities"],
@@ -91,6 +80,25 @@ def main(checkpoint: Path, into: Path) -> None:
     model = onnx.load(str(target))
     store_halved(model)
     onnx.save(model, str(target))
+    return model
+
+
+@click.command()
+@click.argument("checkpoint", type=click.Path(path_type=Path, exists=True))
+@click.option("--into", type=click.Path(path_type=Path), default=DATA_DIR, show_default=True)
+def main(checkpoint: Path, into: Path) -> None:
+    """Write reader.onnx and its recipe reader.json; reader16.onnx goes beside the checkpoint."""
+    logging.basicConfig(level=logging.INFO, format="%(message)s")
+    state = torch.load(checkpoint, weights_only=True)
+    net = LineNet(len(ALPHABET) + 1, Design(**state["design"]))
+    net.load_state_dict(state["net"])
+    net.eval()
+    figures = summarise(score_lines(net, load_shard(MATERIAL_DIR / "val-0000.npz")))
+    fold_norms(net)
+    # Kept beside the checkpoint: quantisation is tried anew from it without exporting again.
+    model = write_whole(net, checkpoint.with_name("reader16.onnx"))
+    target = into / "reader.onnx"
+    quantise(model, pick_lines(), target)
     recipe = TrainConfig().recipe
     (into / "reader.json").write_text(
         json.dumps(

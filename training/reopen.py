@@ -30,17 +30,32 @@ log = logging.getLogger(__name__)
 
 _BATCHES = 24
 _HALVED = "_half"
+_QUANTISED = "_quantized"
 _TRAINED_RMS = 0.15  # where weights under a norm settle in a run of usual rate and decay
 
 
 def read_weights(model_file: Path) -> dict[str, Tensor]:
-    """Return the folded weights of a model file by the names they have in the network."""
-    return {
-        init.name.removesuffix(_HALVED).removeprefix("net."): torch.from_numpy(
-            numpy_helper.to_array(init).astype(np.float32)
-        )
+    """Return the folded weights of a model file by the names they have in the network.
+
+    What was stored in 8 bits comes back as near as 8 bits were.
+    """
+    stored = {
+        init.name: numpy_helper.to_array(init)
         for init in onnx.load(str(model_file)).graph.initializer
+        if init.name.startswith("net.")
     }
+    out = {}
+    for name, values in stored.items():
+        plain = name.removesuffix(_HALVED).removesuffix(_QUANTISED)
+        if name.endswith(_QUANTISED):
+            scale = stored.get(f"{plain}_scale", stored.get(f"{name}_scale"))
+            if scale is None:
+                raise ValueError(f"{model_file.name} has no scale for {plain}")
+            values = values * scale.reshape(-1, *[1] * (values.ndim - 1))  # noqa: PLW2901
+        elif name.endswith(("_scale", "_zero_point")):
+            continue
+        out[plain.removeprefix("net.")] = torch.from_numpy(values.astype(np.float32))
+    return out
 
 
 def unfold_norms(net: LineNet, folded: dict[str, Tensor], pixels: Iterable[Tensor]) -> None:

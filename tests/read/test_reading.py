@@ -117,6 +117,14 @@ def test_places_follow_the_steps() -> None:
     np.testing.assert_array_equal(decoded.places, [(1, 3), (4, 5)])
 
 
+def test_a_line_of_two_hundred_characters_is_aligned() -> None:
+    count = 200
+    probs = np.full((2 * count, 3), 0.05, np.float32)
+    probs[::2, 1], probs[1::2, 0] = 0.9, 0.9
+    places = align(probs, (1,) * count)
+    np.testing.assert_array_equal(places[:, 0], 2.0 * np.arange(count))
+
+
 def test_alignment_finds_the_same_places_without_the_greedy_path() -> None:
     probs = steps({}, {1: 0.9}, {1: 0.9}, {}, {2: 0.9})
     np.testing.assert_array_equal(align(probs, (1, 2)), [(1, 3), (4, 5)])

@@ -13,10 +13,11 @@ from synth.lines import LineSample  # noqa: E402 - after the check for torch
 from training.config import ALPHABET, Design, TrainConfig  # noqa: E402
 from training.data import collate, frame_classes, load_shard  # noqa: E402
 from training.evaluate import read_greedily, score_lines, summarise  # noqa: E402
-from training.export import fold_norms  # noqa: E402
+from training.export import WithProbabilities, fold_norms, write_whole  # noqa: E402
 from training.net import LineNet, grow  # noqa: E402
+from training.quantise import quantise  # noqa: E402
 from training.render import save_shard  # noqa: E402
-from training.reopen import unfold_norms  # noqa: E402
+from training.reopen import read_weights, unfold_norms  # noqa: E402
 from training.train import learning_rate, train  # noqa: E402
 
 CONFIG = replace(
@@ -122,3 +123,29 @@ def test_a_network_grows_without_reading_otherwise(material: Path) -> None:
     torch.testing.assert_close(grown(pixels), small(pixels))
     with pytest.raises(RuntimeError, match="no place"):
         grow(small, grown.state_dict())
+
+
+@pytest.mark.filterwarnings("ignore::DeprecationWarning")
+def test_eight_bits_read_as_the_whole_network_and_open_again(tmp_path: Path) -> None:
+    torch.manual_seed(3)
+    net = LineNet(6, Design(16, ((5, 1), (5, 1)), 0)).eval()
+    for module in net.modules():
+        if isinstance(module, torch.nn.BatchNorm2d):
+            torch.nn.init.normal_(module.bias, std=0.1)
+    fold_norms(net)
+    whole, target = tmp_path / "whole.onnx", tmp_path / "reader.onnx"
+    rng = np.random.default_rng(4)
+    lines = [rng.integers(0, 256, (24, 40 + 8 * i)).astype(np.uint8) for i in range(16)]
+    model = write_whole(net, whole)
+    quantise(model, lines, target)
+    picture = torch.from_numpy(lines[3] / np.float32(255))[None, None]
+    with torch.no_grad():
+        wanted = WithProbabilities(net)(picture).numpy()
+    import onnxruntime  # noqa: PLC0415 - only where the training extra is
+
+    session = onnxruntime.InferenceSession(str(target), providers=["CPUExecutionProvider"])
+    (found,) = session.run(None, {"lines": picture.numpy()})
+    np.testing.assert_allclose(found, wanted, atol=0.05)
+    again = read_weights(target)
+    for name, values in net.state_dict().items():
+        np.testing.assert_allclose(again[name], values, atol=float(values.abs().max()) / 50)

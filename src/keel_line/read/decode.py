@@ -174,7 +174,7 @@ def align(probs: NDArray[np.float32], classes: tuple[int, ...]) -> NDArray[np.fl
     path = np.zeros(steps, int)
     for t in range(steps - 1, -1, -1):
         path[t] = state
-        state -= back[t, state]
+        state -= int(back[t, state])
     places = np.zeros((count, 2))
     for k in range(count):
         at = np.flatnonzero(path == 2 * k + 1)
