@@ -168,3 +168,30 @@ def tide_register() -> TableContent:
     return TableContent(
         tuple(cells), len(_TIDES) + 2, (1.05, 0.9, 0.8, 0.9, 0.8, 0.9, 1.15), "lrrrrll", 2
     )
+
+
+_PILOTS = ("E. Rowan", "O. Strand", "Mairi Thole", "J. Skerrow*")
+_DUTIES = (
+    ("1 Apr", "Mon", 0, "04:40", "Corriemoor", "5.2", "Outer Carrick to N 4", "184.00"),
+    ("1 Apr", "Mon", 1, "15:10", "Tern of Ailsay", "3.1", "N 2 to sea", "96.50"),
+    ("2 Apr", "Tue", 1, "05:25", "Fair Isobel", "4.4", "Outer Carrick to N 5", "152.75"),
+    ("2 Apr", "Tue", 3, "16:00", "Marigold", "2.8", "N 4 to S 1", "61.20"),
+    ("3 Apr", "Wed", 3, "06:05", "Kittiwake", "3.6", "Roost to S 4", "118.40"),
+    ("4 Apr", "Thu", 0, "06:50", "Elspeth Rowan", "6.0", "Outer Carrick to N 7", "231.00"),
+    ("4 Apr", "Thu", 2, "19:15", "Wren", "2.5", "S 2 to sea", "88.00"),
+    ("5 Apr", "Fri", 2, "07:30", "Ostrey Maid", "4.9", "Roost to N 1", "166.30"),
+    ("6 Apr", "Sat", 2, "08:10", "Harrow", "3.3", "N 3 to sea", "104.90"),
+    ("6 Apr", "Sat", 1, "20:45", "Gannet", "2.2", "Outer Carrick to S 1", "79.60"),
+    ("7 Apr", "Sun", 0, "09:00", "Sandpiper III", "2.9", "S 1 to sea", "92.15"),
+)
+
+
+def pilotage_rota() -> list[list[str]]:
+    """Return the rota of pilots, a week of 1985, rows of texts; its fees have a total."""
+    rows = [["Date", "Day", "Pilot", "Boards", "Vessel", "Draught m", "From, to", "Fee £"]]
+    total = Decimal(0)
+    for day, weekday, pilot, boards, vessel, draught, passage, fee in _DUTIES:
+        rows.append([day, weekday, _PILOTS[pilot], boards, vessel, draught, passage, fee])
+        total += Decimal(fee)
+    rows.append(["Total", "", "", "", "", "", "", f"{total:,.2f}"])
+    return rows

@@ -18,12 +18,14 @@ from demo.ledgers import (
     buoy_inspections,
     buoy_parts,
     cargo_tally,
+    pilotage_rota,
     tide_register,
 )
 from synth.camera import take_photograph
 from synth.faces import Face, load_faces
 from synth.pages import MadePage, Sheet, Style, finish_page
 from synth.paper import Grey
+from synth.pdf import draw_line, write_pdf, write_words
 
 HERE = Path(__file__).resolve().parent
 PAGE_DIR = HERE / "pages"
@@ -108,6 +110,40 @@ def make_register() -> MadePage:
     return replace(page, grey=seen.grey, x_dpi=0, y_dpi=0, condition="photo")
 
 
+_ROTA_LEFT = (57.0, 103.0, 135.0, 200.0, 246.0, 382.0, 392.0, 540.0)
+_TO_THE_RIGHT = (5, 7)
+
+
+def make_rota() -> bytes:
+    """Write the pilotage rota: a PDF of real text, a rule under its heading and over its total."""
+    orders = (
+        "All pilots board at Outer Carrick in daylight and at the Roost buoy after",
+        "dark. The harbour launch leaves the north quay forty minutes before the",
+        "time below; a vessel that is late by an hour goes to the end of the list.",
+    )
+    drawn = [
+        write_words("Brannock Sound Pilots", 57, 780, 15, "F2"),
+        *(write_words(line, 57, 754 - 13 * i) for i, line in enumerate(orders)),
+        write_words("Table 2. Pilotage rota, 1 to 7 April 1985", 57, 690, 11, "F2"),
+    ]
+    rows = pilotage_rota()
+    for number, row in enumerate(rows):
+        face = "F2" if number in {0, len(rows) - 1} else "F1"
+        for col, text in enumerate(row):
+            x = _ROTA_LEFT[col] - (_set_width(text) * 9.5 if col in _TO_THE_RIGHT else 0.0)
+            if text:
+                drawn.append(write_words(text, x, 668.0 - 17 * number, 9.5, face))
+    drawn += [draw_line(57, y, 540, y) for y in (663.0, 663.0 - 17 * (len(rows) - 2))]
+    foot = 668.0 - 17 * len(rows) - 4
+    drawn.append(write_words("* in training; boards with a second pilot", 57, foot, 8.5))
+    return write_pdf([drawn])
+
+
+def _set_width(text: str) -> float:
+    """Return how wide figures are set, in sizes of their face."""
+    return sum(0.278 if c in ".,: " else 0.556 for c in text)
+
+
 def main() -> None:
     """Write the pages and the truth."""
     PAGE_DIR.mkdir(exist_ok=True)
@@ -123,13 +159,14 @@ def main() -> None:
     )
     # No resolution: a camera does not know how large the paper is.
     Image.fromarray(register.grey).save(PAGE_DIR / "4-tide-register-photo.jpg", quality=62)
+    (PAGE_DIR / "5-pilotage-rota.pdf").write_bytes(make_rota())
     names = (
         "1-berth-dues-ledger.jpg",
         "2-buoy-inspections.png",
         "3-cargo-tally-fax.tif",
         "4-tide-register-photo.jpg",
     )
-    truth = {
+    truth: dict[str, object] = {
         name: {
             "angle_deg": page.angle_deg,
             "dpi": [page.x_dpi, page.y_dpi],
@@ -137,6 +174,7 @@ def main() -> None:
         }
         for name, page in zip(names, (ledger, cards, tally, register), strict=True)
     }
+    truth["5-pilotage-rota.pdf"] = {"rows": pilotage_rota()}
     TRUTH_FILE.write_bytes(msgspec.json.format(msgspec.json.encode(truth), indent=1))
 
 

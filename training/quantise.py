@@ -39,7 +39,7 @@ _SEED = 11
 _HALVED = "_half"
 
 
-class _Lines(CalibrationDataReader):  # type: ignore[misc] - the library is untyped
+class _Lines(CalibrationDataReader):  # type: ignore[misc]
     """Hands out batches of lines, each padded to its widest."""
 
     def __init__(self, pictures: Sequence[NDArray[np.uint8]]) -> None:

@@ -3,11 +3,21 @@ from __future__ import annotations
 import json
 from decimal import Decimal
 
+import msgspec
 import numpy as np
 import pytest
 from PIL import Image
 
-from demo.ledgers import berth_dues, buoy_inspections, buoy_parts, cargo_tally, tide_register
+from demo.ledgers import (
+    berth_dues,
+    buoy_inspections,
+    buoy_parts,
+    cargo_tally,
+    pilotage_rota,
+    tide_register,
+)
+from keel_line.desk.work import PageRequest, process_page
+from keel_line.model.reading import Reading
 from synth.pages import TableContent
 from tests.conftest import DEMO_PAGES, ROOT
 
@@ -61,6 +71,7 @@ def test_the_kept_truth_is_that_of_the_data() -> None:
         "3-cargo-tally-fax.tif": [cargo_tally()],
         "4-tide-register-photo.jpg": [tide_register()],
     }
+    assert truth.pop("5-pilotage-rota.pdf") == {"rows": pilotage_rota()}
     assert truth.keys() == drawn.keys()
     for name, contents in drawn.items():
         for table, content in zip(truth[name]["tables"], contents, strict=True):
@@ -73,3 +84,20 @@ def test_the_fax_is_what_a_fax_machine_sends() -> None:
         assert image.mode == "1"
         assert image.info["compression"] == "group4"
         assert [round(float(d)) for d in image.info["dpi"]] == [204, 196]
+
+
+def test_the_rota_adds_up() -> None:
+    _, *duties, total = pilotage_rota()
+    assert sum(number(row[7]) for row in duties) == number(total[7])
+
+
+def test_the_rota_is_read_from_the_files_own_text() -> None:
+    path = DEMO_PAGES / "5-pilotage-rota.pdf"
+    found = process_page(PageRequest(1, path.name, path.read_bytes(), 1)).finding
+    assert found is not None
+    assert found.state.kind == "text"
+    (table,) = found.tables
+    texts = [msgspec.json.decode(e, type=Reading).text for e in table.evidence]
+    assert texts == [text for row in pilotage_rota() for text in row]
+    assert table.caption == "Table 2. Pilotage rota, 1 to 7 April 1985"
+    assert table.notes == "* in training; boards with a second pilot"

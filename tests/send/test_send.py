@@ -3,6 +3,7 @@ from __future__ import annotations
 import csv
 import json
 import stat
+from dataclasses import replace
 from pathlib import Path
 
 import jsonschema
@@ -85,7 +86,7 @@ def test_workbook_reads_back(tmp_path: Path) -> None:
 def test_spans_become_merged_cells(tmp_path: Path, demo_desk: Desk) -> None:
     (target,) = demo_desk.send(tmp_path / "demo.xlsx")
     book = openpyxl.load_workbook(target)
-    assert len(book.sheetnames) == 5
+    assert len(book.sheetnames) == 6
     fax = book.worksheets[3]
     assert fax.title.startswith("Cargo tally")
     assert {str(r) for r in fax.merged_cells.ranges} >= {"A1:A2", "C1:E1", "F1:G1"}
@@ -190,3 +191,17 @@ def test_written_file_may_be_read_by_others(tmp_path: Path) -> None:
 
     write_safely(tmp_path / "out.txt", write)
     assert (tmp_path / "out.txt").stat().st_mode & stat.S_IRGRP
+
+
+def test_notes_stand_under_their_table(tmp_path: Path) -> None:
+    noted = replace(table([["Vessel", "Dues"], ["Marigold", "4"]]), notes="* paid since")
+    target = tmp_path / "dues.xlsx"
+    write_workbook([noted], target)
+    sheet = openpyxl.load_workbook(target).active
+    assert sheet is not None
+    assert [row[0].value for row in sheet.iter_rows()] == [
+        "Vessel",
+        "Marigold",
+        None,
+        "* paid since",
+    ]

@@ -345,10 +345,10 @@ def test_an_area_that_says_nothing_is_asked_for_again(window: Window, rule: Rule
 def test_lines_are_laid_on_another_page_and_taken_back(window: Window, rule: RuleStation) -> None:
     before = [t.grid.cols for t in on_page(window, 1)]
     press(rule, Key.Key_P)
-    assert rule.ask.field.text() == "2-4"
+    assert rule.ask.field.text() == "2-5"
     QTest.keyClicks(rule.ask.field, "2, 9")
     QTest.keyClick(rule.ask.field, Key.Key_Return)
-    assert "1 to 4" in window.message.text()
+    assert "1 to 5" in window.message.text()
     rule.ask.field.clear()
     QTest.keyClicks(rule.ask.field, "2")
     QTest.keyClick(rule.ask.field, Key.Key_Return)

@@ -20,15 +20,16 @@ from keel_line.gather.sources import load_page
 from keel_line.model.docket import PageState
 from keel_line.model.geometry import Box, Transform
 from keel_line.model.grid import DrawnTables, Grid
-from keel_line.model.page import Page, SquareChoice, SquaredPage
+from keel_line.model.page import Page, PageText, SquareChoice, SquaredPage
 from keel_line.read.network import Network
 from keel_line.read.reader import Reader
+from keel_line.read.real_text import lay_text, read_box, read_real_text
 from keel_line.read.strip import read_strip
 from keel_line.read.upright import find_upright
 from keel_line.rule.area import fit_to_rules
 from keel_line.rule.captions import find_captions, find_notes, is_note
 from keel_line.rule.doubts import find_doubts
-from keel_line.rule.grids import Survey, survey_page
+from keel_line.rule.grids import Survey, survey_page, survey_text
 from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.mend import place_grid
 from keel_line.square.straighten import WayUp, square_page
@@ -118,18 +119,29 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
             "memory. Scan it at 300 dpi.",
         )
     lap("gather")
-    squared = square_page(page, request.choice, partial(find_way_up, threads))
+    real = None if request.choice.as_picture else page.text
+    choice = request.choice if real is None else _as_it_lies(request.choice)
+    squared = square_page(page, choice, partial(find_way_up, threads))
     lap("square")
     drawn = None if request.drawn is None else lay_anew(request.drawn, squared.transform)
     flat = flatten_light(squared.pixels)
-    survey = survey_page(squared.pixels, squared.dpi, flat, drawn)
+    text = None if real is None else lay_text(real, squared.transform)
+    survey = (
+        survey_page(squared.pixels, squared.dpi, flat, drawn)
+        if text is None
+        else survey_text(text, squared.dpi, drawn)
+    )
     grids = _finish_grids(survey, squared.dpi, flat, request.drawn if drawn else None)
     captions = find_captions(squared.pixels, squared.dpi, grids, flat)
     under = find_notes(squared.pixels, squared.dpi, grids, flat)
     lap("rule")
-    titles = ["" if box is None else _read_title(squared, box, threads) for box in captions]
-    notes = ["" if box is None else _read_notes(squared, box, threads) for box in under]
+    words = partial(_read_words, squared, text, threads)
+    titles = [words(box) for box in captions]
+    notes = [said if is_note(said) else "" for said in map(words, under)]
     readings = _reader(threads).read_page(squared.pixels, squared.dpi, grids, flat)
+    if text is not None:
+        pairs = zip(grids, readings, strict=True)
+        readings = [read_real_text(text, grid, ink) for grid, ink in pairs]
     strip = _note_of(page, threads)
     lap("read")
     tables: list[EncodedTable] = []
@@ -189,6 +201,17 @@ def lay_anew(drawn: DrawnTables, transform: Transform) -> list[Grid] | None:
     return out
 
 
+def _as_it_lies(choice: SquareChoice) -> SquareChoice:
+    """Return a choice by which a page of real text is not moved but where the clerk says so."""
+    return replace(
+        choice,
+        turns=choice.turns or 0,
+        angle_deg=choice.angle_deg or 0.0,
+        corners=choice.corners or (),
+        as_bent=True,
+    )
+
+
 def _finish_grids(survey: Survey, dpi: float, flat: Grey, drawn: DrawnTables | None) -> list[Grid]:
     """Give grids what they take from the page: doubts of their lines, or a place on its rules.
 
@@ -202,16 +225,14 @@ def _finish_grids(survey: Survey, dpi: float, flat: Grey, drawn: DrawnTables | N
     return [replace(g, doubts=find_doubts(g, flat, dpi, survey.rules)) for g in fitted]
 
 
-def _read_notes(squared: SquaredPage, box: Box, threads: int) -> str:
-    """Read what stands under a table; empty where its words do not say that they are notes."""
-    text, sure = _reader(threads).read_words(squared.pixels, squared.dpi, box)
-    return text if sure >= _SURE_TITLE and is_note(text) else ""
-
-
-def _read_title(squared: SquaredPage, box: Box, threads: int) -> str:
-    """Read the title above a table; empty where it cannot be made out."""
-    text, sure = _reader(threads).read_words(squared.pixels, squared.dpi, box)
-    return text if sure >= _SURE_TITLE else ""
+def _read_words(squared: SquaredPage, text: PageText | None, threads: int, box: Box | None) -> str:
+    """Read what stands in a box outside the tables; empty where it cannot be made out."""
+    if box is None:
+        return ""
+    if text is not None:
+        return read_box(text, box)
+    said, sure = _reader(threads).read_words(squared.pixels, squared.dpi, box)
+    return said if sure >= _SURE_TITLE else ""
 
 
 def _note_of(page: Page, threads: int) -> str:

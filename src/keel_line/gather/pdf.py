@@ -1,4 +1,4 @@
-"""Pages from PDFs, taken as pictures."""
+"""Pages from PDFs: each is drawn as a picture; its own text comes along where it has any."""
 
 from __future__ import annotations
 
@@ -7,8 +7,9 @@ import pypdfium2 as pdfium
 from numpy.typing import NDArray
 
 from keel_line.errors import InputError
+from keel_line.gather.pdf_text import read_page_text
 from keel_line.gather.pictures import MOST_PIXELS, colour_to_grey
-from keel_line.model.page import Page, Resolution
+from keel_line.model.page import Page, PageKind, Resolution
 
 PDF_DPI = 300.0
 
@@ -49,11 +50,13 @@ def load_pdf_page(
             raise InputError(f"Page {number} of {name} is too large to be drawn at {dpi:.0f} dpi.")
         bitmap = page.render(scale=scale, rev_byteorder=True)
         pixels = _as_grey(np.asarray(bitmap.to_numpy(), np.uint8), no_colour=no_colour)
+        text = read_page_text(page, scale)
     except pdfium.PdfiumError as error:
         raise InputError(f"Page {number} of {name} is damaged and cannot be drawn.") from error
     finally:
         document.close()
-    return Page(pixels, Resolution(dpi, dpi), name, number, "scan")
+    kind: PageKind = "scan" if text is None else "text"
+    return Page(pixels, Resolution(dpi, dpi), name, number, kind, text)
 
 
 def _as_grey(drawn: NDArray[np.uint8], *, no_colour: bool) -> NDArray[np.uint8]:

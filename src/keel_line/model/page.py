@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line.model.geometry import Transform
+from keel_line.model.grid import Rule
 
 Point: TypeAlias = tuple[float, float]
 PageKind = Literal["text", "scan", "fax", "photo"]
@@ -27,10 +28,33 @@ class Resolution:
 
 
 @dataclass(frozen=True, eq=False)
+class PageText:
+    """A page's own characters and drawn lines, in px of the page as it came.
+
+    Attributes
+    ----------
+    chars
+        Its visible characters, spaces left out, in the file's order.
+    boxes
+        x0, y0, x1, y1 of each, shape (n, 4): as wide as its ink, as high as a capital over the
+        baseline.
+    spaced
+        Whether the file has white space before each, shape (n,).
+    rules
+        Straight lines across and down.
+    """
+
+    chars: str
+    boxes: NDArray[np.float64]
+    spaced: NDArray[np.bool_]
+    rules: tuple[Rule, ...]
+
+
+@dataclass(frozen=True, eq=False)
 class Page:
     """A page as it came: grey pixels, shape (rows, cols), uint8, 0 is black.
 
-    ``number`` counts from 1 within its source.
+    ``number`` counts from 1 within its source; ``text`` is what it carries as real text.
     """
 
     pixels: NDArray[np.uint8]
@@ -38,6 +62,7 @@ class Page:
     source_name: str
     number: int
     kind: PageKind
+    text: PageText | None = None
 
 
 Corners: TypeAlias = tuple[Point, ...]
@@ -69,6 +94,8 @@ class SquareChoice:
         Whether lines printed in a colour are dropped when colours become grey.
     no_back
         Whether faint marks that shine through from the back of the sheet are painted out.
+    as_picture
+        Whether the ink is read on a page that carries real text.
     """
 
     turns: int | None = None
@@ -79,6 +106,7 @@ class SquareChoice:
     as_bent: bool = False
     no_colour: bool = False
     no_back: bool = False
+    as_picture: bool = False
 
 
 @dataclass(frozen=True)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,9 +13,11 @@ from numpy.typing import NDArray
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Cell, Grid, Rule
+from keel_line.model.page import PageText
 from keel_line.rule.alignment import find_aligned, find_passed_over
+from keel_line.rule.mend import Direction
 from keel_line.rule.rules import RuleField, find_rules, look_along, make_rule_field
-from keel_line.rule.writing import find_writing
+from keel_line.rule.writing import Writing, find_writing, gather_writing
 
 _TOUCH_IN = 0.06
 _REACH_IN = 0.035
@@ -23,6 +26,7 @@ _NARROW_IN = 0.075
 _LEAST_TABLE_IN = 0.4
 _TAKEN_IN = 0.03
 _UNBROKEN = 0.95
+_DRAWN = 0.85
 _LONG = 0.5
 
 
@@ -83,9 +87,39 @@ def survey_page(
         writing = find_writing(flat, dpi, rules, taken)
         return Survey(tuple(drawn), tuple(rules), tuple(find_passed_over(writing, ())))
     ruled = build_grids(field, rules)
+    return _survey(rules, ruled, dpi, lambda taken: find_writing(flat, dpi, rules, taken))
+
+
+def survey_text(text: PageText, dpi: float, drawn: Sequence[Grid] | None = None) -> Survey:
+    """Find every table of a page by its own characters and drawn lines; no pixel is looked at.
+
+    Parameters
+    ----------
+    text
+        The characters and lines, in px of the squared page.
+    dpi
+        The squared page's resolution.
+    drawn
+        Its tables where the clerk drew them; no others are looked for.
+    """
+    rules = list(text.rules)
+
+    def write(taken: list[Box]) -> Writing:
+        return gather_writing(text.boxes, taken)
+
+    if drawn is not None:
+        writing = write([_around(g.box, dpi * _TAKEN_IN) for g in drawn])
+        return Survey(tuple(drawn), tuple(rules), tuple(find_passed_over(writing, ())))
+    return _survey(rules, build_drawn_grids(rules, dpi), dpi, write)
+
+
+def _survey(
+    rules: list[Rule], ruled: list[Grid], dpi: float, write: Callable[[list[Box]], Writing]
+) -> Survey:
+    """Find what white space shows outside the ruled tables; ``write`` gathers the writing there."""
     taken = [_around(g.box, dpi * _TAKEN_IN) for g in ruled]
     loose = [r for r in rules if not any(_lies_in(r, box) for box in taken)]
-    writing = find_writing(flat, dpi, rules, taken)
+    writing = write(taken)
     aligned = find_aligned(writing, loose)
     both = sorted([*ruled, *aligned], key=lambda g: (round(g.box[1] / (dpi / 4)), g.box[0]))
     return Survey(tuple(both), tuple(rules), tuple(find_passed_over(writing, aligned)))
@@ -103,13 +137,41 @@ def _lies_in(rule: Rule, box: Box) -> bool:
 
 def build_grids(field: RuleField, rules: list[Rule]) -> list[Grid]:
     """Build grids from rules, each from one group of rules that touch one another."""
+
+    def is_ruled(way: Direction, line: _Line, start: float, end: float) -> bool:
+        ink = field.ink if way == "across" else field.ink_turned
+        return _is_ruled(ink, line, start, end, field.dpi)
+
+    return _build_all(rules, field.dpi, is_ruled)
+
+
+def build_drawn_grids(rules: list[Rule], dpi: float) -> list[Grid]:
+    """Build grids from lines that a file draws: they are where they are, no ink is looked at."""
+    return _build_all(rules, dpi, lambda _, line, start, end: _is_drawn(line, start, end))
+
+
+_IsRuled: TypeAlias = Callable[[Direction, "_Line", float, float], bool]
+"""Tells whether a line is ruled from one place along it to another."""
+
+
+def _build_all(rules: list[Rule], dpi: float, is_ruled: _IsRuled) -> list[Grid]:
     grids = []
-    for group in _group(rules, field.dpi * _TOUCH_IN):
-        grid = _build(field, group)
+    for group in _group(rules, dpi * _TOUCH_IN):
+        grid = _build(group, dpi, is_ruled)
         if grid is not None:
             grids.append(grid)
     inner = [g for g in grids if not any(_inside(g.box, o.box) for o in grids if o is not g)]
-    return sorted(inner, key=lambda g: (round(g.box[1] / (field.dpi / 4)), g.box[0]))
+    return sorted(inner, key=lambda g: (round(g.box[1] / (dpi / 4)), g.box[0]))
+
+
+def _is_drawn(line: _Line, start: float, end: float) -> bool:
+    """Tell whether drawn lines cover nearly all of a side of a cell."""
+    spans = sorted((max(r.start, start), min(r.end, end)) for r in line.rules)
+    covered, last = 0.0, start
+    for low, high in spans:
+        covered += max(0.0, high - max(low, last))
+        last = max(last, high)
+    return covered >= _DRAWN * (end - start)
 
 
 def _inside(box: Box, other: Box) -> bool:
@@ -159,7 +221,7 @@ def _cluster(rules: list[Rule], along: float, apart: float) -> list[_Line]:
     return [_Line(tuple(line)) for line in lines]
 
 
-def _build(field: RuleField, rules: list[Rule]) -> Grid | None:
+def _build(rules: list[Rule], dpi: float, is_ruled: _IsRuled) -> Grid | None:
     """Build one table's grid; None where the lines make no table."""
     across = _with_long_slopes([r for r in rules if r.direction == "across"])
     down = _with_long_slopes([r for r in rules if r.direction == "down"])
@@ -167,14 +229,14 @@ def _build(field: RuleField, rules: list[Rule]) -> Grid | None:
         return None
     mid_x = (min(r.start for r in across) + max(r.end for r in across)) / 2
     mid_y = (min(r.start for r in down) + max(r.end for r in down)) / 2
-    apart = field.dpi * _NARROW_IN
+    apart = dpi * _NARROW_IN
     y_lines = _cluster(across, mid_x, apart)
     x_lines = _cluster(down, mid_y, apart)
     while True:
         if len(y_lines) < 2 or len(x_lines) < 2:
             return None
-        tops, lefts = _edges(field, y_lines, x_lines)
-        reach = field.dpi * _REACH_IN
+        tops, lefts = _edges(is_ruled, y_lines, x_lines)
+        reach = dpi * _REACH_IN
         keep_y = [
             i
             for i, line in enumerate(y_lines)
@@ -191,8 +253,8 @@ def _build(field: RuleField, rules: list[Rule]) -> Grid | None:
         x_lines = [x_lines[j] for j in keep_x]
     ys = tuple(line.at(mid_x) for line in y_lines)
     xs = tuple(line.at(mid_y) for line in x_lines)
-    if min(xs[-1] - xs[0], ys[-1] - ys[0]) < field.dpi * _LEAST_TABLE_IN / 2 or (
-        max(xs[-1] - xs[0], ys[-1] - ys[0]) < field.dpi * _LEAST_TABLE_IN
+    if min(xs[-1] - xs[0], ys[-1] - ys[0]) < dpi * _LEAST_TABLE_IN / 2 or (
+        max(xs[-1] - xs[0], ys[-1] - ys[0]) < dpi * _LEAST_TABLE_IN
     ):
         return None
     # The frame closes every outer cell, even where a copier lost a piece of it.
@@ -248,7 +310,7 @@ def _clip(rule: Rule, box: Box) -> Rule:
 
 
 def _edges(
-    field: RuleField, y_lines: list[_Line], x_lines: list[_Line]
+    is_ruled: _IsRuled, y_lines: list[_Line], x_lines: list[_Line]
 ) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
     """Tell which sides of cells are ruled.
 
@@ -262,11 +324,11 @@ def _edges(
     for i, line in enumerate(y_lines):
         for j, (a, b) in enumerate(pairwise(x_lines)):
             start, end = a.at(line.at(a.rules[0].position)), b.at(line.at(b.rules[0].position))
-            tops[i, j] = _is_ruled(field.ink, line, start, end, field.dpi)
+            tops[i, j] = is_ruled("across", line, start, end)
     for j, line in enumerate(x_lines):
         for i, (a, b) in enumerate(pairwise(y_lines)):
             start, end = a.at(line.at(a.rules[0].position)), b.at(line.at(b.rules[0].position))
-            lefts[i, j] = _is_ruled(field.ink_turned, line, start, end, field.dpi)
+            lefts[i, j] = is_ruled("down", line, start, end)
     return tops, lefts
 
 

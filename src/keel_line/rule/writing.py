@@ -96,6 +96,21 @@ def find_writing(
     return _in_lines(boxes, cap)
 
 
+def gather_writing(boxes: NDArray[np.float64], taken: list[Box]) -> Writing:
+    """Gather characters whose places are known into pieces and lines.
+
+    ``boxes`` (n, 4) are theirs in px, as high as capitals; those in areas ``taken`` are left out.
+    """
+    middles = (boxes[:, :2] + boxes[:, 2:]) / 2
+    free = np.ones(len(boxes), bool)
+    for x0, y0, x1, y1 in taken:
+        free &= ~((middles >= (x0, y0)) & (middles <= (x1, y1))).all(axis=1)
+    own = boxes[free]
+    if len(own) == 0:
+        return Writing(np.zeros((0, 4)), np.zeros(0, np.int64), 1.0)
+    return _in_lines(own, float(np.median(own[:, 3] - own[:, 1])))
+
+
 def _holds_any(box: list[float], parts: NDArray[np.int64]) -> bool:
     """Tell whether the middle of any part lies in a box."""
     x = parts[:, cv2.CC_STAT_LEFT] + parts[:, cv2.CC_STAT_WIDTH] / 2

@@ -64,6 +64,7 @@ def _table(table: TableState) -> dict[str, object]:
     return {
         "id": str(table.id),
         "caption": table.caption,
+        **({"notes": table.notes} if table.notes else {}),
         "box": _box(table.grid.box),
         "rows": table.grid.rows,
         "cols": table.grid.cols,

@@ -13,12 +13,15 @@ from keel_line.send.document import AS_PRINTED
 from keel_line.send.numbers import parse_number
 from keel_line.send.safely import write_safely
 
+_QUIET = "#56616A"
 _MOST_NAME = 31
 _FORBIDDEN = re.compile(r"[\[\]:*?/\\]")
 
 
 def write_workbook(tables: Sequence[TableState], target: Path) -> None:
     """Write tables as XLSX; numbers as numbers, spans as merged cells, headings bold.
+
+    The notes under a table stand below it, a row apart.
 
     Raises
     ------
@@ -74,12 +77,25 @@ def _write(tables: Sequence[TableState], part: Path) -> None:
                     sheet.write_string(cell.row, cell.col, text, style)
                 if state.settled is not None and state.settled.as_printed:
                     sheet.write_comment(cell.row, cell.col, AS_PRINTED)
-            for col, width in enumerate(widths):
-                sheet.set_column(col, col, width)
-            if table.header_rows:
-                sheet.freeze_panes(table.header_rows, 0)
+            _finish_sheet(book, sheet, table, widths)
         if not tables:
             book.add_worksheet("No tables")
+
+
+def _finish_sheet(
+    book: xlsxwriter.Workbook,
+    sheet: xlsxwriter.worksheet.Worksheet,
+    table: TableState,
+    widths: Sequence[float],
+) -> None:
+    """Write the notes, set the columns' widths, and keep the heading in sight."""
+    if table.notes:
+        quiet = book.add_format({"italic": True, "font_color": _QUIET})
+        sheet.write_string(table.grid.rows + 1, 0, table.notes, quiet)
+    for col, width in enumerate(widths):
+        sheet.set_column(col, col, width)
+    if table.header_rows:
+        sheet.freeze_panes(table.header_rows, 0)
 
 
 def name_sheet(wanted: str, taken: set[str]) -> str:

@@ -115,6 +115,14 @@ COMMANDS: tuple[Command, ...] = (
         bound=False,
     ),
     Command(
+        "ink",
+        "Read the ink",
+        ("I",),
+        "square",
+        "Read the ink of a page that carries text of its own, or take its text",
+        bound=False,
+    ),
+    Command(
         "was",
         "As it was",
         ("W",),

@@ -288,7 +288,8 @@ class RuleStation(QWidget):
         spans = sum(s.cell.row_span > 1 or s.cell.col_span > 1 for s in table.cells)
         spanning = f", {spans} spanning" if spans else ""
         more = f"  ·  {count} tables on this page, press one to see its sheet" if count > 1 else ""
-        return f"{table.grid.rows} rows, {table.grid.cols} columns, {heading}{spanning}{more}"
+        size = f"{table.grid.rows} rows, {table.grid.cols} columns, {heading}{spanning}"
+        return f"{size}{more}" + (f"\nNote: {table.notes}" if table.notes else "")
 
     def _choose(self, index: int) -> None:
         if self._mended is not None:

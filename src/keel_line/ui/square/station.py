@@ -68,7 +68,17 @@ class SquareStation(QWidget):
         self.board.key_pressed.connect(self._take_key)
         self._title, self._outlook = QLabel(), QLabel()
         self._reasons, self._hint = QLabel(), QLabel()
-        names = ("Lean", "Bend", "Way up", "Sheet", "Light", "Specks", "Colour", "Back side")
+        names = (
+            "Lean",
+            "Bend",
+            "Way up",
+            "Sheet",
+            "Light",
+            "Specks",
+            "Colour",
+            "Back side",
+            "Text",
+        )
         self._facts = [(QLabel(name), QLabel()) for name in names]
         self._note = QLabel()
         self._build()
@@ -224,6 +234,7 @@ class SquareStation(QWidget):
             "taken away" if choice.no_specks else "left",
             "coloured lines away" if choice.no_colour else "kept, dark",
             "taken away" if choice.no_back else "left",
+            self._text_words(page),
         )
         for (_, value), text in zip(self._facts, texts, strict=True):
             value.setText(text)
@@ -237,6 +248,19 @@ class SquareStation(QWidget):
             hint = f"{left} of {len(self._pages)} pages want a look." if left else ""
         self._hint.setText(hint)
         self._hint.setVisible(bool(hint))
+
+    def _text_words(self, page: PageState) -> str:
+        if page.kind != "text":
+            return "read from the ink"
+        if self._choice.as_picture:
+            return "read from the ink · by hand"
+        return "the file's own, checked against its ink"
+
+    def _toggle_text(self) -> None:
+        if self._page is not None and self._page.kind == "text":
+            self._set(replace(self._choice, as_picture=not self._choice.as_picture))
+        else:
+            self.said.emit("This page carries no text of its own; its ink is read.")
 
     # --- keys ---------------------------------------------------------------------------------
 
@@ -273,6 +297,7 @@ class SquareStation(QWidget):
             Qt.Key.Key_B: lambda: self._set(
                 replace(self._choice, no_back=not self._choice.no_back)
             ),
+            Qt.Key.Key_I: self._toggle_text,
             Qt.Key.Key_W: self._cycle_wipe,
             Qt.Key.Key_R: lambda: self._set(SquareChoice()),
             Qt.Key.Key_A: self._same_for_all,
@@ -351,6 +376,7 @@ class SquareStation(QWidget):
                     no_specks=chosen.no_specks,
                     no_colour=chosen.no_colour,
                     no_back=chosen.no_back,
+                    as_picture=chosen.as_picture,
                 ),
             )
             for p in self._pages

@@ -1,0 +1,208 @@
+"""A PDF page's own characters and drawn lines, where it carries real text."""
+
+from __future__ import annotations
+
+import ctypes
+import math
+from dataclasses import replace
+from typing import Literal, TypeAlias
+
+import numpy as np
+import pypdfium2 as pdfium
+import pypdfium2.raw as pdfium_c
+from numpy.typing import NDArray
+
+from keel_line.model.grid import Rule
+from keel_line.model.page import PageText
+
+Direction: TypeAlias = Literal["across", "down"]
+
+_LEAST_CHARS = 12
+_HIDDEN = 3  # text render mode: neither filled nor stroked
+_MOST_HIDDEN = 0.05
+_MOST_PICTURE = 0.5
+_CAP_SHARE = 0.72  # of the size a face is set in
+_LEAST_RULE_PT = 4.0
+_THICKEST_PT = 4.0
+_LEVEL_PT = 0.3
+_TOUCH_PX = 3.0
+_RIGHT_ANGLES = (math.pi / 2, math.pi, 3 * math.pi / 2)
+
+
+def read_page_text(page: pdfium.PdfPage, scale: float) -> PageText | None:
+    """Read a page's characters and drawn lines in px of the picture it is drawn as.
+
+    Parameters
+    ----------
+    page
+        The page.
+    scale
+        Pixels of the picture a point (1/72 inch).
+
+    Returns
+    -------
+    PageText or None
+        None where the page has no real text: too few characters, hidden ones behind a picture (what
+        some other program made of a scan), characters without a known letter, or lines of text that
+        do not run from left to right.
+    """
+    if _picture_share(page) > _MOST_PICTURE:
+        return None
+    matrix = _to_picture(page, scale)
+    text = page.get_textpage()
+    try:
+        chars, boxes, spaced = _read_chars(text, matrix, scale)
+    finally:
+        text.close()
+    if len(chars) < _LEAST_CHARS:
+        return None
+    return PageText("".join(chars), boxes, spaced, tuple(_read_rules(page, matrix, scale)))
+
+
+def _to_picture(page: pdfium.PdfPage, scale: float) -> NDArray[np.float64]:
+    """Return the map from the page's own points to px of its picture, shape (2, 3)."""
+    width, height = (math.ceil(v * scale) for v in page.get_size())
+    places = []
+    # Fine steps: the library answers in whole px.
+    fine = 64
+    for x, y in ((0.0, 0.0), (100.0, 0.0), (0.0, 100.0)):
+        col, row = ctypes.c_int(), ctypes.c_int()
+        pdfium_c.FPDF_PageToDevice(
+            page, 0, 0, width * fine, height * fine, 0, x, y, ctypes.byref(col), ctypes.byref(row)
+        )
+        places.append((col.value / fine, row.value / fine))
+    origin, right, up = (np.array(p) for p in places)
+    return np.column_stack([(right - origin) / 100, (up - origin) / 100, origin])
+
+
+def _apply(matrix: NDArray[np.float64], x: float, y: float) -> tuple[float, float]:
+    col, row = matrix @ (x, y, 1.0)
+    return float(col), float(row)
+
+
+def _picture_share(page: pdfium.PdfPage) -> float:
+    """Return how much of the page pictures cover (0 to 1), overlaps counted twice."""
+    width, height = page.get_size()
+    covered = 0.0
+    for item in page.get_objects(filter=[pdfium_c.FPDF_PAGEOBJ_IMAGE]):
+        left, low, right, top = item.get_bounds()
+        covered += max(0.0, right - left) * max(0.0, top - low)
+    return float(covered / max(1.0, width * height))
+
+
+def _read_chars(
+    text: pdfium.PdfTextPage, matrix: NDArray[np.float64], scale: float
+) -> tuple[list[str], NDArray[np.float64], NDArray[np.bool_]]:
+    """Return the visible characters with their boxes, and whether white space stands before each.
+
+    None where they cannot be trusted.
+    """
+    chars: list[str] = []
+    spaced: list[bool] = []
+    after_space = True
+    boxes: list[tuple[float, float, float, float]] = []
+    hidden = odd = 0
+    for i in range(text.count_chars()):
+        char = chr(pdfium_c.FPDFText_GetUnicode(text, i))
+        if pdfium_c.FPDFText_IsGenerated(text, i) == 1 or char.isspace():
+            after_space = True
+            continue
+        item = pdfium_c.FPDFText_GetTextObject(text, i)
+        hidden += pdfium_c.FPDFTextObj_GetTextRenderMode(item) == _HIDDEN
+        odd += pdfium_c.FPDFText_HasUnicodeMapError(text, i) == 1 or not char.isprintable()
+        angle = pdfium_c.FPDFText_GetCharAngle(text, i)
+        odd += min(abs(angle - a) for a in _RIGHT_ANGLES) < math.pi / 4
+        left, low, right, top = text.get_charbox(i)
+        x, y = ctypes.c_double(), ctypes.c_double()
+        pdfium_c.FPDFText_GetCharOrigin(text, i, ctypes.byref(x), ctypes.byref(y))
+        size = pdfium_c.FPDFText_GetFontSize(text, i) * scale
+        (x0, _), (x1, _) = _apply(matrix, left, low), _apply(matrix, right, top)
+        _, baseline = _apply(matrix, x.value, y.value)
+        chars.append(char)
+        spaced.append(after_space)
+        after_space = False
+        boxes.append((min(x0, x1), baseline - _CAP_SHARE * size, max(x0, x1), baseline))
+    if hidden + odd > _MOST_HIDDEN * len(chars):
+        return [], np.zeros((0, 4)), np.zeros(0, bool)
+    return chars, np.array(boxes, float).reshape(-1, 4), np.array(spaced, bool)
+
+
+def _read_rules(page: pdfium.PdfPage, matrix: NDArray[np.float64], scale: float) -> list[Rule]:
+    """Return the straight lines that are drawn across and down the page, pieces joined."""
+    pieces: list[tuple[bool, float, float, float, float]] = []
+    for item in page.get_objects(filter=[pdfium_c.FPDF_PAGEOBJ_PATH]):
+        pieces += _pieces_of(item, matrix, scale)
+    return [*_join([p for p in pieces if p[0]]), *_join([p for p in pieces if not p[0]])]
+
+
+def _pieces_of(
+    item: pdfium.PdfObject, matrix: NDArray[np.float64], scale: float
+) -> list[tuple[bool, float, float, float, float]]:
+    """Return (across, start, end, position, thickness) in px of each straight piece of a path."""
+    filled, stroked = ctypes.c_int(), ctypes.c_int()
+    pdfium_c.FPDFPath_GetDrawMode(item, ctypes.byref(filled), ctypes.byref(stroked))
+    if filled.value and not stroked.value:  # a thin filled box is a line, a large one a ground
+        left, low, right, top = item.get_bounds()
+        if min(right - left, top - low) > _THICKEST_PT:
+            return []
+        (x0, y0), (x1, y1) = _apply(matrix, left, low), _apply(matrix, right, top)
+        thick = max(1.0, min(abs(x1 - x0), abs(y1 - y0)))
+        return _piece((x0, (y0 + y1) / 2), (x1, (y0 + y1) / 2), scale, thick) or _piece(
+            ((x0 + x1) / 2, y0), ((x0 + x1) / 2, y1), scale, thick
+        )
+    if not stroked.value:
+        return []
+    width = ctypes.c_float()
+    pdfium_c.FPDFPageObj_GetStrokeWidth(item, ctypes.byref(width))
+    own = item.get_matrix().get()
+    thick = max(1.0, width.value * scale * math.hypot(own[0], own[1]))
+    out = []
+    first = last = (0.0, 0.0)
+    for k in range(pdfium_c.FPDFPath_CountSegments(item)):
+        segment = pdfium_c.FPDFPath_GetPathSegment(item, k)
+        x, y = ctypes.c_float(), ctypes.c_float()
+        pdfium_c.FPDFPathSegment_GetPoint(segment, ctypes.byref(x), ctypes.byref(y))
+        a, b, c, d, e, f = own
+        point = _apply(matrix, a * x.value + c * y.value + e, b * x.value + d * y.value + f)
+        kind = pdfium_c.FPDFPathSegment_GetType(segment)
+        if kind == pdfium_c.FPDF_SEGMENT_MOVETO:
+            first = point
+        elif kind == pdfium_c.FPDF_SEGMENT_LINETO:
+            out += _piece(last, point, scale, thick)
+        if pdfium_c.FPDFPathSegment_GetClose(segment):
+            out += _piece(point, first, scale, thick)
+        last = point
+    return out
+
+
+def _piece(
+    a: tuple[float, float], b: tuple[float, float], scale: float, thick: float
+) -> list[tuple[bool, float, float, float, float]]:
+    """Return a piece of a line that is level or upright, none of one that is neither or short."""
+    wide, high = abs(b[0] - a[0]), abs(b[1] - a[1])
+    if max(wide, high) < _LEAST_RULE_PT * scale:
+        return []
+    if high <= _LEVEL_PT * scale:
+        return [(True, min(a[0], b[0]), max(a[0], b[0]), (a[1] + b[1]) / 2, thick)]
+    if wide <= _LEVEL_PT * scale:
+        return [(False, min(a[1], b[1]), max(a[1], b[1]), (a[0] + b[0]) / 2, thick)]
+    return []
+
+
+def _join(pieces: list[tuple[bool, float, float, float, float]]) -> list[Rule]:
+    """Join pieces that lie on one line and touch: cells are often drawn one by one."""
+    out: list[Rule] = []
+    ordered = sorted(pieces, key=lambda p: (round(p[3] / _TOUCH_PX), p[1]))
+    for across, start, end, position, thick in ordered:
+        last = out[-1] if out else None
+        if (
+            last is not None
+            and abs(last.position - position) <= _TOUCH_PX
+            and start <= last.end + _TOUCH_PX + thick
+        ):
+            most = max(last.thickness_px, thick)
+            out[-1] = replace(last, end=max(last.end, end), thickness_px=most)
+        else:
+            way: Direction = "across" if across else "down"
+            out.append(Rule(way, start, end, position, 0.0, thick, 1.0))
+    return out

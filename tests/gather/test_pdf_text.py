@@ -1,0 +1,89 @@
+"""What a PDF carries as real text, and what only looks so."""
+
+from __future__ import annotations
+
+import io
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from keel_line.gather.sources import load_page
+from keel_line.model.page import PageText
+from synth.pdf import draw_line, write_pdf, write_words
+
+PX = 300 / 72
+HIGH = 842
+
+
+def text_of(drawings: list[str], size: tuple[int, int] = (595, HIGH)) -> PageText | None:
+    return load_page(write_pdf([drawings], size), "rota.pdf", 1).text
+
+
+def test_characters_come_with_their_places() -> None:
+    text = text_of([write_words("Marigold N 4", 100, 700, 12), write_words("1,284.50", 300, 680)])
+    assert text is not None
+    assert text.chars == "MarigoldN41,284.50"
+    assert [c for c, s in zip(text.chars, text.spaced, strict=True) if s] == ["M", "N", "4", "1"]
+    x0, y0, x1, y1 = text.boxes[0].tolist()
+    assert x0 == pytest.approx(100 * PX, abs=6)
+    assert y1 == pytest.approx((HIGH - 700) * PX, abs=2)
+    assert y1 - y0 == pytest.approx(0.72 * 12 * PX, abs=2)
+    assert x0 < x1 < text.boxes[1, 2]
+
+
+def test_the_boxes_lie_on_the_ink() -> None:
+    page = load_page(write_pdf([[write_words("HHHHHHHHHHHH", 90, 400, 20)]]), "h.pdf", 1)
+    assert page.text is not None
+    ink = np.argwhere(page.pixels < 128)
+    (top, left), (low, right) = ink.min(axis=0), ink.max(axis=0)
+    boxes = page.text.boxes
+    assert boxes[:, 0].min() == pytest.approx(left, abs=3)
+    assert boxes[:, 2].max() == pytest.approx(right, abs=3)
+    assert boxes[:, 1].min() == pytest.approx(top, abs=4)
+    assert boxes[:, 3].max() == pytest.approx(low, abs=4)
+
+
+def test_lines_are_joined_where_they_touch() -> None:
+    pieces = [draw_line(50 + 40 * i, 500, 90 + 40 * i, 500) for i in range(4)]
+    box = "0.6 w 300 300 100 60 re S"
+    ground = "0.9 g 50 100 200 80 re f"
+    thin = "0 g 50 90 200 0.8 re f"
+    words = write_words("twelve letters or more", 60, 600)
+    text = text_of([*pieces, box, ground, thin, words])
+    assert text is not None
+    across = [r for r in text.rules if r.direction == "across"]
+    down = [r for r in text.rules if r.direction == "down"]
+    lengths = sorted(round(r.length / PX) for r in across)
+    assert lengths == [100, 100, 160, 200]
+    assert [round(r.length / PX) for r in down] == [60, 60]
+    longest = max(across, key=lambda r: r.length)
+    assert longest.position == pytest.approx((HIGH - 90.4) * PX, abs=3)
+
+
+def test_a_slanted_line_is_no_rule() -> None:
+    text = text_of([draw_line(50, 500, 300, 520), write_words("twelve letters or more", 60, 600)])
+    assert text is not None
+    assert text.rules == ()
+
+
+def test_a_page_of_few_letters_has_no_text() -> None:
+    assert text_of([write_words("p. 3", 60, 600)]) is None
+
+
+def test_hidden_text_is_not_believed() -> None:
+    hidden = write_words("what another program made of a scan", 60, 600).replace("BT", "BT 3 Tr")
+    assert text_of([hidden]) is None
+
+
+def test_text_on_its_side_is_read_as_ink() -> None:
+    turned = "BT /F1 12 Tf 0 1 -1 0 200 200 Tm (twelve letters or more) Tj ET"
+    assert text_of([turned]) is None
+
+
+def test_a_scan_in_a_pdf_has_no_text() -> None:
+    out = io.BytesIO()
+    Image.new("L", (1240, 1754), 230).save(out, "PDF", resolution=150)
+    page = load_page(out.getvalue(), "scan.pdf", 1)
+    assert page.text is None
+    assert page.kind == "scan"
