@@ -9,6 +9,8 @@ from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+import msgspec
+
 from keel_line.desk.history import HEADINGS, Correction
 from keel_line.desk.judge import judge_table
 from keel_line.desk.work import PageRequest, PageResponse, process_page
@@ -16,6 +18,7 @@ from keel_line.docket.store import Docket, PageFinding
 from keel_line.errors import KeelLineError, OutputError
 from keel_line.gather.sources import Source, read_source
 from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
+from keel_line.model.finding import Sums
 from keel_line.model.grid import DrawnTables, Grid
 from keel_line.model.page import SquareChoice
 from keel_line.model.table import CellState, Settled, TableState
@@ -163,6 +166,11 @@ class Desk:
         """Name a table; an empty name takes it as it was found."""
         plain = " ".join(name.split())[:MOST_NAME]
         self.docket.set_table(table.id, "name", plain or None, _clerk(), "named")
+
+    def set_sums(self, table: TableState, sums: Sums, why: str) -> None:
+        """Set which cells of a table make which; takes the place of what was set before."""
+        value = msgspec.json.encode(sums).decode() if sums != Sums() else None
+        self.docket.set_table(table.id, "sums", value, _clerk(), why)
 
     # --- running --------------------------------------------------------------------------------
 

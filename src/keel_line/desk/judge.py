@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from keel_line.check.checks import likeness, run_checks, weigh_findings
+from keel_line.check.drawn_sums import apply_sums
 from keel_line.check.sheet import Sheet, Value
 from keel_line.model.finding import Finding, Findings
 from keel_line.model.table import CellState, TableState
@@ -31,7 +32,8 @@ def judge_table(table: TableState, flagging: Flagging) -> TableState:
     sheet = make_sheet(table)
     vouched = {(s.cell.row, s.cell.col) for s in table.cells if s.settled and s.settled.as_printed}
     # Where the clerk vouches that the paper says so, a check that fails there blames nobody.
-    findings = Findings(f for f in run_checks(sheet) if f.holds or f.at not in vouched)
+    said = apply_sums(run_checks(sheet), sheet, table.sums)
+    findings = Findings(f for f in said if f.holds or f.at not in vouched)
     _ = findings.by_place, findings.wanting  # found here, where nobody waits for it
     before = {(s.cell.row, s.cell.col): s.reading.confidence for s in table.cells}
     weighed = weigh_findings(sheet, before, findings)

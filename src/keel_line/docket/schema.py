@@ -130,6 +130,12 @@ MIGRATIONS: tuple[Migration, ...] = (
         ALTER TABLE found_table ADD COLUMN set_passed TEXT;
         """,
     ),
+    Migration(
+        "sums that the clerk drew or dropped",
+        """
+        ALTER TABLE found_table ADD COLUMN set_sums TEXT;
+        """,
+    ),
 )
 
 

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from keel_line.docket.schema import prepare
 from keel_line.errors import DocketError
 from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
+from keel_line.model.finding import Sums
 from keel_line.model.geometry import Box, Transform, overlap
 from keel_line.model.grid import Cell, DrawnTables, Grid, LineDoubt, Rule
 from keel_line.model.page import Resolution, SquareChoice
@@ -245,7 +246,7 @@ class Docket:
                 _set_page(db, page_id, what, after)
 
     def set_table(self, table_id: int, what: str, value: str | None, who: str, why: str) -> None:
-        """Set a table's "name", "header_rows" or "passed" as a change that can be undone.
+        """Set a table's "name", "header_rows", "passed" or "sums" as a change that can be undone.
 
         None takes it as found.
         """
@@ -349,7 +350,7 @@ class Docket:
         rows = self._db.execute(
             "SELECT t.id, t.page_id, p.number, s.name, t.frame,"
             " coalesce(t.set_header_rows, t.header_rows), coalesce(t.set_name, t.caption),"
-            " t.notes, t.set_passed FROM found_table t JOIN page p ON p.id = t.page_id"
+            " t.notes, t.set_passed, t.set_sums FROM found_table t JOIN page p ON p.id = t.page_id"
             " JOIN source s ON s.id = p.source_id WHERE ?1 IS NULL OR t.page_id = ?1"
             " ORDER BY p.source_id, p.number, t.position",
             (page_id,),
@@ -375,7 +376,9 @@ class Docket:
     def _table(
         self, row: Sequence[object], name: str, find_cut: Callable[[Sequence[float]], float]
     ) -> TableState:
-        table_id, page_id, number, source, frame_json, header_rows, caption, notes, passed = row
+        table_id, page_id, number, source, frame_json, header_rows, caption, notes, passed, sums = (
+            row
+        )
         read = [
             _cell_state(record, 0.0)
             for record in self._db.execute(
@@ -408,6 +411,7 @@ class Docket:
             cut,
             notes=str(notes),
             passed=passed is not None,
+            sums=Sums() if sums is None else msgspec.json.decode(str(sums), type=Sums),
         )
 
     # --- settling, undo and redo ----------------------------------------------------------------
@@ -583,12 +587,13 @@ def _carry_tables(
     """
     before, now = ways
     rows = db.execute(
-        "SELECT id, frame, set_name, set_header_rows FROM found_table WHERE page_id = ?",
+        "SELECT id, frame, set_name, set_header_rows, set_sums FROM found_table WHERE page_id = ?",
         (page_id,),
     ).fetchall()
-    boxes = {_int(r[0]): msgspec.json.decode(r[1], type=_Frame).box for r in rows}
+    frames = {_int(r[0]): msgspec.json.decode(r[1], type=_Frame) for r in rows}
+    boxes = {i: frame.box for i, frame in frames.items()}
     fresh = [i for i in boxes if i not in outdated]
-    for table_id, _, name, header_rows in rows:
+    for table_id, _, name, header_rows, sums in rows:
         told = db.execute("SELECT 1 FROM table_change WHERE table_id = ?", (table_id,)).fetchone()
         if _int(table_id) not in outdated or told is None or before is None:
             continue
@@ -599,7 +604,13 @@ def _carry_tables(
             continue
         _set_table(db, found, "name", name)
         _set_table(db, found, "header_rows", header_rows)
+        if _count_lines(frames[found]) == _count_lines(frames[_int(table_id)]):
+            _set_table(db, found, "sums", sums)  # told by row and column
         db.execute("UPDATE table_change SET table_id = ? WHERE table_id = ?", (found, table_id))
+
+
+def _count_lines(frame: _Frame) -> tuple[int, int]:
+    return len(frame.y_lines), len(frame.x_lines)
 
 
 def _carry_over(
@@ -676,7 +687,7 @@ def _step_tables(db: sqlite3.Connection, batch: int, states: tuple[str, str], si
 
 
 def _set_table(db: sqlite3.Connection, table_id: int, what: str, value: object) -> None:
-    """Set a table's "name", "header_rows" or "passed"; None takes it as found."""
+    """Set a table's "name", "header_rows", "passed" or "sums"; None takes it as found."""
     db.execute(
         f"UPDATE found_table SET set_{what} = ? WHERE id = ?",  # noqa: S608 - one of our two names
         (value, table_id),

@@ -51,6 +51,32 @@ class Finding:
     holds: bool = False
 
 
+@dataclass(frozen=True)
+class DrawnSum:
+    """A sum that the clerk drew: ``addends`` make ``total``."""
+
+    total: Place
+    addends: tuple[Place, ...]
+
+
+@dataclass(frozen=True)
+class Sums:
+    """What the clerk said of a table's sums: those drawn, and totals that are none."""
+
+    drawn: tuple[DrawnSum, ...] = ()
+    dropped: tuple[Place, ...] = ()
+
+    def draw(self, drawn: DrawnSum) -> Sums:
+        """Return these with one more; it takes the place of one with the same total."""
+        kept = tuple(s for s in self.drawn if s.total != drawn.total)
+        return Sums((*kept, drawn), tuple(p for p in self.dropped if p != drawn.total))
+
+    def drop(self, total: Place) -> Sums:
+        """Return these without a total."""
+        kept = tuple(s for s in self.drawn if s.total != total)
+        return Sums(kept, tuple(sorted({*self.dropped, total})))
+
+
 class Findings(tuple[Finding, ...]):
     """What a table's checks say, found by cell."""
 

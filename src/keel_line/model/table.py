@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from keel_line.model.finding import Findings
+from keel_line.model.finding import Findings, Sums
 from keel_line.model.grid import Cell, Grid, LineDoubt
 from keel_line.model.reading import Reading
 
@@ -74,7 +74,8 @@ class TableState:
     """A table of a docket as it stands now; ``cells`` in reading order.
 
     Cells less sure than ``least_confidence`` are flagged; ``findings`` is what its checks say.
-    ``notes`` stand under it on the paper; ``passed`` says that the clerk found its lines right.
+    ``notes`` stand under it on the paper; ``passed`` says that the clerk found its lines right;
+    ``sums`` is what the clerk said of its sums.
     """
 
     id: int
@@ -90,6 +91,7 @@ class TableState:
     findings: Findings = field(default_factory=Findings)
     notes: str = ""
     passed: bool = False
+    sums: Sums = field(default_factory=Sums)
 
     @property
     def line_doubts(self) -> tuple[LineDoubt, ...]:

@@ -312,6 +312,14 @@ COMMANDS: tuple[Command, ...] = (
         bound=False,
     ),
     Command(
+        "sum",
+        "This cell's sum",
+        ("F9",),
+        "proof",
+        "The cells that make this one: Space takes one in or out, Enter keeps, Del drops",
+        bound=False,
+    ),
+    Command(
         "empty",
         "Empty the cell",
         ("Backspace",),

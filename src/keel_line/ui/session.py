@@ -13,6 +13,7 @@ from PyQt6.QtGui import QImage
 
 from keel_line.desk.desk import Desk
 from keel_line.model.docket import PageState, Step
+from keel_line.model.finding import Sums
 from keel_line.model.table import CellState, TableState
 from keel_line.ui.jobs import Jobs
 from keel_line.ui.tally import Tally, count_table
@@ -274,6 +275,12 @@ class Session(QObject):
         """Name a table."""
         self.desk.rename(table, name)
         self.take_page(table.page_id)
+
+    def set_sums(self, sums: Sums, why: str) -> None:
+        """Set which cells of the table at hand make which."""
+        if self.table is not None:
+            self.desk.set_sums(self.table, sums, why)
+            self.take_page(self.table.page_id)
 
     def pass_lines(self, table: TableState) -> None:
         """Note that a table's lines lie right."""

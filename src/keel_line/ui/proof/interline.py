@@ -24,6 +24,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QWidget
 from typing_extensions import override
 
+from keel_line.model.finding import DrawnSum
 from keel_line.model.grid import Cell
 from keel_line.model.table import CellState, TableState, column_name
 from keel_line.ui.proof.marks import paint_marks
@@ -56,6 +57,8 @@ class Interline(QAbstractScrollArea):
         self._table: TableState | None = None
         self._image: QImage | None = None
         self._at = 0
+        # A sum that is being drawn: its total and the cells that make it, by row and column.
+        self.sum_in_hand: DrawnSum | None = None
         self._tops: list[float] = [0.0]
         self._ink_heights: list[float] = []
         self._zoom = 1.0
@@ -293,6 +296,8 @@ class Interline(QAbstractScrollArea):
             painter.drawText(side, Qt.AlignmentFlag.AlignCenter, str(row + 1))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._paint_current(painter, table)
+        if self.sum_in_hand is not None:
+            self._paint_sum(painter, table, self.sum_in_hand)
         if dirty.top() <= self._head:
             self._paint_head(painter, table)
         self._ahead.start()
@@ -429,6 +434,31 @@ class Interline(QAbstractScrollArea):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(self._theme.color("teal"), 2.2))
         painter.drawRect(box)
+
+    def _paint_sum(self, painter: QPainter, table: TableState, drawn: DrawnSum) -> None:
+        """Paint a plus beside each cell of a sum in hand, and two strokes beside its total."""
+        violet = self._theme.color("violet")
+        for place in (*drawn.addends, drawn.total):
+            number = table.grid.number_at(*place)
+            if number is None:
+                continue
+            box = self.reading_box(table.cells[number].cell)
+            painter.setPen(QPen(violet, 1.4))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(box.adjusted(2.5, 1.5, -2.5, -2.5))
+            middle = QPointF(box.left() + 10, box.center().y())
+            painter.setPen(QPen(violet, 1.8))
+            if place == drawn.total:
+                for off in (-2.5, 2.5):
+                    painter.drawLine(middle + QPointF(-4, off), middle + QPointF(4, off))
+            else:
+                painter.drawLine(middle + QPointF(-4, 0), middle + QPointF(4, 0))
+                painter.drawLine(middle + QPointF(0, -4), middle + QPointF(0, 4))
+
+    def hold_sum(self, drawn: DrawnSum | None) -> None:
+        """Show a sum that is being drawn; None puts it away."""
+        self.sum_in_hand = drawn
+        self._view.update()
 
     def _paint_head(self, painter: QPainter, table: TableState) -> None:
         theme = self._theme

@@ -11,9 +11,11 @@ from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QStackedLayout, QVBoxLayout, QWidget
 from typing_extensions import override
 
-from keel_line.desk.judge import RECKONINGS, findings_at, values_wanted
+from keel_line.check.drawn_sums import propose_addends, say_sum
+from keel_line.desk.judge import RECKONINGS, findings_at, make_sheet, values_wanted
 from keel_line.desk.sample import DRAWN, RIGHT, WRONG, draw_sample, judge_drawn
 from keel_line.desk.typing import complete, say_unlike
+from keel_line.model.finding import DrawnSum
 from keel_line.model.table import CellState, TableState, column_name
 from keel_line.ui.proof.against_page import AgainstPage
 from keel_line.ui.proof.doubt_panel import DoubtPanel, DoubtView
@@ -138,6 +140,7 @@ class ProofStation(QWidget):
         if session.desk is not self._desk:  # another docket: nothing drawn or sorted is left of it
             self._desk = session.desk
             self._drawn = []
+            self.interline.hold_sum(None)
             self._stack.setCurrentWidget(self._rows)
             self.setFocusProxy(self.interline)
         if self._aside is not None and table is not None:
@@ -295,7 +298,11 @@ class ProofStation(QWidget):
     def _take_key(self, event: QKeyEvent) -> None:
         if self.editor.isVisible():  # typed faster than the field could take the focus
             self.editor.keyPressEvent(event)
-        elif self._session.table is None or not (self._go_by(event) or self._settle_by(event)):
+        elif self._session.table is None:
+            event.ignore()
+        elif self.interline.sum_in_hand is not None and self._draw_sum_by(event):
+            pass
+        elif not (self._go_by(event) or self._settle_by(event)):
             event.ignore()
 
     def _go_by(self, event: QKeyEvent) -> bool:
@@ -353,6 +360,69 @@ class ProofStation(QWidget):
         now = orders[(orders.index(self._session.order) + 1) % len(orders)]
         self._session.set_order(now)
         self.said.emit(f"Doubts go {_ORDERS[now]}.")
+
+    # --- sums -----------------------------------------------------------------------------------
+
+    def begin_sum(self) -> None:
+        """Show the sum that ends in the cell at hand, or begin one, to be kept or mended."""
+        table = self._session.table
+        if table is None:
+            return
+        cell = self._session.cell.cell
+        total = (cell.row, cell.col)
+        known = next((s for s in table.sums.drawn if s.total == total), None)
+        sheet = make_sheet(table)
+        drawn = known or DrawnSum(total, propose_addends(sheet, total))
+        self.interline.hold_sum(drawn)
+        self._tell_sum()
+
+    def _tell_sum(self) -> None:
+        table, drawn = self._session.table, self.interline.sum_in_hand
+        if table is not None and drawn is not None:
+            self.said.emit(
+                f"{say_sum(make_sheet(table), drawn)} Space takes a cell in or out, Enter keeps"
+                " the sum, Del says that this is no total, Esc leaves it."
+            )
+
+    def _draw_sum_by(self, event: QKeyEvent) -> bool:
+        """Mend the sum in hand by a key; return whether it was one that does."""
+        key, table, drawn = event.key(), self._session.table, self.interline.sum_in_hand
+        if table is None or drawn is None:
+            return False
+        if event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier:
+            return False
+        total = table.grid.number_at(*drawn.total)
+        if key in _ARROWS:
+            self._session.go_beside(*_ARROWS[Qt.Key(key)])
+            return True
+        if key == Qt.Key.Key_Space:
+            self._take_into_sum(drawn)
+            return True
+        if key in _ENTER and drawn.addends:
+            self._session.set_sums(table.sums.draw(drawn), "sum drawn by hand")
+            said = "The sum is kept."
+        elif key in {Qt.Key.Key_Delete, Qt.Key.Key_Backspace}:
+            self._session.set_sums(table.sums.drop(drawn.total), "no total")
+            said = "This is no total any more."
+        elif key == Qt.Key.Key_Escape:
+            said = ""
+        else:
+            return True  # nothing is typed while a sum is in hand
+        self.interline.hold_sum(None)
+        if total is not None:
+            self._session.go_to(self._session.table_index, total)
+        self.said.emit(f"{said} Ctrl+Z takes it back." if said else "")
+        return True
+
+    def _take_into_sum(self, drawn: DrawnSum) -> None:
+        """Take the cell at hand into the sum, or out of it."""
+        cell = self._session.cell.cell
+        place = (cell.row, cell.col)
+        if place == drawn.total:
+            return
+        others = {*drawn.addends} ^ {place}
+        self.interline.hold_sum(DrawnSum(drawn.total, tuple(sorted(others))))
+        self._tell_sum()
 
     # --- a sample drawn at random ---------------------------------------------------------------
 
@@ -494,4 +564,5 @@ _SHEETS = {
     Qt.Key.Key_F6: ProofStation.open_history,
     Qt.Key.Key_F7: ProofStation.draw_sample,
     Qt.Key.Key_F8: ProofStation.change_order,
+    Qt.Key.Key_F9: ProofStation.begin_sum,
 }

@@ -1,0 +1,81 @@
+"""Sums drawn, kept, dropped and taken back with real keys in the interline."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+
+from keel_line.model.table import TableState
+from keel_line.ui.window import Window
+from tests.ui.conftest import Keys
+
+Key = Qt.Key
+
+
+def ledger(window: Window) -> TableState:
+    return window.session.tables[0]
+
+
+def go_to_total(window: Window) -> tuple[int, int]:
+    table = ledger(window)
+    number = table.grid.number_at(table.grid.rows - 1, table.grid.cols - 1)
+    assert number is not None
+    window.session.go_to(0, number)
+    return (table.grid.rows - 1, table.grid.cols - 1)
+
+
+def sums_at(window: Window, place: tuple[int, int]) -> list[str]:
+    findings = ledger(window).findings
+    return [f.says for f in findings if f.kind == "sum" and f.places[-1] == place]
+
+
+def test_the_found_sum_is_shown_and_kept(window: Window, press: Keys) -> None:
+    total = go_to_total(window)
+    press(Key.Key_F9)
+    held = window.proof.interline.sum_in_hand
+    assert held is not None
+    assert held.total == total
+    assert len(held.addends) == ledger(window).grid.rows - 2
+    assert "cells make" in window.message.text()
+    press(Key.Key_Return)
+    assert window.proof.interline.sum_in_hand is None
+    assert [s.total for s in ledger(window).sums.drawn] == [total]
+    window.actions_by_id["undo"].trigger()
+    assert ledger(window).sums.drawn == ()
+
+
+def test_a_cell_is_taken_out_and_the_sum_no_longer_comes_out(window: Window, press: Keys) -> None:
+    total = go_to_total(window)
+    press(Key.Key_F9)
+    press(Key.Key_Up)
+    press(Key.Key_Space)
+    held = window.proof.interline.sum_in_hand
+    assert held is not None
+    assert (total[0] - 1, total[1]) not in held.addends
+    assert "here stands" in window.message.text()
+    press(Key.Key_Return)
+    assert "you chose make" in sums_at(window, total)[0]
+    assert (window.session.cell.cell.row, window.session.cell.cell.col) == total
+    assert window.session.cell.broken
+
+
+def test_a_total_that_is_none_is_dropped(window: Window, press: Keys) -> None:
+    total = go_to_total(window)
+    assert sums_at(window, total)
+    press(Key.Key_F9)
+    press(Key.Key_Delete)
+    assert sums_at(window, total) == []
+    window.actions_by_id["undo"].trigger()
+    assert sums_at(window, total)
+
+
+def test_escape_leaves_all_as_it_was_and_no_letter_is_typed(window: Window, press: Keys) -> None:
+    go_to_total(window)
+    before = window.session.cell
+    press(Key.Key_F9)
+    press("7")
+    assert not window.proof.editor.isVisible()
+    press(Key.Key_Escape)
+    assert window.proof.interline.sum_in_hand is None
+    assert window.session.cell == before
+    press("7")
+    assert window.proof.editor.isVisible()
