@@ -22,9 +22,9 @@ from keel_line.read.spaces import (
 )
 
 
-def spelt(text: str) -> Decoded:
+def spelt(text: str, chance: float = 0.9) -> Decoded:
     places = np.array([(4.0 * i, 4.0 * i + 2) for i in range(len(text))])
-    return Decoded(text, ((text, 0.9), (text + "x", 0.05)), places, np.full(len(text), 0.99))
+    return Decoded(text, ((text, 0.9), (text + "x", 0.05)), places, np.full(len(text), chance))
 
 
 def gaps_of(text: str, at: list[float], bare: list[float], chance: float = 0.01) -> LineGaps:
@@ -130,17 +130,24 @@ FIGURES = ((5, 10, 15, 30), (45, 10, 55, 30))
 MIDDLES = np.array([10.0, 30.0, 50.0])
 
 
-def test_a_stop_on_bare_paper_is_a_space_in_doubt() -> None:
-    cleared = clear_marks(spelt("1.2"), paper_with(*FIGURES), MIDDLES, 30.0, 20.0)
-    assert cleared.text == "1 2"
-    assert cleared.chances[1] == pytest.approx(0.5)
-    assert [t for t, _ in cleared.beams[:2]] == ["1 2", "1.2"]
+def test_a_stop_on_bare_paper_is_doubted() -> None:
+    doubted = clear_marks(spelt("1.2"), paper_with(*FIGURES), MIDDLES, 30.0, 20.0)
+    assert doubted.text == "1.2"
+    assert doubted.chances[1] == pytest.approx(0.5)
+    assert [t for t, _ in doubted.beams[:2]] == ["1.2", "1 2"]
+    assert doubted.beams[0][1] == pytest.approx(doubted.beams[1][1])
 
 
-def test_a_stop_read_near_a_figure_on_a_wide_bare_gap_is_a_space() -> None:
+def test_a_stop_read_near_a_figure_on_a_wide_bare_gap_is_doubted() -> None:
     # The stop's place is only estimated: here it lies so near the figure that the ink touches.
     off = np.array([10.0, 42.0, 50.0])
-    assert clear_marks(spelt("1.2"), paper_with(*FIGURES), off, 30.0, 20.0).text == "1 2"
+    doubted = clear_marks(spelt("1.2"), paper_with(*FIGURES), off, 30.0, 20.0)
+    assert doubted.chances[1] == pytest.approx(0.5)
+
+
+def test_a_stop_of_which_the_recogniser_is_sure_is_left_alone() -> None:
+    read = spelt("1.2", chance=0.99)
+    assert clear_marks(read, paper_with(*FIGURES), MIDDLES, 30.0, 20.0) is read
 
 
 def test_a_stop_with_its_ink_stays() -> None:

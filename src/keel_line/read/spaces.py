@@ -22,6 +22,7 @@ from keel_line.read.decode import Decoded
 from keel_line.read.network import DATA_DIR
 
 _DOUBT = 0.5
+_SURE_MARK = 0.97
 _TRACE = 0.25
 _MARK_HIGH, _MARK_LOW, _MARK_SIDE = 0.4, 0.3, 0.13  # where a mark's ink must be, in capitals
 _LEAST_PAIRS = 12
@@ -297,10 +298,10 @@ def clear_marks(
     baseline: float,
     cap_px: float,
 ) -> Decoded:
-    """Read a space where a stop or comma was read and the paper is bare.
+    """Doubt a stop or comma where the paper seems bare; the text without it is a runner-up.
 
-    A number's form may make the recogniser see a mark that is not there. The text with it stays
-    among the runner-up readings.
+    A number's form may make the recogniser see a mark that is not there. A mark of which it is sure
+    is left alone: the mark's place is only estimated, and its ink may lie beside that.
 
     Parameters
     ----------
@@ -325,6 +326,7 @@ def clear_marks(
         i
         for i, (char, x) in enumerate(zip(decoded.text, middles, strict=True))
         if char in _LOW_MARKS
+        and decoded.chances[i] < _SURE_MARK
         and (
             clear[max(0, int(x - reach)) : max(0, int(np.ceil(x + reach))) + 1].all()
             or _clear_run(clear, int(x)) > _WIDE_CLEAR * cap_px
@@ -341,5 +343,5 @@ def clear_marks(
         return replace(decoded, chances=chances)
     best = decoded.beams[0][1]
     others = tuple((t, c) for t, c in decoded.beams[1:] if t != text)
-    beams = ((text, best * _DOUBT), (decoded.text, best * _DOUBT), *others)
-    return replace(decoded, text=text, beams=beams, chances=chances)
+    beams = ((decoded.text, best * _DOUBT), (text, best * _DOUBT), *others)
+    return replace(decoded, beams=beams, chances=chances)
