@@ -374,6 +374,8 @@ def test_enter_walks_through_the_lines_in_doubt(
     window: Window, rule: RuleStation, qtbot: QtBot
 ) -> None:
     desk, first = window.session.desk, page(window)
+    (rota,) = on_page(window, 4)
+    window.session.pass_lines(rota)
     grid = tables(window)[0].grid
     doubts = (LineDoubt("down", 3, "1 value runs across this line"), LineDoubt("across", 5, "x"))
     desk.draw(first, [replace(grid, doubts=doubts)], "lines in doubt")

@@ -334,8 +334,9 @@ def test_manifest_says_what_came_of_each_page(window: Window) -> None:
         "2-buoy-inspections.png",
         "3-cargo-tally-fax.tif",
         "4-tide-register-photo.jpg",
+        "5-pilotage-rota.pdf",
     ]
-    assert [t[3] for t in texts] == ["scan", "scan", "fax", "photograph"]
+    assert [t[3] for t in texts] == ["scan", "scan", "fax", "photograph", "real text"]
     assert texts[2][5] == "204 × 196 dpi"
     assert texts[0][6] == "1 table, straightened by 2.3°"
     assert texts[1][6] == "2 tables"
@@ -359,12 +360,12 @@ def test_new_docket_clears_the_desk_and_keeps_the_old(window: Window) -> None:
     assert window.session.tables == []
     assert window.gather.begin_button.isVisible()
     window.open_docket(path)
-    assert len(window.session.tables) == 5
+    assert len(window.session.tables) == 6
 
 
 def test_demo_docket_opens_and_is_read_once(empty_window: Window) -> None:
     empty_window.gather.demo_button.click()
-    assert len(empty_window.session.tables) == 5
+    assert len(empty_window.session.tables) == 6
     empty_window.session.replace_text("mine")
     cell = empty_window.session.cell.id
     empty_window.new_docket()
