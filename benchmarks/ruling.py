@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from keel_line._shared.paper import flatten_light
 from keel_line.model.grid import Grid
 from keel_line.read.network import Network
-from keel_line.rule.grids import find_grids
+from keel_line.rule.doubts import find_doubts
+from keel_line.rule.grids import find_grids, survey_page
+from keel_line.rule.headings import count_heading_rows
 from synth.faces import load_faces
 from synth.pages import Sheet, TableTruth, choose_style, finish_page, make_page
 from synth.prose import KINDS, write_prose
@@ -25,12 +28,19 @@ Relation = tuple[object, object, str]
 
 @dataclass
 class RulingScore:
-    """Pages of one ruling: tables, those found, grids exactly right, neighbour relations."""
+    """Pages of one ruling: tables, those found, grids exactly right, neighbour relations.
+
+    ``doubted_right`` and ``doubted_wrong`` count the tables with a line that wants a look;
+    ``headed`` those of the right ones whose heading rows are counted right.
+    """
 
     ruling: str
     tables: int = 0
     found: int = 0
     right: int = 0
+    headed: int = 0
+    doubted_right: int = 0
+    doubted_wrong: int = 0
     relations_true: int = 0
     relations_found: int = 0
     relations_shared: int = 0
@@ -61,8 +71,12 @@ def score_rulings(pages: int) -> list[RulingScore]:
                 ruling=ruling,
             )
             begun = time.perf_counter()
-            grids = find_grids(page.grey, _DPI)
+            flat = flatten_light(page.grey)
+            survey = survey_page(page.grey, _DPI, flat)
             score.seconds.append(time.perf_counter() - begun)
+            grids = [
+                replace(g, doubts=find_doubts(g, flat, _DPI, survey.rules)) for g in survey.grids
+            ]
             for truth in page.tables:
                 _add_table(score, truth, grids)
         scores.append(score)
@@ -74,8 +88,15 @@ def _add_table(score: RulingScore, truth: TableTruth, grids: list[Grid]) -> None
     own = [g for g in grids if _covers(g, truth)]
     score.found += bool(own)
     wanted = {(c.row, c.col, c.row_span, c.col_span) for c in truth.cells}
-    score.right += any(
-        {(c.row, c.col, c.row_span, c.col_span) for c in g.cells} == wanted for g in own
+    right = [g for g in own if {(c.row, c.col, c.row_span, c.col_span) for c in g.cells} == wanted]
+    score.right += bool(right)
+    doubted = any(g.doubts for g in own) or not own
+    score.doubted_right += bool(right) and doubted
+    score.doubted_wrong += not right and doubted
+    texts = {(c.row, c.col): c.text for c in truth.cells}
+    score.headed += any(
+        count_heading_rows(g, [texts[c.row, c.col] for c in g.cells]) == truth.header_rows
+        for g in right
     )
     true = relations(
         (c.row, c.col, c.row_span, c.col_span, i if c.text else None)

@@ -70,7 +70,7 @@ MATERIALS = (
 TURNED_PAGES = 48
 PHOTOGRAPHED_SHEETS = 30
 BENT_PAGES = 16
-RULED_PAGES = 20
+RULED_PAGES = 40
 LEDGER_PAGES = 24
 PROSE_PAGES = 24
 TARGET_MATERIALS = 2  # the figures are for 300 dpi, clean to moderately noisy
@@ -484,14 +484,21 @@ def _laid_lines(laid: LaidScore) -> list[str]:
 
 def _ruling_lines(ruled: tuple[list[RulingScore], int]) -> list[str]:
     scores, false_tables = ruled
+    right = sum(s.right for s in scores)
+    wrong = sum(s.tables for s in scores) - right
     return [
-        "| rules | tables | found | grid exactly right | neighbour relations F1 | seconds a page |",
-        "|---|---|---|---|---|---|",
+        "| rules | tables | found | grid exactly right | neighbour relations F1 "
+        "| heading rows right | seconds a page |",
+        "|---|---|---|---|---|---|---|",
         *[
             f"| {s.ruling} | {s.tables} | {_percent(s.found, s.tables)} | "
-            f"{_percent(s.right, s.tables)} | {s.relations_f1:.4f} | {np.mean(s.seconds):.2f} |"
+            f"{_percent(s.right, s.tables)} | {s.relations_f1:.4f} | {_percent(s.headed, s.right)} "
+            f"| {np.mean(s.seconds):.2f} |"
             for s in scores
         ],
+        "",
+        f"Of {wrong} wrong grids {sum(s.doubted_wrong for s in scores)} had a line that was said "
+        f"to want a look; of {right} right ones {sum(s.doubted_right for s in scores)}.",
         "",
         f"Of {PROSE_PAGES} pages of running text, lists and letters, a table was seen on "
         f"{false_tables}.",

@@ -48,6 +48,7 @@ _HANGING_CAPS = 2.2
 _SPARSE = 0.25
 _SELDOM = 0.15
 _COVERED = 0.4
+_STANDS_OFF = 1.25
 _JOINED = 0.82  # of the usual distance from row to row
 _HEADING_ROWS = 2
 
@@ -366,7 +367,8 @@ def _leave_title(block: _Block, first: int, last: int, streams: list[_Stream]) -
         words = _crossings(row, streams, block.cap_px) > 0 and (
             _is_spaced(row, block.cap_px) or _is_one_line(row, streams, block.cap_px)
         )
-        if _crossings(row, streams, 0.0) < max(1.5, len(streams) / 2) and not words:
+        runs_across = _crossings(row, streams, 0.0) >= max(1.5, len(streams) / 2)
+        if not (runs_across or words or _stands_off(block.part(first, last), streams)):
             break
         first += 1
     return first
@@ -378,6 +380,19 @@ def _is_spaced(row: NDArray[np.float64], cap: float) -> bool:
     return len(gaps) >= 2 and float(gaps.max()) <= min(
         _SAME_SPACE * float(np.median(gaps)), _TITLE_GAP_CAPS * cap
     )
+
+
+def _stands_off(body: _Block, streams: list[_Stream]) -> bool:
+    """Tell whether a block's first line is short, begins at the left, and keeps off the others."""
+    if len(body.rows) <= _LEAST_ROWS:
+        return False
+    xs = _stream_lines(body, streams)
+    row = body.rows[0]
+    if len(columns_of(row, xs)) > (len(streams) + 1) / 2 or row[0, 0] > xs[0] + body.cap_px:
+        return False
+    middles = [(float(np.median(r[:, 1])) + float(np.median(r[:, 3]))) / 2 for r in body.rows]
+    pitch = np.diff(middles)
+    return bool(pitch[0] > _STANDS_OFF * np.median(pitch[1:]))
 
 
 def _is_one_line(row: NDArray[np.float64], streams: list[_Stream], cap: float) -> bool:
