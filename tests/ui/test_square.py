@@ -185,3 +185,35 @@ def test_what_was_settled_outlives_a_new_squaring(window: Window, square: Square
     assert texts == ["settled here"]
     assert window.session.tables[0].cells[20].text == "settled here"
     assert "1 settled cell kept" in window.message.text()
+
+
+def test_a_picture_is_parted_into_two_pages_and_joined_by_key(
+    window: Window, square: SquareStation, qtbot: QtBot
+) -> None:
+    count = len(window.session.desk.pages())
+    press(square, Key.Key_Y)
+    pages = window.session.desk.pages()
+    assert len(pages) == count + 1
+    assert [p.progress for p in pages[:2]] == ["done", "done"]
+    assert square._title.text().endswith("left part")
+    press(square, Key.Key_Y)
+    assert len(window.session.desk.pages()) == count
+    assert len(window.session.tables) == 6
+    window.actions_by_id["undo"].trigger()
+    assert len(window.session.desk.pages()) == count + 1
+    assert qtbot is not None
+
+
+def test_the_ink_of_a_page_of_text_is_read_instead(
+    window: Window, square: SquareStation, qtbot: QtBot
+) -> None:
+    press(square, Key.Key_I)
+    assert "no text of its own" in window.message.text()
+    window.go_to_page(page(window, 4).id)
+    qtbot.waitUntil(lambda: window.session.original(page(window, 4)) is not None)
+    assert "the file's own" in square._facts[-1][1].text()
+    press(square, Key.Key_I)
+    square.settle()
+    assert page(window, 4).kind == "text"
+    rota = [t for t in window.session.desk.tables() if t.page_id == page(window, 4).id]
+    assert {c.reading.model for t in rota for c in t.cells} != {"real text"}

@@ -20,7 +20,7 @@ from keel_line.gather.sources import Source, read_source
 from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
 from keel_line.model.finding import Sums
 from keel_line.model.grid import DrawnTables, Grid
-from keel_line.model.page import SquareChoice
+from keel_line.model.page import NOWHERE, SquareChoice
 from keel_line.model.table import CellState, Settled, TableState
 from keel_line.read.confidence import Flagging, load_calibration, make_flagging
 from keel_line.rule.mend import place_grid
@@ -124,7 +124,29 @@ class Desk:
             page.corners if choice.corners is None else choice.corners,
             Lean(page.angle_deg if choice.angle_deg is None else choice.angle_deg),
             page.turns if choice.turns is None else choice.turns,
+            choice.part,
         )
+
+    def part_page(self, page: PageState) -> None:
+        """Part a picture in which two pages lie: this page is the left one, a new one the right.
+
+        It is parted where the pages were seen to part, or else in the middle. Taken back as one
+        change.
+        """
+        wide, high = page.size_px
+        at = page.parted_at if page.parted_at is not None else wide / 2
+        whole = page.choice.part or (0.0, 0.0, float(wide), float(high))
+        other = self.docket.beside(page.id)
+        left = replace(page.choice, part=(whole[0], whole[1], at, whole[3]), corners=None)
+        right = replace(left, part=(at, whole[1], whole[2], whole[3]))
+        self.choose([(page.id, left), (other, right)], "parted into two pages")
+
+    def join_parts(self, page: PageState) -> None:
+        """Make one page again of a picture that was parted."""
+        other = self.docket.beside(page.id)
+        first, second = sorted((page.id, other))
+        whole = replace(page.choice, part=None)
+        self.choose([(first, whole), (second, SquareChoice(part=NOWHERE))], "one page again")
 
     def pass_page(self, page_id: int) -> None:
         """Note that the clerk found a page to lie right."""

@@ -171,6 +171,7 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
         straight_px=squared.straight_px,
         note=strip,
         passed_over=survey.passed_over,
+        parted_at=squared.parted_at,
     )
     big, small = _pictures(squared)
     lap("keep")

@@ -136,6 +136,35 @@ MIGRATIONS: tuple[Migration, ...] = (
         ALTER TABLE found_table ADD COLUMN set_sums TEXT;
         """,
     ),
+    Migration(
+        "two pages in one picture: a source's page may come in parts",
+        """
+        CREATE TABLE page_anew (
+            id INTEGER PRIMARY KEY, source_id INTEGER NOT NULL REFERENCES source ON DELETE CASCADE,
+            number INTEGER NOT NULL, progress TEXT NOT NULL DEFAULT 'waiting',
+            trouble TEXT NOT NULL DEFAULT '', kind TEXT NOT NULL DEFAULT 'scan',
+            width_px INTEGER NOT NULL DEFAULT 0, height_px INTEGER NOT NULL DEFAULT 0,
+            resolution TEXT, squared_width_px INTEGER NOT NULL DEFAULT 0,
+            squared_height_px INTEGER NOT NULL DEFAULT 0, dpi REAL NOT NULL DEFAULT 300,
+            transform TEXT, angle_deg REAL NOT NULL DEFAULT 0, unsure TEXT NOT NULL DEFAULT '',
+            turns INTEGER NOT NULL DEFAULT 0, corners TEXT NOT NULL DEFAULT '[]',
+            verdict TEXT NOT NULL DEFAULT '{}', choice TEXT NOT NULL DEFAULT '{}',
+            passed INTEGER NOT NULL DEFAULT 0, straight_px REAL, note TEXT NOT NULL DEFAULT '',
+            drawn TEXT NOT NULL DEFAULT 'null', passed_over TEXT NOT NULL DEFAULT '[]',
+            parted_at REAL, part INTEGER NOT NULL DEFAULT 0, hidden INTEGER NOT NULL DEFAULT 0,
+            UNIQUE (source_id, number, part)
+        );
+        INSERT INTO page_anew (id, source_id, number, progress, trouble, kind, width_px, height_px,
+            resolution, squared_width_px, squared_height_px, dpi, transform, angle_deg, unsure,
+            turns, corners, verdict, choice, passed, straight_px, note, drawn, passed_over)
+        SELECT id, source_id, number, progress, trouble, kind, width_px, height_px,
+            resolution, squared_width_px, squared_height_px, dpi, transform, angle_deg, unsure,
+            turns, corners, verdict, choice, passed, straight_px, note, drawn, passed_over
+        FROM page;
+        DROP TABLE page;
+        ALTER TABLE page_anew RENAME TO page;
+        """,
+    ),
 )
 
 

@@ -19,7 +19,7 @@ from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState
 from keel_line.model.finding import Sums
 from keel_line.model.geometry import Box, Transform, overlap
 from keel_line.model.grid import Cell, DrawnTables, Grid, LineDoubt, Rule
-from keel_line.model.page import Resolution, SquareChoice
+from keel_line.model.page import NOWHERE, Resolution, SquareChoice
 from keel_line.model.reading import Reading
 from keel_line.model.table import CellState, Settled, TableState
 
@@ -164,9 +164,10 @@ class Docket:
             "SELECT p.id, p.source_id, s.name, p.number, p.progress, p.trouble, p.kind,"
             " p.width_px, p.height_px, p.resolution, p.squared_width_px, p.squared_height_px,"
             " p.dpi, p.transform, p.angle_deg, p.unsure, p.turns, p.corners, p.verdict, p.choice,"
-            " p.passed, p.straight_px, p.note, p.drawn, p.passed_over,"
+            " p.passed, p.straight_px, p.note, p.drawn, p.passed_over, p.parted_at,"
             " (SELECT count(*) FROM found_table t WHERE t.page_id = p.id)"
-            " FROM page p JOIN source s ON s.id = p.source_id ORDER BY p.source_id, p.number"
+            " FROM page p JOIN source s ON s.id = p.source_id WHERE p.hidden = 0"
+            " ORDER BY p.source_id, p.number, p.part"
         )
         return [_page_state(row) for row in rows]
 
@@ -186,7 +187,8 @@ class Docket:
                 "UPDATE page SET progress = 'done', trouble = '', kind = ?, width_px = ?,"
                 " height_px = ?, resolution = ?, squared_width_px = ?, squared_height_px = ?,"
                 " dpi = ?, transform = ?, angle_deg = ?, unsure = ?, turns = ?, corners = ?,"
-                " verdict = ?, straight_px = ?, note = ?, passed_over = ? WHERE id = ?",
+                " verdict = ?, straight_px = ?, note = ?, passed_over = ?, parted_at = ?"
+                " WHERE id = ?",
                 (
                     state.kind,
                     *state.size_px,
@@ -202,6 +204,7 @@ class Docket:
                     state.straight_px,
                     state.note,
                     msgspec.json.encode(state.passed_over).decode(),
+                    state.parted_at,
                     page_id,
                 ),
             )
@@ -220,6 +223,31 @@ class Docket:
         """Set how pages are to be squared, as changes that can be undone; they wait to be read."""
         encoded = [(page, msgspec.json.encode(choice).decode()) for page, choice in choices]
         self._change_pages("choice", encoded, who, why)
+
+    def beside(self, page_id: int) -> int:
+        """Return the page that takes the other part of a page's picture; it is made where missing.
+
+        A page that was just made is nowhere: it is not seen before it is given its part.
+        """
+        with self._writing() as db:
+            source, number, part = db.execute(
+                "SELECT source_id, number, part FROM page WHERE id = ?", (page_id,)
+            ).fetchone()
+            other = 1 - _int(part)
+            row = db.execute(
+                "SELECT id FROM page WHERE source_id = ? AND number = ? AND part = ?",
+                (source, number, other),
+            ).fetchone()
+            if row is not None:
+                return _int(row[0])
+            nowhere = msgspec.json.encode(SquareChoice(part=NOWHERE)).decode()
+            return _id(
+                db.execute(
+                    "INSERT INTO page (source_id, number, part, hidden, choice)"
+                    " VALUES (?, ?, ?, 1, ?)",
+                    (source, number, other, nowhere),
+                )
+            )
 
     def draw(self, drawn: Iterable[tuple[int, DrawnTables | None]], who: str, why: str) -> None:
         """Set pages' tables as the clerk drew them; None takes them as found. Can be undone."""
@@ -333,7 +361,7 @@ class Docket:
         rows = self._db.execute(
             "SELECT t.id, coalesce(t.set_name, t.name), s.name, p.number FROM found_table t"
             " JOIN page p ON p.id = t.page_id JOIN source s ON s.id = p.source_id"
-            " ORDER BY p.source_id, p.number, t.position"
+            " WHERE p.hidden = 0 ORDER BY p.source_id, p.number, p.part, t.position"
         ).fetchall()
         names = name_tables([(str(r[1]), str(r[2]), _int(r[3])) for r in rows])
         return [(_int(r[0]), name) for r, name in zip(rows, names, strict=True)]
@@ -351,8 +379,9 @@ class Docket:
             "SELECT t.id, t.page_id, p.number, s.name, t.frame,"
             " coalesce(t.set_header_rows, t.header_rows), coalesce(t.set_name, t.caption),"
             " t.notes, t.set_passed, t.set_sums FROM found_table t JOIN page p ON p.id = t.page_id"
-            " JOIN source s ON s.id = p.source_id WHERE ?1 IS NULL OR t.page_id = ?1"
-            " ORDER BY p.source_id, p.number, t.position",
+            " JOIN source s ON s.id = p.source_id"
+            " WHERE p.hidden = 0 AND (?1 IS NULL OR t.page_id = ?1)"
+            " ORDER BY p.source_id, p.number, p.part, t.position",
             (page_id,),
         ).fetchall()
         return [self._table(row, names[_int(row[0])], find_cut) for row in rows]
@@ -723,6 +752,9 @@ def _set_page(db: sqlite3.Connection, page_id: int, what: str, value: str) -> No
         f"UPDATE page SET {what} = ?, progress = 'waiting'{passed} WHERE id = ?",  # noqa: S608 - our own names
         (value, page_id),
     )
+    if what == "choice":
+        nowhere = msgspec.json.decode(value, type=SquareChoice).part == NOWHERE
+        db.execute("UPDATE page SET hidden = ? WHERE id = ?", (int(nowhere), page_id))
 
 
 def _drop_undone(db: sqlite3.Connection) -> None:
@@ -779,6 +811,7 @@ def _page_state(row: Sequence[object]) -> PageState:
         note,
         drawn,
         passed_over,
+        parted_at,
         tables,
     ) = row
     decode = msgspec.json.decode
@@ -808,6 +841,7 @@ def _page_state(row: Sequence[object]) -> PageState:
             "note": note,
             "drawn": decode(str(drawn)),
             "passed_over": decode(str(passed_over)),
+            "parted_at": parted_at,
         },
         PageState,
     )

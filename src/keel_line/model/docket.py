@@ -32,7 +32,7 @@ class PageState:
     ``straight_px`` is set where a bend was taken out, ``note`` is what a fax machine printed on it;
     ``drawn`` are its tables where the clerk mended them, None where they are as found;
     ``passed_over`` are the boxes (px of the squared page) around writing that was taken for no
-    table.
+    table. ``parted_at`` is the column (px as it came) at which two pages in its picture part.
     """
 
     id: int
@@ -59,6 +59,7 @@ class PageState:
     note: str = ""
     drawn: DrawnTables | None = None
     passed_over: tuple[Box, ...] = ()
+    parted_at: float | None = None
 
     @property
     def wants_a_look(self) -> bool:

@@ -8,7 +8,7 @@ from typing import Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line.model.geometry import Transform
+from keel_line.model.geometry import Box, Transform
 from keel_line.model.grid import Rule
 
 Point: TypeAlias = tuple[float, float]
@@ -69,6 +69,9 @@ Corners: TypeAlias = tuple[Point, ...]
 """A sheet's four corners in px of the page as it came, the top left first, then clockwise; none
 where the whole picture is the sheet."""
 
+NOWHERE: Box = (0.0, 0.0, 0.0, 0.0)
+"""The part that no page is."""
+
 Outlook = Literal["good", "fair", "poor"]
 
 
@@ -96,6 +99,9 @@ class SquareChoice:
         Whether faint marks that shine through from the back of the sheet are painted out.
     as_picture
         Whether the ink is read on a page that carries real text.
+    part
+        The part of the picture (x0, y0, x1, y1 in px as it came) that is this page, where two pages
+        lie in one picture; None where all of it is. ``NOWHERE`` takes the page out of the docket.
     """
 
     turns: int | None = None
@@ -107,6 +113,7 @@ class SquareChoice:
     no_colour: bool = False
     no_back: bool = False
     as_picture: bool = False
+    part: Box | None = None
 
 
 @dataclass(frozen=True)
@@ -147,6 +154,9 @@ class SquaredPage:
     straight_px
         How far lines still keep from straight after a bend was taken out, in px of the squared
         page; None where the page was not bent.
+    parted_at
+        Column (px of the page as it came) at which two pages in one picture part; None where there
+        is one.
     """
 
     pixels: NDArray[np.uint8]
@@ -158,3 +168,4 @@ class SquaredPage:
     unsure: str = ""
     verdict: Verdict = field(default_factory=Verdict)
     straight_px: float | None = None
+    parted_at: float | None = None

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.errors import Failed
-from keel_line.model.geometry import Transform
+from keel_line.model.geometry import Box, Transform
 from keel_line.model.page import Corners, Page, Resolution, SquareChoice, SquaredPage
 from keel_line.square.back import drop_back
 from keel_line.square.bend import Unbent, find_bend, remap_in_strips, sparse_map
@@ -20,11 +20,13 @@ from keel_line.square.quality import estimate_dpi, judge_page
 from keel_line.square.sheet import find_sheet, sheet_size
 from keel_line.square.skew import Lean, estimate_skew
 from keel_line.square.specks import drop_specks
+from keel_line.square.spread import find_spread
 
 _LEAVE_DEG = 0.02
 _MOST_SIDE_PX = 12_000
 _A4_LONG_IN = 11.69
 _EDGE = 0.0012
+_LEAST_PART_PX = 16
 UPRIGHT = Lean(0.0)
 """A page that lies straight."""
 
@@ -60,7 +62,10 @@ def square_page(
         Tells which way up a page is; without it pages are taken to be upright.
     """
     choice = choice or SquareChoice()
-    corners = _sheet_of(page) if choice.corners is None else choice.corners
+    if choice.corners is not None:
+        corners = choice.corners
+    else:
+        corners = () if choice.part else _sheet_of(page)
     straight = _lay_straight(page, choice, corners)
     doubts = [straight.doubt] if straight.doubt else []
     laid, pixels, flat = straight.laid, straight.pixels, straight.flat
@@ -78,6 +83,11 @@ def square_page(
         flat = np.ascontiguousarray(np.rot90(flat, -turns))
     if page.resolution.estimated and not corners:
         laid = replace(laid, dpi=estimate_dpi(flat, laid.dpi))
+    parted_at = None
+    if choice.part is None and not corners and not turns % 2:
+        parted_at = _find_parting(flat, laid)
+    if parted_at is not None:
+        doubts.append("two pages seem to lie in this picture; Y parts them")
     verdict = judge_page(pixels, flat, laid.dpi)
     return SquaredPage(
         _clean(pixels, flat, laid.dpi, choice),
@@ -89,7 +99,16 @@ def square_page(
         "; ".join(doubts),
         verdict,
         straight.deviation_px,
+        parted_at,
     )
+
+
+def _find_parting(flat: Grey, laid: Layout) -> float | None:
+    """Return the column of the page as it came at which two pages part; None where there is one."""
+    at = find_spread(flat, laid.dpi)
+    if at is None:
+        return None
+    return float(laid.transform.to_original([(at, flat.shape[0] / 2)])[0, 0])
 
 
 @dataclass(frozen=True, eq=False)
@@ -107,7 +126,7 @@ class _Straight:
 def _lay_straight(page: Page, choice: SquareChoice, corners: Corners) -> _Straight:
     """Take the lean and the bend out of a page, each resampling from the page as it came."""
     size_px = (page.pixels.shape[1], page.pixels.shape[0])
-    laid = lay_out(size_px, page.resolution, corners)
+    laid = lay_out(size_px, page.resolution, corners, part=choice.part)
     pixels = _resample(page.pixels, laid)
     lean, doubt = Lean(choice.angle_deg or 0.0), ""
     if choice.angle_deg is None:
@@ -117,7 +136,7 @@ def _lay_straight(page: Page, choice: SquareChoice, corners: Corners) -> _Straig
         else:
             lean = found
     if abs(lean.angle_deg) >= _LEAVE_DEG or lean.shear_deg:
-        laid = lay_out(size_px, page.resolution, corners, lean)
+        laid = lay_out(size_px, page.resolution, corners, lean, part=choice.part)
         pixels = _resample(page.pixels, laid)
     flat = flatten_light(pixels)
     unbent = _find_bend(page, choice, corners, flat, laid.dpi)
@@ -166,6 +185,7 @@ def lay_out(
     corners: Corners,
     lean: Lean = UPRIGHT,
     turns: int = 0,
+    part: Box | None = None,
 ) -> Layout:
     """Work out how a page comes to lie, without touching its pixels.
 
@@ -181,8 +201,11 @@ def lay_out(
         Lean that is taken out.
     turns
         Quarter turns clockwise, 0 to 3.
+    part
+        The part of the picture that is the page, where not all of it is and no corners are given.
     """
-    laid = _cut_out(size_px, corners) if corners else _true_proportions(size_px, resolution)
+    whole = not corners
+    laid = _true_proportions(size_px, resolution, part) if whole else _cut_out(size_px, corners)
     if abs(lean.angle_deg) >= _LEAVE_DEG or lean.shear_deg:
         turn, size = _turn(laid.size, lean)
         laid = Layout(laid.transform.then("deskew", turn), size, laid.dpi)
@@ -195,16 +218,24 @@ def _turn_layout(laid: Layout, turns: int) -> Layout:
     return Layout(laid.transform.then("quarter turns", quarters), size, laid.dpi)
 
 
-def _true_proportions(size_px: tuple[int, int], res: Resolution) -> Layout:
+def _true_proportions(size_px: tuple[int, int], res: Resolution, part: Box | None = None) -> Layout:
     dpi = max(res.x_dpi, res.y_dpi)
     scale = (dpi / res.x_dpi, dpi / res.y_dpi)
+    before = Transform()
+    if part is not None:
+        x0, y0 = round(part[0]), round(part[1])
+        before = before.then("part", [[1.0, 0.0, -x0], [0.0, 1.0, -y0], [0.0, 0.0, 1.0]])
+        size_px = (
+            max(_LEAST_PART_PX, min(size_px[0], round(part[2])) - x0),
+            max(_LEAST_PART_PX, min(size_px[1], round(part[3])) - y0),
+        )
     if scale == (1.0, 1.0):
-        return Layout(Transform(), size_px, dpi)
+        return Layout(before, size_px, dpi)
     size = (max(1, round(size_px[0] * scale[0])), max(1, round(size_px[1] * scale[1])))
     exact = (size[0] / size_px[0], size[1] / size_px[1])
     # Pixel centres lie at whole numbers, hence the half-pixel shift.
     matrix = [[exact[0], 0, (exact[0] - 1) / 2], [0, exact[1], (exact[1] - 1) / 2]]
-    return Layout(Transform().then("true proportions", matrix), size, dpi)
+    return Layout(before.then("true proportions", matrix), size, dpi)
 
 
 def _sheet_of(page: Page) -> Corners:

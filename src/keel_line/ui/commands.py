@@ -115,6 +115,14 @@ COMMANDS: tuple[Command, ...] = (
         bound=False,
     ),
     Command(
+        "part-page",
+        "Part into two pages",
+        ("Y",),
+        "square",
+        "Two pages lie in one picture: part them, or make one of them again",
+        bound=False,
+    ),
+    Command(
         "ink",
         "Read the ink",
         ("I",),

@@ -202,7 +202,9 @@ class SquareStation(QWidget):
             self._note.setText("")
             return
         choice = self._choice
-        self._title.setText(f"{page.source_name}, page {page.number}")
+        part = page.choice.part
+        side = "" if part is None else ", left part" if part[0] < 1 else ", right part"
+        self._title.setText(f"{page.source_name}, page {page.number}{side}")
         poor = page.verdict.outlook == "poor" or bool(page.unsure)
         self._outlook.setText(
             "Look whether it lies right" if page.unsure else _OUTLOOKS[page.verdict.outlook]
@@ -256,6 +258,20 @@ class SquareStation(QWidget):
             return "read from the ink · by hand"
         return "the file's own, checked against its ink"
 
+    def _part(self) -> None:
+        """Part a picture in which two pages lie, or make one page of its parts again."""
+        page = self._page
+        if page is None or page.progress != "done":
+            return
+        self.settle()
+        if page.choice.part is None:
+            self._session.desk.part_page(page)
+            self.said.emit("Parted into two pages. Y makes one of them again.")
+        else:
+            self._session.desk.join_parts(page)
+            self.said.emit("The picture is one page again.")
+        self.changed.emit()
+
     def _toggle_text(self) -> None:
         if self._page is not None and self._page.kind == "text":
             self._set(replace(self._choice, as_picture=not self._choice.as_picture))
@@ -299,7 +315,8 @@ class SquareStation(QWidget):
             ),
             Qt.Key.Key_I: self._toggle_text,
             Qt.Key.Key_W: self._cycle_wipe,
-            Qt.Key.Key_R: lambda: self._set(SquareChoice()),
+            Qt.Key.Key_R: lambda: self._set(SquareChoice(part=self._choice.part)),
+            Qt.Key.Key_Y: self._part,
             Qt.Key.Key_A: self._same_for_all,
             Qt.Key.Key_Return: self._pass,
             Qt.Key.Key_Enter: self._pass,
