@@ -23,11 +23,11 @@ def test_one_key_shows_ink_and_readings_in_turn(window: Window, press: Keys) -> 
     assert window.proof.at_page
     seen = []
     pictures = []
-    for _ in range(3):
+    for _ in range(4):
         seen.append(page.showing)
         pictures.append(shot(window))
         QTest.keyClick(page, Key.Key_Space)
-    assert seen == ["both", "reading", "ink"]
+    assert seen == ["both", "reading", "ink", "outside"]
     assert page.showing == "both"
     assert pictures[0] != pictures[1] != pictures[2]
 
@@ -72,3 +72,21 @@ def test_page_down_goes_to_the_next_table_and_escape_back(
     assert not window.proof.at_page
     qtbot.waitUntil(window.proof.interline.hasFocus)
     assert window.session.table_index == 1
+
+
+def test_what_is_outside_all_tables_is_shown_and_counted(
+    window: Window, press: Keys, qtbot: QtBot
+) -> None:
+    rota = len(window.session.tables) - 1
+    window.session.go_to(rota, 0)
+    page_id = window.session.tables[rota].page_id
+    qtbot.waitUntil(lambda: window.session.picture(page_id) is not None)
+    press(Key.Key_F3)
+    against = window.proof.against
+    assert ("Outside", "1 block of writing in no table") in against.outline.lines()
+    ink = shot(window)
+    for _ in range(3):
+        QTest.keyClick(against.page, Key.Key_Space)
+    assert against.page.showing == "outside"
+    assert len(against.page.outside) == 1
+    assert shot(window) != ink

@@ -119,7 +119,9 @@ def _reconcile(said: str, chars: tuple[CharReading, ...], seen: Reading) -> Read
     others = (RunnerUp(seen.text, seen.confidence), *seen.runners_up)
     runners_up = tuple(r for r in others if r.text != said)[:_MOST_RUNNERS_UP]
     reasons = ("The file says this, but its ink reads otherwise.",) if confidence < _DOUBT else ()
-    return Reading(said, confidence, chars, runners_up, reasons, model=MODEL, unread=seen.unread)
+    # What the ink's own reading left over may be in the file's text.
+    unread = () if said else seen.unread
+    return Reading(said, confidence, chars, runners_up, reasons, model=MODEL, unread=unread)
 
 
 def _plain(text: str) -> str:

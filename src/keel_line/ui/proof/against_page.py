@@ -11,16 +11,23 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from typing_extensions import override
 
 from keel_line.desk.summary import TableSummary, summarise_table
+from keel_line.model.geometry import Box
 from keel_line.model.reading import CharReading
 from keel_line.model.table import CellState, TableState, column_name
+from keel_line.ui.overview import count
 from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme
 from keel_line.ui.widgets.page_view import PageView
 
-Showing = Literal["both", "reading", "ink"]
+Showing = Literal["both", "reading", "ink", "outside"]
 
-_ORDER: tuple[Showing, ...] = ("both", "reading", "ink")
-_NAMES: dict[Showing, str] = {"both": "Ink and readings", "reading": "Readings", "ink": "Ink"}
+_ORDER: tuple[Showing, ...] = ("both", "reading", "ink", "outside")
+_NAMES: dict[Showing, str] = {
+    "both": "Ink and readings",
+    "reading": "Readings",
+    "ink": "Ink",
+    "outside": "What is outside",
+}
 _CAP_SHARE = 0.727  # of the face's size
 _LEAST_PX = 5.0
 
@@ -35,6 +42,8 @@ class OverlaidPage(PageView):
     def __init__(self, theme: Theme) -> None:
         super().__init__(theme)
         self.showing: Showing = "both"
+        # Boxes around writing that was taken for no table.
+        self.outside: tuple[Box, ...] = ()
         self._fonts: dict[int, QFont] = {}
         self.setAccessibleName("The page with its readings over it; Space changes what is shown")
 
@@ -47,6 +56,11 @@ class OverlaidPage(PageView):
     def _paint_grid(self, painter: QPainter, table: TableState, scale: float, *, at: bool) -> None:
         if self.showing == "ink":
             super()._paint_grid(painter, table, scale, at=at)
+            self._paint_unread(painter, table, scale)
+            return
+        if self.showing == "outside":  # the tables step back, the rest of the page stands alone
+            x0, y0, x1, y1 = (v * scale for v in table.grid.box)
+            painter.fillRect(QRectF(QPointF(x0, y0), QPointF(x1, y1)), self._theme.color("well"))
             return
         seen = QRectF(self.rect()).translated(-self._origin())
         wash = QColor(self._theme.color("sheet"))
@@ -60,6 +74,33 @@ class OverlaidPage(PageView):
             box = QRectF(QPointF(cx0, cy0), QPointF(cx1, cy1))
             if box.intersects(seen):
                 self._paint_reading(painter, state, box, scale)
+
+    def _paint_unread(self, painter: QPainter, table: TableState, scale: float) -> None:
+        """Frame the ink that no reading explains."""
+        painter.setPen(QPen(self._theme.color("brass"), 1.6))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for state in table.cells:
+            if state.settled is None:
+                for x0, y0, x1, y1 in state.reading.unread:
+                    painter.drawRect(
+                        QRectF(QPointF(x0, y0) * scale, QPointF(x1, y1) * scale).adjusted(
+                            -2, -2, 2, 2
+                        )
+                    )
+
+    @override
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        if self.showing != "outside" or self._image is None:
+            return
+        painter = QPainter(self)
+        pen = QPen(self._theme.color("brass"), 1.6)
+        pen.setDashPattern([1.0, 3.0])
+        painter.setPen(pen)
+        scale, origin = self._scale, self._origin()
+        for x0, y0, x1, y1 in self.outside:
+            box = QRectF(QPointF(x0, y0) * scale, QPointF(x1, y1) * scale)
+            painter.drawRect(box.translated(origin))
 
     def _paint_reading(
         self, painter: QPainter, state: CellState, box: QRectF, scale: float
@@ -132,14 +173,16 @@ class Outline(QWidget):
         self._table: TableState | None = None
         self._summary: TableSummary | None = None
         self._showing: Showing = "both"
+        self._outside = 0
 
     def set_theme(self, theme: Theme) -> None:
         """Dress anew."""
         self._theme = theme
         self.update()
 
-    def show_table(self, table: TableState, showing: Showing) -> None:
-        """Show a table's summary."""
+    def show_table(self, table: TableState, showing: Showing, outside: int) -> None:
+        """Show a table's summary; ``outside`` counts the blocks of writing in no table."""
+        self._outside = outside
         self._table, self._summary = table, summarise_table(table)
         self._showing = showing
         self.setAccessibleName(". ".join(f"{a}: {b}" for a, b in self.lines()))
@@ -159,6 +202,7 @@ class Outline(QWidget):
             ("Blank cells", f"{s.blanks}"),
             ("Doubts open", f"{s.doubts}"),
             ("Ink not read", f"{s.unread} places" if s.unread != 1 else "1 place"),
+            ("Outside", f"{count(self._outside, 'block')} of writing in no table"),
             ("First row", " · ".join(t or "–" for t in s.first)),
             ("Last row", " · ".join(t or "–" for t in s.last)),
         ]
@@ -241,7 +285,7 @@ class AgainstPage(QWidget):
     def __init__(self, session: Session, theme: Theme) -> None:
         super().__init__()
         self._session = session
-        self._looked_at: int | None = None
+        self._looked_at: tuple[int | None, bool] | None = None
         self.page = OverlaidPage(theme)
         self.outline = Outline(theme)
         row = QHBoxLayout(self)
@@ -276,12 +320,15 @@ class AgainstPage(QWidget):
             return
         image = self._session.picture(table.page_id)
         own = [t for _, t in self._of_page(table.page_id)]
+        page = next(p for p in self._session.desk.pages() if p.id == table.page_id)
+        self.page.outside = page.passed_over
         self.page.show_page(image, own, own.index(table))
         shown = table.id if image is not None else None
-        if shown != self._looked_at:
-            self._looked_at = shown
-            self.page.look_at(table.grid.box)
-        self.outline.show_table(table, self.page.showing)
+        whole = self.page.showing == "outside"
+        if (shown, whole) != self._looked_at:
+            self._looked_at = (shown, whole)
+            self.page.look_at((0.0, 0.0, *page.squared_size_px) if whole else table.grid.box)
+        self.outline.show_table(table, self.page.showing, len(page.passed_over))
 
     def _of_page(self, page_id: int) -> list[tuple[int, TableState]]:
         return [(i, t) for i, t in enumerate(self._session.tables) if t.page_id == page_id]

@@ -26,7 +26,8 @@ _VOUCH = ("Alt+0", "paper says so")
 class DoubtView:
     """What the panel says: a heading, where the cell is, the reason, and readings with notes.
 
-    ``broken`` says that the reason is an amount that does not come out.
+    ``broken`` says that the reason is an amount that does not come out; ``keys`` are those to be
+    shown, the usual ones where none are given.
     """
 
     heading: str
@@ -36,6 +37,7 @@ class DoubtView:
     doubtful: bool
     readings: tuple[tuple[str, str], ...]
     broken: bool = False
+    keys: tuple[tuple[str, str], ...] = ()
 
 
 class DoubtPanel(QWidget):
@@ -161,7 +163,7 @@ class DoubtPanel(QWidget):
         left = self.width() * self._readings_share + 18
         gap = QFontMetricsF(theme.bold(0.92)).horizontalAdvance("Shift+Enter ") + 6
         line = theme.em * 1.36
-        keys = (*_KEYS[:-1], _VOUCH, _KEYS[-1]) if view.broken else _KEYS
+        keys = view.keys or ((*_KEYS[:-1], _VOUCH, _KEYS[-1]) if view.broken else _KEYS)
         for i, (key, what) in enumerate(keys):
             y = top + i * line
             painter.setFont(theme.bold(0.92))

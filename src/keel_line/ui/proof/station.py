@@ -45,6 +45,15 @@ _ARROWS = {
 }
 
 
+_SUM_KEYS = (
+    ("← → ↑ ↓", "go about"),
+    ("Space", "take in, or out"),
+    ("Enter", "keep the sum"),
+    ("Del", "this is no total"),
+    ("Esc", "leave it"),
+)
+
+
 class ProofStation(QWidget):
     """Lens and readings above, interline and soundings below."""
 
@@ -227,8 +236,25 @@ class ProofStation(QWidget):
         self.setFocusProxy(widget)
         widget.setFocus()
 
+    def _view_sum(self, table: TableState, drawn: DrawnSum) -> DoubtView:
+        """Return what is said while a sum is in hand."""
+        place = f"{column_name(table, drawn.total[1])} · row {drawn.total[0] + 1}"
+        said = say_sum(make_sheet(table), drawn)
+        return DoubtView(
+            "The cells that make this one",
+            "",
+            place,
+            said,
+            doubtful=False,
+            readings=(),
+            broken=True,
+            keys=_SUM_KEYS,
+        )
+
     def _view(self, table: TableState, state: CellState) -> DoubtView:
         session = self._session
+        if self.interline.sum_in_hand is not None:
+            return self._view_sum(table, self.interline.sum_in_hand)
         open_doubts = session.doubts()
         total = session.doubts_in_all()
         if self._is_drawn:
@@ -374,15 +400,7 @@ class ProofStation(QWidget):
         sheet = make_sheet(table)
         drawn = known or DrawnSum(total, propose_addends(sheet, total))
         self.interline.hold_sum(drawn)
-        self._tell_sum()
-
-    def _tell_sum(self) -> None:
-        table, drawn = self._session.table, self.interline.sum_in_hand
-        if table is not None and drawn is not None:
-            self.said.emit(
-                f"{say_sum(make_sheet(table), drawn)} Space takes a cell in or out, Enter keeps"
-                " the sum, Del says that this is no total, Esc leaves it."
-            )
+        self.refresh()
 
     def _draw_sum_by(self, event: QKeyEvent) -> bool:
         """Mend the sum in hand by a key; return whether it was one that does."""
@@ -409,6 +427,7 @@ class ProofStation(QWidget):
         else:
             return True  # nothing is typed while a sum is in hand
         self.interline.hold_sum(None)
+        self.refresh()
         if total is not None:
             self._session.go_to(self._session.table_index, total)
         self.said.emit(f"{said} Ctrl+Z takes it back." if said else "")
@@ -422,7 +441,7 @@ class ProofStation(QWidget):
             return
         others = {*drawn.addends} ^ {place}
         self.interline.hold_sum(DrawnSum(drawn.total, tuple(sorted(others))))
-        self._tell_sum()
+        self.refresh()
 
     # --- a sample drawn at random ---------------------------------------------------------------
 
