@@ -154,7 +154,9 @@ def test_from_first_doubt_to_none(window: Window, press: Keys) -> None:
     path = window.session.desk.docket.path
     assert path is not None
     again = Desk(path)
-    assert sum(c.settled is not None for t in again.tables() for c in t.cells) >= count
+    settled = sum(c.settled is not None for t in again.tables() for c in t.cells)
+    assert 0.8 * count <= settled <= count  # what was confirmed lets its like pass
+    assert not any(c.in_doubt for t in again.tables() for c in t.cells)
     again.close()
 
 

@@ -7,6 +7,7 @@ from dataclasses import replace
 from keel_line.check.checks import likeness, run_checks, weigh_findings
 from keel_line.check.drawn_sums import apply_sums
 from keel_line.check.sheet import Sheet, Value
+from keel_line.desk.learning import learn, pair_in_question
 from keel_line.model.finding import Finding, Findings
 from keel_line.model.table import CellState, TableState
 from keel_line.read.confidence import Flagging
@@ -18,8 +19,8 @@ RECKONINGS = frozenset({"sum", "relation"})
 def judge_table(table: TableState, flagging: Flagging) -> TableState:
     """Run the checks over a table as it stands now, and flag its cells anew.
 
-    Cells of which nothing changes stay the same objects. What comes out follows from the texts and
-    readings alone: to settle a cell as it was read changes nothing in the others.
+    Cells of which nothing changes stay the same objects. What comes out follows from the texts, the
+    readings, and what the settled cells teach of pairs of shapes.
 
     Parameters
     ----------
@@ -39,12 +40,17 @@ def judge_table(table: TableState, flagging: Flagging) -> TableState:
     weighed = weigh_findings(sheet, before, findings)
     cut = flagging.find_cut(list(before.values()))
     reckoned = {f.at for f in findings if not f.holds and f.kind in RECKONINGS}
+    lessons = learn(table.cells)
     cells = []
     for state in table.cells:
+        place = (state.cell.row, state.cell.col)
+        broken = place in reckoned
         # What was settled was looked at; whether it was in doubt before stays as it was.
-        sure = state.confidence if state.settled else weighed[state.cell.row, state.cell.col]
+        sure = state.confidence if state.settled else weighed[place]
+        if state.settled is None and sure < cut and place not in findings.wanting:
+            pair = pair_in_question(state)
+            sure = sure if pair is None else lessons.heed(pair, sure)
         flagged = state.flagged if state.settled else sure < cut
-        broken = (state.cell.row, state.cell.col) in reckoned
         if (state.flagged, state.weighed, state.broken) == (flagged, sure, broken):
             cells.append(state)
         else:

@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from typing import Literal
 
 from keel_line.desk.judge import values_wanted
+from keel_line.desk.learning import WEAK, pair_in_question
 from keel_line.model.table import CellState, TableState
 
 Question = Literal["blank", "unread", "check", "pair", "character", "spread"]
 
-_WEAK = 0.9
 _ORDER: dict[Question, int] = {
     "blank": 0,
     "pair": 1,
@@ -95,24 +95,6 @@ def sort_doubts(tables: Sequence[TableState], doubts: Sequence[tuple[int, int]])
     )
 
 
-def differ_in(a: str, b: str) -> tuple[str, str] | None:
-    """Return what differs between two readings where it is one character at most on each side.
-
-    An empty side stands for a character that the other reading does not have; None where the two
-    are alike or differ in more.
-    """
-    first = 0
-    while first < min(len(a), len(b)) and a[first] == b[first]:
-        first += 1
-    last = 0
-    while last < min(len(a), len(b)) - first and a[-1 - last] == b[-1 - last]:
-        last += 1
-    mid_a, mid_b = a[first : len(a) - last], b[first : len(b) - last]
-    if max(len(mid_a), len(mid_b)) != 1:
-        return None
-    return mid_a, mid_b
-
-
 def _question(state: CellState, wanted: Sequence[str]) -> tuple[Question, tuple[str, ...]]:
     """Say what is in question in a doubtful cell, and between which characters."""
     reading = state.reading
@@ -122,11 +104,10 @@ def _question(state: CellState, wanted: Sequence[str]) -> tuple[Question, tuple[
         return "unread", ()
     if state.broken or wanted:
         return "check", ()
-    weak = [c for c in reading.chars if c.probability < _WEAK]
-    if len(weak) <= 1 and reading.runners_up:
-        pair = differ_in(reading.text, reading.runners_up[0].text)
-        if pair is not None:
-            return "pair", tuple(sorted(pair, key=lambda c: (not c, c)))
+    pair = pair_in_question(state)
+    if pair is not None:
+        return "pair", tuple(sorted(pair, key=lambda c: (not c, c)))
+    weak = [c for c in reading.chars if c.probability < WEAK]
     if len(weak) == 1:
         return "character", (weak[0].char,)
     return "spread", ()

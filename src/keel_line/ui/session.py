@@ -12,6 +12,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from keel_line.desk.desk import Desk
+from keel_line.desk.learning import Experience, pair_in_question
 from keel_line.model.docket import PageState, Step
 from keel_line.model.finding import Sums
 from keel_line.model.table import CellState, TableState
@@ -62,6 +63,7 @@ class Session(QObject):
         self._originals: OrderedDict[int, QImage] = OrderedDict()
         self._doubts: list[tuple[int, int]] = []
         self.tallies: list[Tally] = []
+        self.experience = Experience()
         self._where: dict[int, tuple[int, int]] = {}
         self._changes: dict[int, set[int] | None] = {}
         self.order: Order = "columns"
@@ -100,6 +102,10 @@ class Session(QObject):
         self.tables = tables
         self._unjudged.clear()  # the desk hands tables out judged
         self.tallies = [count_table(t) for t in tables]
+        self.experience = Experience()
+        for table in tables:
+            for state in table.cells:
+                self.experience.add(state)
         self._where = {
             state.id: (t, c)
             for t, table in enumerate(tables)
@@ -347,19 +353,22 @@ class Session(QObject):
         """Bring some cells of a table up to date; ``places`` count along its cells."""
         table = self.tables[index]
         cells = list(table.cells)
-        same = True
+        same, teaches = True, False
         for place in places:
             before = cells[place]
             fresh = self.desk.cell(before.id, table.least_confidence)
             same = same and _value(fresh) == _value(before)
+            teaches = teaches or pair_in_question(before) is not None
             cells[place] = replace(
                 fresh, flagged=before.flagged, weighed=before.weighed, broken=before.broken
             )
         settled = replace(table, cells=tuple(cells))
-        # Another text may make a sum balance, or break one: the whole table is judged anew.
-        if same and table.id not in self._unjudged:
+        # Another text may make a sum balance, or break one: the whole table is judged anew; so is a
+        # small one when its pairs of shapes are confirmed, as they teach of one another.
+        small = len(cells) <= _JUDGED_AT_ONCE
+        if same and table.id not in self._unjudged and not (teaches and small):
             self._put_table(index, settled, places)
-        elif len(cells) <= _JUDGED_AT_ONCE:
+        elif small:
             self._put_table(index, self.desk.judge(settled))
         else:
             self._unjudged.add(table.id)  # until the answer to this very state comes
@@ -399,6 +408,7 @@ class Session(QObject):
         """Count a cell in (1) or out (-1): its table's tally, and the doubts in their order."""
         state = self.tables[index].cells[place]
         self.tallies[index].add(state, times)
+        self.experience.add(state, times)
         if not state.in_doubt:
             return
         if times > 0:

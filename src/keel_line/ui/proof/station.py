@@ -29,6 +29,7 @@ from keel_line.ui.session import Order, Session
 from keel_line.ui.theme import Theme
 
 _MOST_READINGS = 5
+_MOST_LEARNT = 2
 _MOST_WANTED = 2
 _PACE_OVER = 12
 _ORDERS: dict[Order, str] = {
@@ -309,14 +310,15 @@ class ProofStation(QWidget):
         whole = round(minutes)
         return f"about {whole} minute{'s' if whole != 1 else ''} to go"
 
-    @staticmethod
-    def _readings(table: TableState, state: CellState) -> list[tuple[str, str]]:
-        """Return the readings offered with what is to be said of each: as read, wanted, others."""
+    def _readings(self, table: TableState, state: CellState) -> list[tuple[str, str]]:
+        """Return the readings offered, and what is to be said of each: as read, wanted, others."""
         wanted = values_wanted(table, state)[:_MOST_WANTED]
+        learnt = [t for t in self._session.experience.offer(state) if t not in wanted]
         others = [r.text for r in state.reading.runners_up if r.text != state.reading.text]
         offered = [(state.reading.text, "as read")]
         offered += [(t, "would fit") for t in wanted if t != state.reading.text]
-        offered += [(t, "") for t in others if t not in wanted]
+        offered += [(t, "as before") for t in learnt[:_MOST_LEARNT]]
+        offered += [(t, "") for t in others if t not in wanted and t not in learnt[:_MOST_LEARNT]]
         return offered[:_MOST_READINGS]
 
     # --- keys ---------------------------------------------------------------------------------

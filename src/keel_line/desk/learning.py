@@ -1,0 +1,140 @@
+"""What settled cells teach: a pair of shapes confirmed again and again is doubted less.
+
+Within a table the same print has the same pairs of shapes: where the clerk has found the reading
+right each time that two characters were in question, the next of them is likelier right. What was
+put right is offered for the same shape elsewhere; it is never set by itself.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from keel_line.model.table import CellState
+
+Pair = tuple[str, str]
+"""The character that was read and the one that it may be; an empty text stands for none."""
+
+WEAK = 0.9
+"""Characters less likely than this are in question."""
+
+_LEAST_SEEN = 3
+_PRIOR = 4.0
+_LEAST_PUT_RIGHT = 2
+
+
+@dataclass(frozen=True)
+class Lessons:
+    """How often a reading proved right and wrong, by the pair that was in question."""
+
+    right: Counter[Pair]
+    wrong: Counter[Pair]
+
+    def heed(self, pair: Pair, confidence: float) -> float:
+        """Return a confidence (0 to 1) with what was seen of its pair; never lower than it was.
+
+        The model's own chance of an error counts as four cells that were looked at (a beta prior);
+        fewer than three cells seen say nothing.
+        """
+        right, wrong = self.right[pair], self.wrong[pair]
+        if right + wrong < _LEAST_SEEN:
+            return confidence
+        chance = (wrong + _PRIOR * (1.0 - confidence)) / (right + wrong + _PRIOR)
+        return max(confidence, 1.0 - chance)
+
+
+def differ_in(a: str, b: str) -> Pair | None:
+    """Return what differs between two readings where it is one character at most on each side.
+
+    An empty side stands for a character that the other reading does not have; None where the two
+    are alike or differ in more.
+    """
+    first = 0
+    while first < min(len(a), len(b)) and a[first] == b[first]:
+        first += 1
+    last = 0
+    while last < min(len(a), len(b)) - first and a[-1 - last] == b[-1 - last]:
+        last += 1
+    mid_a, mid_b = a[first : len(a) - last], b[first : len(b) - last]
+    if max(len(mid_a), len(mid_b)) != 1:
+        return None
+    return mid_a, mid_b
+
+
+def pair_in_question(state: CellState) -> Pair | None:
+    """Return the pair of characters that is all that is in question in a cell, if it is."""
+    reading = state.reading
+    if not reading.text or reading.unread or not reading.runners_up:
+        return None
+    if sum(c.probability < WEAK for c in reading.chars) > 1:
+        return None
+    return differ_in(reading.text, reading.runners_up[0].text)
+
+
+def learn(cells: Iterable[CellState]) -> Lessons:
+    """Learn from a table's settled cells."""
+    right: Counter[Pair] = Counter()
+    wrong: Counter[Pair] = Counter()
+    for state in cells:
+        if state.settled is None:
+            continue
+        pair = pair_in_question(state)
+        if pair is not None:
+            proved = right if state.settled.text == state.reading.text else wrong
+            proved[pair] += 1
+    return Lessons(right, wrong)
+
+
+class Experience:
+    """What was put right in a docket, counted along as cells are settled and taken back."""
+
+    def __init__(self) -> None:
+        self._before: dict[str, Counter[str]] = {}
+        self._right: Counter[str] = Counter()
+        self._wrong: Counter[Pair] = Counter()
+
+    def add(self, state: CellState, times: int = 1) -> None:
+        """Count a settled cell in (1) or out (-1); others teach nothing."""
+        if state.settled is None:
+            return
+        said, read = state.settled.text, state.reading.text
+        if said == read:
+            for char in state.reading.chars:
+                if char.probability < WEAK:
+                    self._right[char.char] += times
+            return
+        self._before.setdefault(read, Counter())[said] += times
+        pair = differ_in(read, said)
+        if pair is not None:
+            self._wrong[pair] += times
+
+    def offer(self, state: CellState) -> list[str]:
+        """Return values for a cell that follow from what was put right elsewhere in the docket.
+
+        The same reading that was put right before; and the reading with its doubtful character
+        taken for what the same character proved to be at least twice, and oftener than not.
+        """
+        text = state.reading.text
+        if not text or state.settled is not None:
+            return []
+        known = self._before.get(text, Counter())
+        offered = [said for said, many in known.most_common() if many > 0]
+        for at, char in _doubtful(state):
+            meant = [
+                (many, other)
+                for (read, other), many in self._wrong.items()
+                if read == char and many >= _LEAST_PUT_RIGHT and many > self._right[char]
+            ]
+            offered += [
+                text[:at] + other + text[at + 1 :] for _, other in sorted(meant, reverse=True)
+            ]
+        return [v for v in dict.fromkeys(offered) if v != text]
+
+
+def _doubtful(state: CellState) -> list[tuple[int, str]]:
+    """Return where in a reading of one line each doubtful character stands, and which it is."""
+    reading = state.reading
+    if "\n" in reading.text or "".join(c.char for c in reading.chars) != reading.text:
+        return []
+    return [(i, c.char) for i, c in enumerate(reading.chars) if c.probability < WEAK]
