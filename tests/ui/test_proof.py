@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+import json
+
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from pytestqt.qtbot import QtBot
@@ -10,6 +12,7 @@ from keel_line.ui.proof.interline import after_point
 from keel_line.ui.proof.marks import notch_size
 from keel_line.ui.send.station import make_preflight
 from keel_line.ui.window import Window
+from tests.conftest import ROOT
 from tests.ui.conftest import Keys
 from tests.ui.qtest import QTest
 
@@ -446,3 +449,39 @@ def test_the_dial_moves_the_flags_at_once(window: Window, press: Keys) -> None:
     for _ in range(20):
         window.actions_by_id["fewer-unseen"].trigger()
     assert len(window.session.doubts()) == strict
+
+
+def test_a_clerk_who_answers_truthfully_needs_little_more_than_a_key_a_doubt(
+    window: Window, press: Keys
+) -> None:
+    truth = json.loads((ROOT / "demo" / "truth.json").read_text(encoding="utf-8"))
+    names = {p.id: p.source_name for p in window.session.desk.pages()}
+    wanted: dict[int, str] = {}
+    for page_id, name in names.items():
+        own = [t for t in window.session.tables if t.page_id == page_id]
+        for table, expected in zip(own, truth[name].get("tables", ()), strict=False):
+            texts = {(c["row"], c["col"]): c["text"] for c in expected["cells"]}
+            wanted |= {s.id: texts[s.cell.row, s.cell.col] for s in table.cells}
+    presses, met = 0, set()
+    while window.session.doubts() and presses < 1000:
+        state = window.session.cell
+        text = wanted.get(state.id, state.text)
+        view = window.proof.panel.view
+        assert view is not None
+        offered = [t.split() for t, _ in view.readings]
+        met.add(state.id)
+        presses += 1  # beyond the characters that have to be typed
+        if text.split() == state.text.split():
+            press(Key.Key_Return)
+        elif text.split() in offered:
+            press(Key(Key.Key_1 + offered.index(text.split())), Mod.AltModifier)
+        elif not text:
+            press(Key.Key_Backspace)
+        else:
+            press(" ".join(text.split()))
+            press(Key.Key_Return)
+    assert window.session.doubts() == []
+    assert len(met) > 20
+    assert presses / len(met) <= 1.3
+    table = window.session.tables[0]
+    assert all(s.text.split() == wanted[s.id].split() for s in table.cells if s.settled)
