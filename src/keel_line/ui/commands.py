@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 
@@ -376,3 +377,9 @@ def show_keys(command: Command) -> str:
     if command.id == "take":
         return f"{shown[0]} … {shown[-1][-1]}"
     return " or ".join(shown)
+
+
+def show_key_words(keys: Sequence[tuple[str, str]]) -> str:
+    """Return keys with what they do as one paragraph, each pair kept on one line."""
+    pairs = (f"<b>{key}</b> {words}".replace(" ", "\N{NO-BREAK SPACE}") for key, words in keys)
+    return " \N{MIDDLE DOT} ".join(pairs)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
@@ -27,7 +27,7 @@ from keel_line.rule.mend import (
     part_cell,
     remove_line,
 )
-from keel_line.ui.commands import COMMANDS
+from keel_line.ui.commands import COMMANDS, show_key_words
 from keel_line.ui.rule.ask import Ask
 from keel_line.ui.rule.frame import Frame, find_free, shift_box, step_frame
 from keel_line.ui.rule.lines_view import LinesView
@@ -83,12 +83,6 @@ _FRAME_KEYS = (
     ("Enter", "take it"),
     ("Esc", "leave all as it was"),
 )
-
-
-def show_key_words(keys: Sequence[tuple[str, str]]) -> str:
-    """Return keys with what they do as one paragraph, each pair kept on one line."""
-    pairs = (f"<b>{key}</b> {words}".replace(" ", "\N{NO-BREAK SPACE}") for key, words in keys)
-    return " \N{MIDDLE DOT} ".join(pairs)
 
 
 class RuleStation(QWidget):

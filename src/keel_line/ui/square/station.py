@@ -13,7 +13,7 @@ from typing_extensions import override
 from keel_line.model.docket import PageState
 from keel_line.model.page import Corners, SquareChoice
 from keel_line.square.skew import LIMIT_DEG
-from keel_line.ui.commands import COMMANDS, show_keys
+from keel_line.ui.commands import COMMANDS, show_key_words, show_keys
 from keel_line.ui.session import Session
 from keel_line.ui.square.board import Board, PageOnBoard
 from keel_line.ui.theme import Theme
@@ -80,7 +80,7 @@ class SquareStation(QWidget):
             "Text",
         )
         self._facts = [(QLabel(name), QLabel()) for name in names]
-        self._note = QLabel()
+        self._note, self._keys = QLabel(), QLabel()
         self._build()
         self.setFocusProxy(self.board)
         session.picture_changed.connect(self._on_picture)
@@ -112,20 +112,11 @@ class SquareStation(QWidget):
         self._hint.setWordWrap(True)
         side.addWidget(self._hint)
         side.addSpacing(6)
-        keys = QGridLayout()
-        keys.setHorizontalSpacing(14)
-        keys.setVerticalSpacing(3)
-        self._key_labels = []
-        own = [c for c in COMMANDS if c.where == "square"]
-        for row, command in enumerate(own):
-            left, right = QLabel(show_keys(command)), QLabel(command.label)
-            right.setToolTip(command.help)
-            right.setObjectName("quiet")
-            keys.addWidget(left, row, 0)
-            keys.addWidget(right, row, 1)
-            self._key_labels.append((left, right))
-        keys.setColumnStretch(1, 1)
-        side.addLayout(keys)
+        self._keys.setObjectName("quiet")
+        self._keys.setWordWrap(True)
+        own = [(show_keys(c), c.label) for c in COMMANDS if c.where == "square"]
+        self._keys.setText(show_key_words(own))
+        side.addWidget(self._keys)
         panel = QWidget()
         panel.setLayout(side)
         side.setContentsMargins(0, 0, 0, 0)
@@ -142,9 +133,7 @@ class SquareStation(QWidget):
         self.board.set_theme(theme)
         self._title.setFont(theme.bold(1.15))
         self._outlook.setFont(theme.bold())
-        for left, right in self._key_labels:
-            left.setFont(theme.bold(0.92))
-            right.setFont(theme.font(0.92))
+        self._keys.setFont(theme.font(0.92))
         self.refresh()
 
     # --- showing ------------------------------------------------------------------------------
