@@ -56,11 +56,11 @@ def test_a_line_is_removed_and_the_sheet_shows_it_at_once(
     assert rule.view.gutter == "down"
     press(rule, Key.Key_Right, times=2)
     press(rule, Key.Key_Delete)
-    assert rule.model.columnCount() == before.grid.cols - 1
+    assert rule.side.model.columnCount() == before.grid.cols - 1
     joined = " ".join(
         next(c.text for c in before.cells if (c.cell.row, c.cell.col) == (3, col)) for col in (1, 2)
     )
-    assert rule.model.data(rule.model.index(3, 1)) == joined.strip()
+    assert rule.side.model.data(rule.side.model.index(3, 1)) == joined.strip()
     assert page(window).drawn is None  # not before the clerk pauses
     rule.settle()
     assert tables(window)[0].grid.cols == before.grid.cols - 1
@@ -76,7 +76,7 @@ def test_a_line_is_added_beside_the_peg_and_moved(window: Window, rule: RuleStat
     assert rule.view.gutter == "across"
     press(rule, Key.Key_Down, times=4)
     press(rule, Key.Key_N)
-    assert rule.model.rowCount() == grid.rows + 1
+    assert rule.side.model.rowCount() == grid.rows + 1
     new = (grid.y_lines[4] + grid.y_lines[5]) / 2
     assert rule.view.lines()[5] == pytest.approx(new)
     press(rule, Key.Key_Down, Mod.ShiftModifier, times=3)
@@ -100,7 +100,7 @@ def test_settled_cells_keep_their_values(window: Window, rule: RuleStation) -> N
 
 def test_a_table_is_left_out_and_comes_back_as_found(window: Window, rule: RuleStation) -> None:
     press(rule, Key.Key_X)
-    assert rule.model.rowCount() == 0
+    assert rule.side.model.rowCount() == 0
     rule.settle()
     assert tables(window) == []
     press(rule, Key.Key_F)
@@ -113,8 +113,8 @@ def test_the_whole_page_becomes_a_table_with_the_columns_of_its_writing(
 ) -> None:
     before = tables(window)[0].grid
     press(rule, Key.Key_V)
-    assert rule.model.rowCount() == 0
-    qtbot.waitUntil(lambda: rule.model.rowCount() > 0, timeout=8000)
+    assert rule.side.model.rowCount() == 0
+    qtbot.waitUntil(lambda: rule.side.model.rowCount() > 0, timeout=8000)
     rule.settle()
     (whole,) = tables(window)
     assert whole.grid.cols >= before.cols
@@ -198,7 +198,7 @@ def test_heading_rows_are_set_by_key(window: Window, rule: RuleStation) -> None:
     before = tables(window)[0].header_rows
     press(rule, Key.Key_H)
     assert tables(window)[0].header_rows == before + 1
-    assert f"{before + 1} heading rows" in rule._size.text()
+    assert f"{before + 1} heading rows" in rule.side.outline.text()
     press(rule, Key.Key_H, Mod.ShiftModifier, times=before + 5)
     assert tables(window)[0].header_rows == 0
     window.actions_by_id["undo"].trigger()
@@ -208,17 +208,17 @@ def test_heading_rows_are_set_by_key(window: Window, rule: RuleStation) -> None:
 def test_a_table_is_named_in_place(window: Window, rule: RuleStation, qtbot: QtBot) -> None:
     before = tables(window)[0].name
     press(rule, Key.Key_E)
-    assert rule.ask.field.isVisible()
-    assert rule.ask.field.selectedText() == before
-    QTest.keyClicks(rule.ask.field, "Dues, spring")
-    QTest.keyClick(rule.ask.field, Key.Key_Return)
+    assert rule.side.ask.field.isVisible()
+    assert rule.side.ask.field.selectedText() == before
+    QTest.keyClicks(rule.side.ask.field, "Dues, spring")
+    QTest.keyClick(rule.side.ask.field, Key.Key_Return)
     assert tables(window)[0].name == "Dues, spring"
-    assert rule._title.text() == "Dues, spring"
-    assert not rule.ask.field.isVisible()
+    assert rule.side.title.text() == "Dues, spring"
+    assert not rule.side.ask.field.isVisible()
     qtbot.waitUntil(rule.view.hasFocus)
     press(rule, Key.Key_E)
-    QTest.keyClicks(rule.ask.field, "dropped")
-    QTest.keyClick(rule.ask.field, Key.Key_Escape)
+    QTest.keyClicks(rule.side.ask.field, "dropped")
+    QTest.keyClick(rule.side.ask.field, Key.Key_Escape)
     assert tables(window)[0].name == "Dues, spring"
     window.actions_by_id["undo"].trigger()
     assert tables(window)[0].name == before
@@ -246,12 +246,12 @@ def test_a_table_is_drawn_with_a_frame(window: Window, rule: RuleStation, qtbot:
     around = f"{grid.box[0] - 9} {grid.box[1] - 9} "
     around += f"{grid.box[2] - grid.box[0] + 18} {grid.box[3] - grid.box[1] + 18} px"
     press(rule, Key.Key_A)
-    rule.ask.field.clear()
-    QTest.keyClicks(rule.ask.field, around)
-    QTest.keyClick(rule.ask.field, Key.Key_Return)
+    rule.side.ask.field.clear()
+    QTest.keyClicks(rule.side.ask.field, around)
+    QTest.keyClick(rule.side.ask.field, Key.Key_Return)
     press(rule, Key.Key_Return)
     assert rule.view.frame_in_hand is None
-    qtbot.waitUntil(lambda: rule.model.rowCount() > 0, timeout=8000)
+    qtbot.waitUntil(lambda: rule.side.model.rowCount() > 0, timeout=8000)
     rule.settle()
     (drawn,) = tables(window)
     assert (drawn.grid.rows, drawn.grid.cols) == (grid.rows, grid.cols)
@@ -327,15 +327,15 @@ def test_a_copy_lies_beside_and_both_stay(window: Window, rule: RuleStation) -> 
 def test_an_area_that_says_nothing_is_asked_for_again(window: Window, rule: RuleStation) -> None:
     before = tables(window)[0].grid.box
     press(rule, Key.Key_A)
-    shown = rule.ask.field.text()
+    shown = rule.side.ask.field.text()
     assert shown.endswith("mm")
-    QTest.keyClicks(rule.ask.field, "over there")
-    QTest.keyClick(rule.ask.field, Key.Key_Return)
-    assert rule.ask.isVisible()
+    QTest.keyClicks(rule.side.ask.field, "over there")
+    QTest.keyClick(rule.side.ask.field, Key.Key_Return)
+    assert rule.side.ask.isVisible()
     assert "four numbers" in window.message.text()
-    rule.ask.field.clear()
-    QTest.keyClicks(rule.ask.field, shown.replace(shown.split()[0], "12.0", 1))
-    QTest.keyClick(rule.ask.field, Key.Key_Return)
+    rule.side.ask.field.clear()
+    QTest.keyClicks(rule.side.ask.field, shown.replace(shown.split()[0], "12.0", 1))
+    QTest.keyClick(rule.side.ask.field, Key.Key_Return)
     rule.settle()
     after = tables(window)[0].grid.box
     assert after[0] == pytest.approx(12.0 / 25.4 * page(window).dpi, abs=2)
@@ -345,13 +345,13 @@ def test_an_area_that_says_nothing_is_asked_for_again(window: Window, rule: Rule
 def test_lines_are_laid_on_another_page_and_taken_back(window: Window, rule: RuleStation) -> None:
     before = [t.grid.cols for t in on_page(window, 1)]
     press(rule, Key.Key_P)
-    assert rule.ask.field.text() == "2-5"
-    QTest.keyClicks(rule.ask.field, "2, 9")
-    QTest.keyClick(rule.ask.field, Key.Key_Return)
+    assert rule.side.ask.field.text() == "2-5"
+    QTest.keyClicks(rule.side.ask.field, "2, 9")
+    QTest.keyClick(rule.side.ask.field, Key.Key_Return)
     assert "1 to 5" in window.message.text()
-    rule.ask.field.clear()
-    QTest.keyClicks(rule.ask.field, "2")
-    QTest.keyClick(rule.ask.field, Key.Key_Return)
+    rule.side.ask.field.clear()
+    QTest.keyClicks(rule.side.ask.field, "2")
+    QTest.keyClick(rule.side.ask.field, Key.Key_Return)
     assert [t.grid.cols for t in on_page(window, 1)] == [tables(window)[0].grid.cols]
     window.actions_by_id["undo"].trigger()
     assert [t.grid.cols for t in on_page(window, 1)] == before
@@ -383,10 +383,10 @@ def test_enter_walks_through_the_lines_in_doubt(
     qtbot.waitUntil(lambda: window.session.lines_to_look_at() == 2)
     assert "2 lines to look at" in [s.waiting for s in window.line._stops]
     rule.refresh()
-    assert "2 lines want a look" in rule._doubt.text()
+    assert "2 lines want a look" in rule.side.doubt.text()
     press(rule, Key.Key_Return)
     assert (rule.view.gutter, rule.view.peg) == ("down", 3)
-    assert "1 of 2: 1 value runs across this line" in rule._doubt.text()
+    assert "1 of 2: 1 value runs across this line" in rule.side.doubt.text()
     press(rule, Key.Key_Return)
     assert (rule.view.gutter, rule.view.peg) == ("across", 5)
     press(rule, Key.Key_Return)

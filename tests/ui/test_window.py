@@ -121,7 +121,7 @@ def test_rule_steps_through_pages_and_goes_on(window: Window, qtbot: QtBot) -> N
     window.go_to_page(ids[0])
     QTest.keyClick(view, Key.Key_PageDown)
     assert window._page_id == ids[1]
-    assert window.rule.model.rowCount() == 9
+    assert window.rule.side.model.rowCount() == 9
     QTest.keyClick(view, Key.Key_PageUp)
     assert window._page_id == ids[0]
     qtbot.waitUntil(lambda: window.session.picture(ids[0]) is not None)

@@ -8,12 +8,10 @@ from functools import partial
 
 from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QTableView, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QWidget
 from typing_extensions import override
 
 from keel_line._shared.ranges import parse_ranges, say_ranges
-from keel_line.desk.desk import MOST_NAME
-from keel_line.desk.preview import preview_table
 from keel_line.model.docket import PageState
 from keel_line.model.geometry import Box, overlap
 from keel_line.model.grid import Grid
@@ -28,10 +26,10 @@ from keel_line.rule.mend import (
     remove_line,
 )
 from keel_line.ui.commands import COMMANDS, show_key_words
-from keel_line.ui.rule.ask import Ask
-from keel_line.ui.rule.frame import Frame, find_free, shift_box, step_frame
+from keel_line.ui.rule.frame import Frame, find_free, step_frame
 from keel_line.ui.rule.lines_view import LinesView
-from keel_line.ui.rule.sheet_model import SheetModel
+from keel_line.ui.rule.mending import Mending
+from keel_line.ui.rule.side import Side
 from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme
 
@@ -113,16 +111,10 @@ class RuleStation(QWidget):
         self._session, self._theme = session, theme
         self._page_id = -1
         self._waiting = ""
-        self._at = 0
-        # The page's tables as they are being mended; None where they are as the docket has them.
-        self._mended: list[TableState] | None = None
-        self._unkept = False
+        self._mending = Mending(lambda: [t for _, t in self._own()])
         # The table whose doubtful lines are being gone through, and which of them is at hand.
         self._looking: tuple[int, int] | None = None
-        # The table in hand as it was before it was moved.
-        self._before_move: tuple[list[TableState], int] | None = None
         self._laying_out = False
-        self._fresh_id = -1
         self._pause = QTimer(self)
         self._pause.setSingleShot(True)
         self._pause.setInterval(_PAUSE_MS)
@@ -137,47 +129,16 @@ class RuleStation(QWidget):
         self.view.table_chosen.connect(self._choose)
         self.view.frame_drawn.connect(self._set_frame)
         self.view.menu_wanted.connect(self._show_menu)
-        self.model = SheetModel(theme)
-        self.sheet = QTableView()
-        self.sheet.setModel(self.model)
-        self.sheet.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.sheet.setSelectionMode(QTableView.SelectionMode.NoSelection)
-        for header in (self.sheet.verticalHeader(), self.sheet.horizontalHeader()):
-            if header is not None:
-                header.hide()
-        self._title = QLabel()
-        self.ask = Ask()
-        self.ask.field.setMaxLength(MOST_NAME)
-        self.ask.answered.connect(self._take_answer)
-        self.ask.left.connect(self._end_ask)
-        self._doubt = QLabel()
-        self._doubt.setObjectName("doubt")
-        self._doubt.setWordWrap(True)
-        self._size = QLabel()
-        self._size.setWordWrap(True)
-        self._build()
-        self._connect(session)
-
-    def _build(self) -> None:
-        head = QLabel("The sheet as it will be")
-        for label in (head, self._size):
-            label.setObjectName("quiet")
-        side = QVBoxLayout()
-        side.setSpacing(6)
-        for widget in (head, self._title, self.ask, self._size, self._doubt):
-            side.addWidget(widget)
-        side.addSpacing(4)
-        side.addWidget(self.sheet, 1)
-        self._keys = QLabel()
-        self._keys.setObjectName("quiet")
-        self._keys.setWordWrap(True)
-        side.addWidget(self._keys)
+        self.side = Side(theme)
+        self.side.ask.answered.connect(self._take_answer)
+        self.side.ask.left.connect(self._end_ask)
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 10, 16, 8)
         row.setSpacing(16)
         row.addWidget(self.view, 62)
-        row.addLayout(side, 38)
+        row.addWidget(self.side, 38)
         self.setFocusProxy(self.view)
+        self._connect(session)
 
     def _connect(self, session: Session) -> None:
         session.picture_changed.connect(lambda _page: self.refresh())
@@ -190,6 +151,7 @@ class RuleStation(QWidget):
         """Dress anew."""
         self._theme = theme
         self.view.set_theme(theme)
+        self.side.set_theme(theme)
         self.refresh()
 
     def show_page(self, page_id: int, waiting: str = "") -> None:
@@ -197,7 +159,7 @@ class RuleStation(QWidget):
         if page_id != self._page_id:
             self._drop_frame()
             self.settle()
-            self._mended = None
+            self._mending.forget()
             self._looking = None
             self.view.choose_peg(None)
         self._page_id, self._waiting = page_id, waiting
@@ -215,39 +177,28 @@ class RuleStation(QWidget):
         if not self.isVisible():
             return
         image = self._session.picture(self._page_id) if self._page_id >= 0 else None
-        if self._mended is None:
-            own = self._own()
-            shown = [t for _, t in own]
-            at = next((k for k, (i, _) in enumerate(own) if i == self._session.table_index), 0)
+        mending = self._mending
+        shown = mending.shown
+        if mending.begun:
+            mending.at = min(mending.at, max(0, len(shown) - 1))
         else:
-            shown, at = self._mended, min(self._at, max(0, len(self._mended) - 1))
-        self._at = at
-        self.view.show_page(image, shown, at, self._waiting)
+            numbers = [i for i, _ in self._own()]
+            at_hand = self._session.table_index
+            mending.at = numbers.index(at_hand) if at_hand in numbers else 0
+        self.view.show_page(image, shown, mending.at, self._waiting)
         page = self._page()
-        drawn = [] if self._mended is None else [t.grid.box for t in self._mended]
+        drawn = [t.grid.box for t in shown] if mending.begun else []
         passed = () if page is None else page.passed_over
         self.view.show_passed_over(
             tuple(b for b in passed if not any(overlap(b, d) for d in drawn))
         )
-        table = shown[at] if shown else None
-        self._title.setFont(self._theme.bold(1.2))
-        self._title.setText(table.name if table else "No table on this page")
-        self._size.setText(self._describe(table, len(shown)))
-        self._tell_doubt(table)
-        self._keys.setText(self._key_words() if self._page_id >= 0 else "")
-        self.model.show(table)
-        self.sheet.clearSpans()
-        if table is not None:
-            for state in table.cells:
-                c = state.cell
-                if c.row_span > 1 or c.col_span > 1:
-                    self.sheet.setSpan(c.row, c.col, c.row_span, c.col_span)
-            self.sheet.setFont(self._theme.font(0.92))
-            if (side := self.sheet.verticalHeader()) is not None:
-                side.setDefaultSectionSize(round(self._theme.em * 1.9))
-            self.sheet.resizeColumnsToContents()
-            for col in range(table.grid.cols):
-                self.sheet.setColumnWidth(col, self.sheet.columnWidth(col) + 4)
+        table = shown[mending.at] if shown else None
+        self.side.show_table(table, len(shown), self._waiting)
+        self.side.tell_doubt("" if table is None else self._doubt_words(table))
+        self._show_keys()
+
+    def _show_keys(self) -> None:
+        self.side.keys.setText(self._key_words() if self._page_id >= 0 else "")
 
     def _key_words(self) -> str:
         if self.view.frame_in_hand is not None:
@@ -258,36 +209,21 @@ class RuleStation(QWidget):
             return show_key_words(_CELL_KEYS)
         return show_key_words(_PEG_KEYS if self.view.gutter is not None else _KEYS)
 
-    def _tell_doubt(self, table: TableState | None) -> None:
+    def _doubt_words(self, table: TableState) -> str:
         """Say which line is doubted and why, or how many are."""
-        doubts = () if table is None or self._mended is not None else table.line_doubts
-        words = ""
-        if table is not None and doubts:
-            many = "1 line wants a look" if len(doubts) == 1 else f"{len(doubts)} lines want a look"
-            words = f"{many}: Enter goes to it." if len(doubts) == 1 else f"{many}: Enter goes on."
-            if self._looking is not None and self._looking[0] == table.id:
-                at = min(self._looking[1], len(doubts) - 1)
-                words = f"{at + 1} of {len(doubts)}: {doubts[at].why}. Enter: it lies right."
-        self._doubt.setText(words)
-        self._doubt.setVisible(bool(words))
-
-    def _describe(self, table: TableState | None, count: int) -> str:
-        if table is None:
-            return self._waiting or (
-                "No rules close here, and no columns of white run down between lines of text."
-            )
-        heading = {0: "no heading", 1: "1 heading row"}.get(
-            table.header_rows, f"{table.header_rows} heading rows"
-        )
-        spans = sum(s.cell.row_span > 1 or s.cell.col_span > 1 for s in table.cells)
-        spanning = f", {spans} spanning" if spans else ""
-        more = f"  ·  {count} tables on this page, press one to see its sheet" if count > 1 else ""
-        size = f"{table.grid.rows} rows, {table.grid.cols} columns, {heading}{spanning}"
-        return f"{size}{more}" + (f"\nNote: {table.notes}" if table.notes else "")
+        doubts = () if self._mending.begun else table.line_doubts
+        if not doubts:
+            return ""
+        if self._looking is not None and self._looking[0] == table.id:
+            at = min(self._looking[1], len(doubts) - 1)
+            return f"{at + 1} of {len(doubts)}: {doubts[at].why}. Enter: it lies right."
+        if len(doubts) == 1:
+            return "1 line wants a look: Enter goes to it."
+        return f"{len(doubts)} lines want a look: Enter goes on."
 
     def _choose(self, index: int) -> None:
-        if self._mended is not None:
-            self._at = index
+        if self._mending.begun:
+            self._mending.at = index
             self.refresh()
             return
         own = self._own()
@@ -300,36 +236,21 @@ class RuleStation(QWidget):
     @property
     def mending(self) -> bool:
         """Whether lines were mended that wait to be read again."""
-        return self._mended is not None
-
-    def _begin(self) -> list[TableState]:
-        if self._mended is None:
-            self._mended = [t for _, t in self._own()]
-        return self._mended
+        return self._mending.begun
 
     def _mend(self, how: Callable[..., Grid], *what: object) -> None:
         """Mend the grid at hand and show at once what comes of it."""
-        tables = self._begin()
-        if not tables:
-            return
-        table = tables[self._at]
-        grid = how(table.grid, *what)
-        if grid is not table.grid:
-            tables[self._at] = preview_table(table, grid)
-            self._keep_soon()
+        if self._mending.mend(how, *what):
+            self._pause.start()
         self.refresh()
-
-    def _keep_soon(self) -> None:
-        self._unkept = True
-        self._pause.start()
 
     def settle(self) -> None:
         """Keep what was mended, and have the page read again."""
         self._pause.stop()
-        if self._mended is None or not self._unkept:
+        if not self._mending.begun or not self._mending.unkept:
             return
-        self._unkept = False
-        self._draw([t.grid for t in self._mended], "lines mended by hand")
+        self._mending.unkept = False
+        self._draw([t.grid for t in self._mending.shown], "lines mended by hand")
 
     def _draw(self, grids: list[Grid] | None, why: str) -> None:
         page = self._page()
@@ -343,8 +264,8 @@ class RuleStation(QWidget):
     def _take_tables(self) -> None:
         """Show the docket's tables again once the page was read with the mended lines."""
         page = self._page()
-        if page is None or (page.progress != "waiting" and not self._unkept):
-            self._mended = None
+        if page is None or (page.progress != "waiting" and not self._mending.unkept):
+            self._mending.forget()
         self.refresh()
 
     def _take_key(self, event: QKeyEvent) -> None:
@@ -410,7 +331,7 @@ class RuleStation(QWidget):
             view.pick(0, 0, 0, 0)
         else:
             view.choose_peg("down", 0)
-        self._keys.setText(self._key_words())
+        self._show_keys()
 
     def _pick_on(self, down: int, right: int, extend: bool) -> None:  # noqa: FBT001 - a key's modifier
         """Move the picked field by an arrow, or with Shift the far corner alone."""
@@ -460,12 +381,11 @@ class RuleStation(QWidget):
             view.choose_peg(view.gutter, view.peg)
 
     def _leave_out(self) -> None:
-        tables = self._begin()
-        if not tables:
+        gone = self._mending.leave_out()
+        if gone is None:
             return
-        gone = tables.pop(self._at)
         self.view.choose_peg(None)
-        self._keep_soon()
+        self._pause.start()
         self.said.emit(f"{gone.name} is left out. Ctrl+Z takes it back.")
         self.refresh()
 
@@ -476,20 +396,19 @@ class RuleStation(QWidget):
             return
         wide, high = page.squared_size_px
         edge = _PAGE_EDGE * min(wide, high)
-        self._mended = []
+        self._mending.clear()
         self._lay_out((edge, edge, wide - edge, high - edge))
 
     def _as_found(self) -> None:
         self._pause.stop()
-        self._unkept = False
-        page = self._page()
-        if page is None or (page.drawn is None and self._mended is None):
+        page, begun = self._page(), self._mending.begun
+        if page is None or (page.drawn is None and not begun):
             self.said.emit("The lines are as they were found.")
             return
-        mended, self._mended = self._mended, None
+        self._mending.forget()
         if page.drawn is not None:
             self._draw(None, "lines as found")
-        elif mended is not None:
+        else:
             self.refresh()
 
     # --- name and heading rows ----------------------------------------------------------------
@@ -497,10 +416,11 @@ class RuleStation(QWidget):
     def _settled_table(self) -> TableState | None:
         """Return the table at hand, once what was mended of the page's lines has been read."""
         own = self._own()
-        if self._mended is not None:
+        if self._mending.begun:
             self.said.emit("The mended lines are being read; then the heading can be set.")
             return None
-        return own[self._at][1] if self._at < len(own) else None
+        at = self._mending.at
+        return own[at][1] if at < len(own) else None
 
     def _set_heading(self, step: int) -> None:
         """Make one row more, or one fewer, part of the heading."""
@@ -511,17 +431,12 @@ class RuleStation(QWidget):
     def _begin_name(self) -> None:
         table = self._settled_table()
         if table is not None:
-            self._begin_ask("name", "The table's name", table.name)
+            self.side.begin_ask("name", "The table's name", table.name)
 
     # --- questions ----------------------------------------------------------------------------
 
-    def _begin_ask(self, what: str, words: str, value: str) -> None:
-        self._title.hide()
-        self.ask.ask(what, words, value)
-
     def _end_ask(self) -> None:
-        self.ask.hide()
-        self._title.show()
+        self.side.end_ask()
         self.view.setFocus()
 
     def _take_answer(self, what: str, text: str) -> None:
@@ -541,7 +456,7 @@ class RuleStation(QWidget):
         if page is None or page.progress != "done":
             return
         words = "Left, top, width and height, in mm (or with in or px behind)"
-        self._begin_ask("area", words, "" if box is None else describe_area(box, page.dpi))
+        self.side.begin_ask("area", words, "" if box is None else describe_area(box, page.dpi))
 
     def _take_area(self, text: str) -> bool:
         """Lay the frame, or the table in hand, where the clerk typed; draw one where none is."""
@@ -569,7 +484,7 @@ class RuleStation(QWidget):
             self.said.emit("There is no other page to lay these lines on.")
             return
         words = f"Lay this page's lines on pages (1 to {len(numbers)}, as 2-5, 8)"
-        self._begin_ask("pages", words, say_ranges(others))
+        self.side.begin_ask("pages", words, say_ranges(others))
 
     def _numbered(self) -> dict[int, PageState]:
         """Return the docket's pages by their number in the ribbon."""
@@ -599,7 +514,7 @@ class RuleStation(QWidget):
         if page is None or page.progress != "done":
             return
         wide, high = page.squared_size_px
-        taken = [t.grid.box for t in self._shown()]
+        taken = [t.grid.box for t in self._mending.shown]
         free = [b for b in page.passed_over if not any(overlap(b, t) for t in taken)]
         self._hold(Frame(free[0] if free else find_free(taken, (wide, high)), "draw"))
 
@@ -614,35 +529,13 @@ class RuleStation(QWidget):
 
     def _begin_move(self) -> None:
         """Take the table in hand as a whole."""
-        if self.view.grid is None:
-            return
-        tables = self._begin()
-        self._before_move = (list(tables), self._at)
-        self._hold(Frame(tables[self._at].grid.box, "move"))
+        if self.view.grid is not None:
+            self._hold(Frame(self._mending.begin_move(), "move"))
 
     def _copy(self) -> None:
         """Put a copy of the table in hand beside it, to be moved where it belongs."""
-        if self.view.grid is None:
-            return
-        tables = self._begin()
-        self._before_move = (list(tables), self._at)
-        table = tables[self._at]
-        box, page = table.grid.box, self.view.page_size()
-        high, off = box[3] - box[1], _BESIDE * max(page)
-        below = page[1] - box[3] > high
-        place = shift_box(box, 0.0 if below else off, high + off if below else off, page)
-        grid = fill_box(table.grid, place)
-        fresh = replace(table, id=self._new_id(), grid=grid, name=f"{table.name}, copy")
-        tables.append(preview_table(replace(fresh, cells=()), grid))
-        self._at = len(tables) - 1
-        self._hold(Frame(place, "move"))
-
-    def _new_id(self) -> int:
-        self._fresh_id -= 1
-        return self._fresh_id
-
-    def _shown(self) -> list[TableState]:
-        return [t for _, t in self._own()] if self._mended is None else self._mended
+        if self.view.grid is not None:
+            self._hold(Frame(self._mending.copy_beside(self.view.page_size()), "move"))
 
     def _hold(self, frame: Frame) -> None:
         self._looking = None
@@ -655,9 +548,8 @@ class RuleStation(QWidget):
         if frame is None:
             return
         self.view.take_frame(replace(frame, box=box))
-        if frame.use == "move" and self._mended is not None:
-            table = self._mended[self._at]
-            self._mended[self._at] = preview_table(table, fill_box(table.grid, box))
+        if frame.use == "move":
+            self._mending.move_to(box)
             self.refresh()
 
     def _take_in_frame(self, key: int, held: Qt.KeyboardModifier) -> bool:
@@ -684,11 +576,7 @@ class RuleStation(QWidget):
         if self.view.frame_in_hand is None:
             return
         self.view.take_frame(None)
-        if self._before_move is not None:
-            self._mended, self._at = self._before_move
-            self._before_move = None
-            if not self._unkept:
-                self._mended = None
+        self._mending.put_back()
         self.refresh()
 
     def _take_frame(self) -> None:
@@ -697,18 +585,18 @@ class RuleStation(QWidget):
         if frame is None:
             return
         self.view.take_frame(None)
-        self._before_move = None
         if frame.use == "draw":
             self._lay_out(frame.box)
         else:
-            self._keep_soon()
+            self._mending.keep_move()
+            self._pause.start()
         self.refresh()
 
     def _lay_out(self, box: Box) -> None:
         """Have the rows and columns of an area found; the table stands there when they are."""
         page = self._page()
         if page is not None:
-            self._begin()
+            self._mending.begin()
             self._laying_out = True
             self.said.emit("Looking for rows and columns there.")
             self._session.jobs.want_grid(page, box)
@@ -719,12 +607,8 @@ class RuleStation(QWidget):
         if page is None or page_id != self._page_id or not self._laying_out:
             return
         self._laying_out = False
-        tables = self._begin()
-        number = self._new_id()
-        plain = TableState(number, "A new table", page.id, page.number, "", grid, 0, "", ())
-        tables.append(preview_table(plain, grid))
-        self._at = len(tables) - 1
-        self._keep_soon()
+        self._mending.take_grid(page, grid)
+        self._pause.start()
         self.said.emit(
             f"A table of {grid.rows} rows and {grid.cols} columns. Tab takes its lines in hand."
         )
@@ -732,21 +616,19 @@ class RuleStation(QWidget):
 
     def _reorder(self, step: int) -> None:
         """Let the table in hand come later, or earlier, among the page's tables."""
-        to = self._at + step
-        if not 0 <= to < len(self._shown()):
+        moved = self._mending.reorder(step)
+        if moved is None:
             return
-        tables = self._begin()
-        tables.insert(to, tables.pop(self._at))
-        self._at = to
-        self._keep_soon()
-        self.said.emit(f"{tables[to].name} is table {to + 1} of {len(tables)} on this page.")
+        self._pause.start()
+        count = len(self._mending.shown)
+        self.said.emit(f"{moved.name} is table {self._mending.at + 1} of {count} on this page.")
         self.refresh()
 
     # --- lines in doubt -----------------------------------------------------------------------
 
     def _go_on(self) -> None:
         """Pass the doubtful line at hand and go to the next; without any, on to Proof."""
-        if self._mended is not None:
+        if self._mending.begun:
             self.go_on.emit()
             return
         if self._looking is not None:
@@ -778,7 +660,7 @@ class RuleStation(QWidget):
         self.refresh()
         doubt = table.line_doubts[number]
         self.view.choose_peg(doubt.direction, doubt.index)
-        self._keys.setText(self._key_words())
+        self._show_keys()
 
     # --- the menu -------------------------------------------------------------------------------
 
@@ -798,9 +680,9 @@ class RuleStation(QWidget):
         self._take(QKeyEvent(QEvent.Type.KeyPress, key, Qt.KeyboardModifier.NoModifier))
 
     def _next_table(self) -> None:
-        count = len(self._mended) if self._mended is not None else len(self._own())
+        count = len(self._mending.shown)
         if count > 1:
-            self._choose((self._at + 1) % count)
+            self._choose((self._mending.at + 1) % count)
 
     @override
     def focusInEvent(self, event: QFocusEvent | None) -> None:

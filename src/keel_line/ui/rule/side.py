@@ -1,0 +1,99 @@
+"""Beside the page: a table's title, what it comes to, the sheet it will make, and the keys."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel, QTableView, QVBoxLayout, QWidget
+
+from keel_line.desk.desk import MOST_NAME
+from keel_line.model.table import TableState
+from keel_line.ui.rule.ask import Ask
+from keel_line.ui.rule.sheet_model import SheetModel
+from keel_line.ui.theme import Theme
+
+
+class Side(QWidget):
+    """Shows one table; ``ask`` is the field in which the station asks for something."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self.title, self.outline, self.doubt, self.keys = QLabel(), QLabel(), QLabel(), QLabel()
+        self.ask = Ask()
+        self.ask.field.setMaxLength(MOST_NAME)
+        self.model = SheetModel(theme)
+        self.sheet = QTableView()
+        self.sheet.setModel(self.model)
+        self.sheet.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.sheet.setSelectionMode(QTableView.SelectionMode.NoSelection)
+        for header in (self.sheet.verticalHeader(), self.sheet.horizontalHeader()):
+            if header is not None:
+                header.hide()
+        head = QLabel("The sheet as it will be")
+        for label in (head, self.outline, self.keys):
+            label.setObjectName("quiet")
+        self.doubt.setObjectName("doubt")
+        for label in (self.outline, self.doubt, self.keys):
+            label.setWordWrap(True)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        for widget in (head, self.title, self.ask, self.outline, self.doubt):
+            column.addWidget(widget)
+        column.addSpacing(4)
+        column.addWidget(self.sheet, 1)
+        column.addWidget(self.keys)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Dress anew."""
+        self._theme = theme
+
+    def begin_ask(self, what: str, words: str, value: str) -> None:
+        """Ask for something in the title's place."""
+        self.title.hide()
+        self.ask.ask(what, words, value)
+
+    def end_ask(self) -> None:
+        """Show the title again."""
+        self.ask.hide()
+        self.title.show()
+
+    def show_table(self, table: TableState | None, count: int, waiting: str) -> None:
+        """Show a table, one of ``count`` on its page; ``waiting`` says why there is none yet."""
+        self.title.setFont(self._theme.bold(1.2))
+        self.title.setText(table.name if table else "No table on this page")
+        self.outline.setText(describe_table(table, count) if table else waiting or _NO_TABLE)
+        self.model.show(table)
+        self.sheet.clearSpans()
+        if table is None:
+            return
+        for state in table.cells:
+            c = state.cell
+            if c.row_span > 1 or c.col_span > 1:
+                self.sheet.setSpan(c.row, c.col, c.row_span, c.col_span)
+        self.sheet.setFont(self._theme.font(0.92))
+        if (header := self.sheet.verticalHeader()) is not None:
+            header.setDefaultSectionSize(round(self._theme.em * 1.9))
+        self.sheet.resizeColumnsToContents()
+        for col in range(table.grid.cols):
+            self.sheet.setColumnWidth(col, self.sheet.columnWidth(col) + 4)
+
+    def tell_doubt(self, words: str) -> None:
+        """Say which line is doubted, if one is."""
+        self.doubt.setText(words)
+        self.doubt.setVisible(bool(words))
+
+
+_NO_TABLE = "No rules close here, and no columns of white run down between lines of text."
+
+
+def describe_table(table: TableState, count: int) -> str:
+    """Say how large a table is and what belongs to it; ``count`` tables are on its page."""
+    heading = {0: "no heading", 1: "1 heading row"}.get(
+        table.header_rows, f"{table.header_rows} heading rows"
+    )
+    spans = sum(s.cell.row_span > 1 or s.cell.col_span > 1 for s in table.cells)
+    spanning = f", {spans} spanning" if spans else ""
+    more = f"  ·  {count} tables on this page, press one to see its sheet" if count > 1 else ""
+    size = f"{table.grid.rows} rows, {table.grid.cols} columns, {heading}{spanning}"
+    return f"{size}{more}" + (f"\nNote: {table.notes}" if table.notes else "")
