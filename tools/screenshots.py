@@ -80,7 +80,8 @@ def main() -> None:
         window.go_to("gather")
         take("gather")
         press: Callable[..., None] = QTest.keyClick
-        window.go_to_page(window.session.desk.pages()[-1].id)
+        photograph = next(p.id for p in window.session.desk.pages() if p.kind == "photo")
+        window.go_to_page(photograph)
         window.go_to("square")
         _settle(app.processEvents, 2.0)
         window.square.board.set_wipe(0.42)
@@ -89,6 +90,10 @@ def main() -> None:
         window.go_to_page(first)
         window.go_to("rule")
         take("rule")
+        press(window.rule.view, Qt.Key.Key_Return)  # to the line in doubt
+        _settle(app.processEvents, 1.0)
+        take("rule-doubt")
+        press(window.rule.view, Qt.Key.Key_Escape)
         _take_proof(window, take)
         # A virtual screen without a window manager gives no window the focus that keys need.
         window.actions_by_id["keys"].trigger()

@@ -68,18 +68,21 @@ class HelpSheet(QWidget):
             sheet.adjusted(0, 26, -32, 0), Qt.AlignmentFlag.AlignRight, "Any key puts this away"
         )
         wide = (sheet.width() - 56) / len(_PLACES)
-        for column, (place, heading) in enumerate(_PLACES):
-            own = [c for c in COMMANDS if c.where == place and c.keys]
+        groups = [[c for c in COMMANDS if c.where == place and c.keys] for place, _ in _PLACES]
+        # In a low window the lines stand closer, so that none is cut off.
+        line = min(theme.em * 1.56, (sheet.height() - 84) / (1 + max(map(len, groups))))
+        for column, (own, (_, heading)) in enumerate(zip(groups, _PLACES, strict=True)):
             left = sheet.left() + 32 + column * wide
-            self._paint_group(painter, heading, own, QRectF(left, sheet.top() + 70, wide - 18, 0))
+            self._paint_group(
+                painter, heading, own, QRectF(left, sheet.top() + 70, wide - 18, line)
+            )
 
     def _paint_group(
         self, painter: QPainter, heading: str, commands: list[Command], column: QRectF
     ) -> None:
-        """Paint a place's keys; ``column`` says where it begins and how wide it is."""
+        """Paint a place's keys; ``column`` is where its first line lies, the others follow."""
         theme = self._theme
-        line = theme.em * 1.56
-        left, top, wide = column.left(), column.top(), column.width()
+        left, top, wide, line = column.left(), column.top(), column.width(), column.height()
         painter.setFont(theme.bold(1.05))
         painter.setPen(theme.color("teal"))
         painter.drawText(QRectF(left, top, wide, line), Qt.AlignmentFlag.AlignVCenter, heading)
