@@ -11,6 +11,7 @@ from pathlib import Path
 
 import msgspec
 
+from keel_line._shared.memory import no_collection
 from keel_line.desk.history import HEADINGS, Correction
 from keel_line.desk.judge import judge_table
 from keel_line.desk.work import PageRequest, PageResponse, process_page
@@ -285,7 +286,10 @@ class Desk:
     def tables(self, page_id: int | None = None) -> list[TableState]:
         """Return the tables of a page, or all, as they stand now."""
         flagging = self.flagging
-        return [judge_table(t, flagging) for t in self.docket.tables(flagging.find_cut, page_id)]
+        with no_collection():
+            return [
+                judge_table(t, flagging) for t in self.docket.tables(flagging.find_cut, page_id)
+            ]
 
     def judge(self, table: TableState) -> TableState:
         """Return a table with its checks run anew, after one of its texts changed."""

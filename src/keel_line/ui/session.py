@@ -11,6 +11,7 @@ from typing import Literal
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from keel_line._shared.memory import set_aside
 from keel_line.desk.desk import Desk
 from keel_line.desk.learning import Experience, pair_in_question
 from keel_line.model.docket import PageState, Step
@@ -23,6 +24,7 @@ Order = Literal["columns", "rows", "doubt"]
 """Doubts table by table down each column, along each row, or the greatest doubt first."""
 
 _PICTURES_KEPT = 6
+_MANY_CELLS = 5000
 _JUDGED_AT_ONCE = 600  # cells whose checks take a few milliseconds
 
 
@@ -99,6 +101,8 @@ class Session(QObject):
     def _show_tables(self, tables: list[TableState]) -> None:
         at = self.cell.id if self.table is not None else None
         first = not self.tables
+        if sum(len(t.cells) for t in tables) > _MANY_CELLS:
+            set_aside()  # a search for cycles among them would hold the window for a second
         self.tables = tables
         self._unjudged.clear()  # the desk hands tables out judged
         self.tallies = [count_table(t) for t in tables]
