@@ -5,7 +5,7 @@ from __future__ import annotations
 import bisect
 import re
 import time
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, QSizeF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
@@ -78,8 +78,9 @@ class Interline(QAbstractScrollArea):
 
     def set_theme(self, theme: Theme) -> None:
         """Dress anew."""
-        self._theme = theme
-        self._lay_out()
+        if theme is not self._theme:
+            self._theme = theme
+            self._lay_out()
 
     # --- content ------------------------------------------------------------------------------
 
@@ -156,20 +157,14 @@ class Interline(QAbstractScrollArea):
         self._tops = [0.0]
         for height, count in zip(self._ink_heights, lines, strict=True):
             self._tops.append(self._tops[-1] + height + self._reading_height(count))
-        self._numeric = [self._is_numeric(table, col) for col in range(table.grid.cols)]
+        columns = [[table.cells[i] for i in numbers] for numbers in table.grid.in_cols]
+        self._numeric = [_is_numeric(own, table.header_rows) for own in columns]
         metrics = QFontMetricsF(self._theme.bold(1.08))
         self._after_point = [
-            max(
-                (
-                    metrics.horizontalAdvance(after_point(s.text))
-                    for s in table.cells
-                    if s.cell.col == col and s.cell.col_span == 1
-                ),
-                default=0.0,
-            )
+            max(map(metrics.horizontalAdvance, {after_point(s.text) for s in own}), default=0.0)
             if numeric
             else 0.0
-            for col, numeric in enumerate(self._numeric)
+            for own, numeric in zip(columns, self._numeric, strict=True)
         ]
         inner = self._view.height() - self._head
         self._bar.setRange(0, max(0, round(self._tops[-1] - inner)))
@@ -178,22 +173,6 @@ class Interline(QAbstractScrollArea):
         wide = (xs[-1] - xs[0]) * self._zoom + self._margin
         self._side.setRange(0, max(0, round(wide - self._view.width() + 2)))
         self._side.setPageStep(self._view.width())
-
-    @staticmethod
-    def _is_numeric(table: TableState, col: int) -> bool:
-        texts = [
-            s.text
-            for s in table.cells
-            if s.cell.col == col
-            and s.cell.col_span == 1
-            and s.cell.row >= table.header_rows
-            and s.text
-        ]
-        figures = sum(
-            t[-1].isdigit() and t.replace(",", "").replace(".", "").strip("-£$€ ").isdigit()
-            for t in texts
-        )
-        return bool(texts) and figures > 0.7 * len(texts)
 
     @property
     def _line(self) -> float:
@@ -512,6 +491,16 @@ class Interline(QAbstractScrollArea):
     @override
     def sizeHint(self) -> QSize:
         return QSize(800, 400)
+
+
+def _is_numeric(column: Sequence[CellState], header_rows: int) -> bool:
+    """Tell whether most of a column's texts below its heading are plain figures."""
+    texts = [s.text for s in column if s.cell.row >= header_rows and s.text]
+    figures = sum(
+        t[-1].isdigit() and t.replace(",", "").replace(".", "").strip("-£$€ ").isdigit()
+        for t in texts
+    )
+    return bool(texts) and figures > 0.7 * len(texts)
 
 
 def after_point(text: str) -> str:
