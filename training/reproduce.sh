@@ -1,6 +1,6 @@
 #!/bin/sh
 # Make the recogniser's weights anew. Every step goes on where it was stopped: material that is
-# there is kept, training resumes from its checkpoint. About eleven hours on two cores.
+# there is kept, training resumes from its checkpoint. About twelve hours on two cores.
 set -eu
 python=$1
 export OMP_NUM_THREADS=1
@@ -33,7 +33,11 @@ $python -m training.render --first 600 --shards 15 --workers 2
 $python -m training.crops --first 20 --shards 8 --workers 2
 $python -m training.finetune --name seventh --init sixth --steps 5600 --rate 7e-4 \
     --crops 0-10,0-10,0-3,20-27 --drawn 20-39,600-604,40-59,605-609,60-79,610-614,80-94
-$python -m training.export .cache/runs/seventh/checkpoint.pt
+$python -m training.render --first 700 --shards 28 --workers 2
+$python -m training.crops --first 40 --shards 4 --workers 2
+$python -m training.finetune --name eighth --init seventh --steps 4400 --rate 6e-4 \
+    --crops 40-43,40-43,40-43,40-43,40-43,40-43 --drawn 700-727
+$python -m training.export .cache/runs/eighth/checkpoint.pt
 $python -m training.language --workers 2
 $python -m training.spacing --pages 180 --workers 2
 $python -m training.calibrate --pages 150 --workers 2
