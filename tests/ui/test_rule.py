@@ -399,3 +399,17 @@ def test_enter_walks_through_the_lines_in_doubt(
 def test_every_key_of_the_station_is_in_its_menu_and_on_the_help_sheet() -> None:
     keys = {c.keys[0] for c in COMMANDS if c.where == "rule"}
     assert {"D", "M", "C", "A", "P", "O", "X", "V", "F", "H", "E", "N", "J", "K"} <= keys
+
+
+def test_a_fault_while_rows_are_looked_for_is_logged(
+    rule: RuleStation,
+    qtbot: QtBot,
+    caplog: pytest.LogCaptureFixture,
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    def fail(*_: object) -> None:
+        raise RuntimeError("out of ink")
+
+    monkeypatch.setattr("keel_line.ui.jobs.find_in_area", fail)
+    press(rule, Key.Key_V)
+    qtbot.waitUntil(lambda: "out of ink" in caplog.text, timeout=5000)

@@ -219,6 +219,10 @@ class Jobs(QObject):
         left = spent / self._done * (self._total - self._done) if self._done else -1.0
         self.progress.emit(self._done, self._total, left)
 
+    def _submit(self, job: Callable[..., object], *args: object) -> None:
+        """Run a job in a thread; a fault in it is logged, as nobody waits for its answer."""
+        self._threads.submit(job, *args).add_done_callback(_log_fault)
+
     def want_picture(self, page_id: int) -> None:
         """Unpack a page's picture in a thread; ``picture_ready`` brings it."""
         if page_id in self._wanted:
@@ -228,7 +232,7 @@ class Jobs(QObject):
             return
         self._wanted.add(page_id)
         docket = self._docket
-        self._threads.submit(self._unpack, docket, page_id, data)
+        self._submit(self._unpack, docket, page_id, data)
 
     def _unpack(self, docket: int, page_id: int, data: bytes) -> None:
         self._unpacked.emit(docket, page_id, make_image(data))
@@ -241,13 +245,13 @@ class Jobs(QObject):
     def want_judged(self, table: TableState) -> None:
         """Run a large table's checks in a thread; ``judged`` brings what they say."""
         flagging = self._desk.flagging  # asked here: the docket belongs to this thread
-        self._threads.submit(lambda: self.judged.emit(table, judge_table(table, flagging)))
+        self._submit(lambda: self.judged.emit(table, judge_table(table, flagging)))
 
     def want_grid(self, page: PageState, box: Box) -> None:
         """Find the rows and columns of an area in a thread; ``area_laid_out`` brings the grid."""
         data = self._desk.docket.squared_picture(page.id)
         if data is not None:
-            self._threads.submit(self._lay_out, self._docket, page, data, box)
+            self._submit(self._lay_out, self._docket, page, data, box)
 
     def _lay_out(self, docket: int, page: PageState, data: bytes, box: Box) -> None:
         grid = find_in_area(unpack_picture(data), page.dpi, box)
@@ -262,7 +266,7 @@ class Jobs(QObject):
         if page.id in self._wanted_originals:
             return
         self._wanted_originals.add(page.id)
-        self._threads.submit(self._load_original, self._docket, self._desk.make_request(page))
+        self._submit(self._load_original, self._docket, self._desk.make_request(page))
 
     def _load_original(self, docket: int, page: PageRequest) -> None:
         try:
@@ -278,3 +282,8 @@ class Jobs(QObject):
         self._wanted_originals.discard(page_id)
         if docket == self._docket:
             self.original_ready.emit(page_id, image)
+
+
+def _log_fault(future: Future[object]) -> None:
+    if not future.cancelled() and (fault := future.exception()) is not None:
+        log.error("a job beside the window failed", exc_info=fault)
