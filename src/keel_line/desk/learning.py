@@ -19,7 +19,9 @@ Pair = tuple[str, str]
 WEAK = 0.9
 """Characters less likely than this are in question."""
 
-_LEAST_SEEN = 3
+LEAST_SEEN = 3
+"""Fewer settled cells of a pair say nothing."""
+
 _PRIOR = 4.0
 _LEAST_PUT_RIGHT = 2
 
@@ -38,7 +40,7 @@ class Lessons:
         fewer than three cells seen say nothing.
         """
         right, wrong = self.right[pair], self.wrong[pair]
-        if right + wrong < _LEAST_SEEN:
+        if right + wrong < LEAST_SEEN:
             return confidence
         chance = (wrong + _PRIOR * (1.0 - confidence)) / (right + wrong + _PRIOR)
         return max(confidence, 1.0 - chance)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right, insort
-from collections import OrderedDict
+from collections import Counter, OrderedDict
 from collections.abc import Sequence
 from dataclasses import replace
 from typing import Literal
@@ -13,7 +13,7 @@ from PyQt6.QtGui import QImage
 
 from keel_line._shared.memory import set_aside
 from keel_line.desk.desk import Desk
-from keel_line.desk.learning import Experience, pair_in_question
+from keel_line.desk.learning import LEAST_SEEN, Experience, Pair, pair_in_question
 from keel_line.model.docket import PageState, Step
 from keel_line.model.finding import Sums
 from keel_line.model.table import CellState, TableState
@@ -66,6 +66,8 @@ class Session(QObject):
         self._doubts: list[tuple[int, int]] = []
         self.tallies: list[Tally] = []
         self.experience = Experience()
+        # How often each pair of shapes was met in settled cells, by table.
+        self._met: Counter[tuple[int, Pair]] = Counter()
         self._where: dict[int, tuple[int, int]] = {}
         self._changes: dict[int, set[int] | None] = {}
         self.order: Order = "columns"
@@ -107,9 +109,12 @@ class Session(QObject):
         self._unjudged.clear()  # the desk hands tables out judged
         self.tallies = [count_table(t) for t in tables]
         self.experience = Experience()
-        for table in tables:
+        self._met = Counter()
+        for index, table in enumerate(tables):
             for state in table.cells:
                 self.experience.add(state)
+                if state.settled is not None and (pair := pair_in_question(state)) is not None:
+                    self._met[index, pair] += 1
         self._where = {
             state.id: (t, c)
             for t, table in enumerate(tables)
@@ -362,7 +367,7 @@ class Session(QObject):
             before = cells[place]
             fresh = self.desk.cell(before.id, table.least_confidence)
             same = same and _value(fresh) == _value(before)
-            teaches = teaches or pair_in_question(before) is not None
+            teaches = teaches or self._teaches(index, before)
             cells[place] = replace(
                 fresh, flagged=before.flagged, weighed=before.weighed, broken=before.broken
             )
@@ -378,6 +383,15 @@ class Session(QObject):
             self._unjudged.add(table.id)  # until the answer to this very state comes
             self._put_table(index, settled, places)
             self.jobs.want_judged(settled)
+
+    def _teaches(self, index: int, state: CellState) -> bool:
+        """Tell whether to settle a cell may take doubt from others with its pair of shapes."""
+        pair = pair_in_question(state)
+        if pair is None or self._met[index, pair] + 1 < LEAST_SEEN:
+            return False
+        cells = self.tables[index].cells
+        own = (cells[c] for t, c in self._doubts if t == index)
+        return any(other.id != state.id and pair_in_question(other) == pair for other in own)
 
     def _take_judged(self, asked: TableState, judged: TableState) -> None:
         """Take in what a large table's checks say, unless it changed meanwhile."""
@@ -413,6 +427,8 @@ class Session(QObject):
         state = self.tables[index].cells[place]
         self.tallies[index].add(state, times)
         self.experience.add(state, times)
+        if state.settled is not None and (pair := pair_in_question(state)) is not None:
+            self._met[index, pair] += times
         if not state.in_doubt:
             return
         if times > 0:
