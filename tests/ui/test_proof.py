@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPointF, Qt
 from pytestqt.qtbot import QtBot
 
 from keel_line.desk.desk import Desk
+from keel_line.desk.learning import pair_in_question
 from keel_line.model.table import Settled
 from keel_line.ui.proof.interline import after_point
 from keel_line.ui.proof.marks import notch_size
@@ -449,6 +450,26 @@ def test_the_dial_moves_the_flags_at_once(window: Window, press: Keys) -> None:
     for _ in range(20):
         window.actions_by_id["fewer-unseen"].trigger()
     assert len(window.session.doubts()) == strict
+
+
+def test_pairs_confirmed_again_and_again_take_doubt_from_their_like(
+    window: Window, press: Keys, qtbot: QtBot
+) -> None:
+    session = window.session
+    taught: dict[tuple[int, object], list[tuple[int, int]]] = {}
+    for t, c in session.doubts():
+        pair = pair_in_question(session.tables[t].cells[c])
+        if pair is not None:
+            taught.setdefault((t, pair), []).append((t, c))
+    places = max(taught.values(), key=len)
+    assert len(places) > 5
+    for place in places[:-1]:
+        session.go_to(*place)
+        press(Key.Key_Return)
+    table, last = places[-1]
+    before = session.tables[table].cells[last].confidence
+    qtbot.waitUntil(lambda: session.tables[table].cells[last].confidence > before, timeout=5000)
+    assert session.tables[table].cells[last].settled is None
 
 
 def test_a_clerk_who_answers_truthfully_needs_little_more_than_a_key_a_doubt(

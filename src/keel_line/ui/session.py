@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Literal
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from keel_line._shared.memory import set_aside
@@ -25,6 +25,7 @@ Order = Literal["columns", "rows", "doubt"]
 
 _PICTURES_KEPT = 6
 _MANY_CELLS = 5000
+_REST_MS = 200
 _JUDGED_AT_ONCE = 600  # cells whose checks take a few milliseconds
 
 
@@ -66,6 +67,11 @@ class Session(QObject):
         self._doubts: list[tuple[int, int]] = []
         self.tallies: list[Tally] = []
         self.experience = Experience()
+        self._to_learn: set[int] = set()
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(_REST_MS)
+        self._rest.timeout.connect(self._learn)
         # How often each pair of shapes was met in settled cells, by table.
         self._met: Counter[tuple[int, Pair]] = Counter()
         self._where: dict[int, tuple[int, int]] = {}
@@ -88,6 +94,10 @@ class Session(QObject):
         self.tables = []
         self.reload()
 
+    def close(self) -> None:
+        """Begin nothing any more."""
+        self._rest.stop()
+
     def reload(self) -> None:
         """Read all tables from the docket again, staying at the cell at hand."""
         self._show_tables(self.desk.tables())
@@ -106,6 +116,7 @@ class Session(QObject):
         if sum(len(t.cells) for t in tables) > _MANY_CELLS:
             set_aside()  # a search for cycles among them would hold the window for a second
         self.tables = tables
+        self._to_learn.clear()
         self._unjudged.clear()  # the desk hands tables out judged
         self.tallies = [count_table(t) for t in tables]
         self.experience = Experience()
@@ -372,17 +383,25 @@ class Session(QObject):
                 fresh, flagged=before.flagged, weighed=before.weighed, broken=before.broken
             )
         settled = replace(table, cells=tuple(cells))
-        # Another text may make a sum balance, or break one: the whole table is judged anew; so is a
-        # small one when its pairs of shapes are confirmed, as they teach of one another.
-        small = len(cells) <= _JUDGED_AT_ONCE
-        if same and table.id not in self._unjudged and not (teaches and small):
+        # Another text may make a sum balance, or break one: the whole table is judged anew.
+        if same and table.id not in self._unjudged:
             self._put_table(index, settled, places)
-        elif small:
+            if teaches:  # its like may be doubted less: that can wait until the hands rest
+                self._to_learn.add(table.id)
+                self._rest.start()
+        elif len(cells) <= _JUDGED_AT_ONCE:
             self._put_table(index, self.desk.judge(settled))
         else:
             self._unjudged.add(table.id)  # until the answer to this very state comes
             self._put_table(index, settled, places)
             self.jobs.want_judged(settled)
+
+    def _learn(self) -> None:
+        """Have the tables judged anew whose settled cells teach something."""
+        for table in self.tables:
+            if table.id in self._to_learn:
+                self.jobs.want_judged(table)
+        self._to_learn.clear()
 
     def _teaches(self, index: int, state: CellState) -> bool:
         """Tell whether to settle a cell may take doubt from others with its pair of shapes."""

@@ -624,6 +624,7 @@ class Window(QMainWindow):
 
     @override
     def closeEvent(self, event: QCloseEvent | None) -> None:
+        self.session.close()
         self.jobs.close()
         self.session.desk.close()
         super().closeEvent(event)
