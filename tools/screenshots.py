@@ -35,10 +35,13 @@ def _take_proof(window: Window, take: Callable[[str], None]) -> None:
     for _ in range(3):
         press(window.proof.interline, Qt.Key.Key_Return)
     take("proof")
-    window.session.go_to_broken()
+    window.session.go_to(2, len(window.session.tables[2].cells) - 1)  # a total
+    press(window.proof.interline, Qt.Key.Key_F9)
     take("proof-sum")
+    press(window.proof.interline, Qt.Key.Key_Escape)
     window.session.go_to_first_doubt()
     press(window.proof.interline, Qt.Key.Key_F4)
+    press(window.proof.kinds, Qt.Key.Key_PageDown)
     press(window.proof.kinds, Qt.Key.Key_Right)
     press(window.proof.kinds, Qt.Key.Key_Space)
     take("proof-kinds")
