@@ -130,19 +130,27 @@ FIGURES = ((5, 10, 15, 30), (45, 10, 55, 30))
 MIDDLES = np.array([10.0, 30.0, 50.0])
 
 
-def test_a_stop_on_bare_paper_is_doubted() -> None:
-    doubted = clear_marks(spelt("1.2"), paper_with(*FIGURES), MIDDLES, 30.0, 20.0)
-    assert doubted.text == "1.2"
-    assert doubted.chances[1] == pytest.approx(0.5)
-    assert [t for t, _ in doubted.beams[:2]] == ["1.2", "1 2"]
-    assert doubted.beams[0][1] == pytest.approx(doubted.beams[1][1])
+def test_a_stop_on_bare_paper_is_a_space_in_doubt() -> None:
+    cleared = clear_marks(spelt("1.2"), paper_with(*FIGURES), MIDDLES, 30.0, 20.0)
+    assert cleared.text == "1 2"
+    assert cleared.chances[1] == pytest.approx(0.5)
+    assert [t for t, _ in cleared.beams[:2]] == ["1 2", "1.2"]
+    assert cleared.beams[0][1] == pytest.approx(cleared.beams[1][1])
 
 
-def test_a_stop_read_near_a_figure_on_a_wide_bare_gap_is_doubted() -> None:
+def test_a_stop_read_near_a_figure_on_a_wide_bare_gap_is_a_space() -> None:
     # The stop's place is only estimated: here it lies so near the figure that the ink touches.
     off = np.array([10.0, 42.0, 50.0])
-    doubted = clear_marks(spelt("1.2"), paper_with(*FIGURES), off, 30.0, 20.0)
+    assert clear_marks(spelt("1.2"), paper_with(*FIGURES), off, 30.0, 20.0).text == "1 2"
+
+
+def test_a_stop_with_its_ink_beside_its_place_is_only_doubted() -> None:
+    # A seven's foot lies left of its middle, so that paper is bare where the stop is looked for.
+    grey = paper_with(*FIGURES, (17, 27, 20, 31))
+    doubted = clear_marks(spelt("7.2"), grey, np.array([10.0, 34.0, 50.0]), 30.0, 20.0)
+    assert doubted.text == "7.2"
     assert doubted.chances[1] == pytest.approx(0.5)
+    assert [t for t, _ in doubted.beams[:2]] == ["7.2", "7 2"]
 
 
 def test_a_stop_of_which_the_recogniser_is_sure_is_left_alone() -> None:

@@ -29,6 +29,7 @@ _LEAST_PAIRS = 12
 _EVEN = 0.09
 _USUAL_GAP, _USUAL_WIDE_GAP, _USUAL_SPACE, _USUAL_PITCH = 0.17, 0.3, 0.62, 0.8  # in capitals
 _MOST_OPEN = 3
+_WIDE_GAP = 0.4
 _WIDE_CLEAR = 0.33  # of a capital's height: a mark's own place is less
 _SETTLED = 0.002
 _BOUND = 9.0
@@ -298,10 +299,12 @@ def clear_marks(
     baseline: float,
     cap_px: float,
 ) -> Decoded:
-    """Doubt a stop or comma where the paper seems bare; the text without it is a runner-up.
+    """Doubt a stop or comma where the paper seems bare; read a space where it is bare all over.
 
     A number's form may make the recogniser see a mark that is not there. A mark of which it is sure
-    is left alone: the mark's place is only estimated, and its ink may lie beside that.
+    is left alone: the mark's place is only estimated, and its ink may lie beside that. Where the
+    feet of its neighbours are all that is inked between their middles, with a wide gap, there is
+    none. The other text stays among the runner-up readings.
 
     Parameters
     ----------
@@ -334,14 +337,31 @@ def clear_marks(
     ]
     if not bare:
         return decoded
-    marks = list(decoded.text)
+    marks, kept = list(decoded.text), list(decoded.text)
     chances = decoded.chances.copy()
     for i in bare:
         marks[i], chances[i] = " ", _DOUBT
-    text = "".join(marks)
-    if "  " in text or text != text.strip():  # a mark beside a space: leave it, in doubt
+        if 0 < i < len(middles) - 1 and _is_bare(
+            clear[int(middles[i - 1]) : int(middles[i + 1]) + 1], cap_px
+        ):
+            kept[i] = " "
+    other = "".join(marks)
+    if "  " in other or other != other.strip():  # a mark beside a space: leave it, in doubt
         return replace(decoded, chances=chances)
+    text = "".join(kept)
     best = decoded.beams[0][1]
-    others = tuple((t, c) for t, c in decoded.beams[1:] if t != text)
-    beams = ((decoded.text, best * _DOUBT), (text, best * _DOUBT), *others)
-    return replace(decoded, beams=beams, chances=chances)
+    ways = dict.fromkeys((text, decoded.text, other))  # what is read first, each once
+    share = best / len(ways)
+    others = tuple((t, c) for t, c in decoded.beams[1:] if t not in ways)
+    return replace(
+        decoded, text=text, beams=(*((t, share) for t in ways), *others), chances=chances
+    )
+
+
+def _is_bare(clear: NDArray[np.bool_], cap_px: float) -> bool:
+    """Tell whether only the outer ends of a stretch are inked, with a wide gap between them."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[True], clear, [True]]).astype(np.int8)))
+    runs = edges.reshape(-1, 2)
+    apart = [a for a, b in runs.tolist() if a > 0 and b < len(clear)]
+    gaps = np.diff(np.concatenate([[0], edges, [len(clear)]]))[::2]
+    return not apart and float(gaps.max(initial=0)) >= _WIDE_GAP * cap_px
