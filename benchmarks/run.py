@@ -498,7 +498,8 @@ def _ruling_lines(ruled: tuple[list[RulingScore], int]) -> list[str]:
         ],
         "",
         f"Of {wrong} wrong grids {sum(s.doubted_wrong for s in scores)} had a line that was said "
-        f"to want a look; of {right} right ones {sum(s.doubted_right for s in scores)}.",
+        f"to want a look; of {right} right ones {sum(s.doubted_right for s in scores)}. Heading "
+        "rows are counted where the grid is right, from the true texts.",
         "",
         f"Of {PROSE_PAGES} pages of running text, lists and letters, a table was seen on "
         f"{false_tables}.",
