@@ -75,6 +75,14 @@ def as_page(made: MadePage) -> Page:
     return Page(made.grey, Resolution(made.x_dpi, made.y_dpi), "made.png", 1, "scan")
 
 
+def draw_table(content: TableContent, ruling: str, dpi: float = 150.0) -> NDArray[np.uint8]:
+    """Draw one table, ruled as ``Style.ruling`` says, on a clean sheet of 8 by 9 inches."""
+    sheet, rng = Sheet(dpi, (8.0, 9.0)), np.random.default_rng(3)
+    style = Style(inter(), inter(bold=True), 11.0, ruling=ruling)
+    sheet.draw_table(content, (0.8, 1.0), style, rng)
+    return finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey
+
+
 def as_png(grey: NDArray[np.uint8], dpi: tuple[float, float] = (200.0, 200.0)) -> bytes:
     out = io.BytesIO()
     Image.fromarray(grey).save(out, "PNG", dpi=dpi)

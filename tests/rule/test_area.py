@@ -18,22 +18,15 @@ from keel_line.rule.area import (
 )
 from keel_line.rule.grids import find_grids, survey_page
 from keel_line.rule.mend import fill_box, make_plain_grid, shift_grid
-from synth.pages import Sheet, Style, TableContent, finish_page
-from tests.conftest import inter, make_content
+from synth.pages import Sheet, finish_page
+from tests.conftest import draw_table, inter, make_content
 
 DPI = 150.0
 
 
-def draw(content: TableContent, ruling: str) -> np.ndarray:
-    sheet, rng = Sheet(DPI, (8.0, 9.0)), np.random.default_rng(3)
-    style = Style(inter(), inter(bold=True), 11.0, ruling=ruling)
-    sheet.draw_table(content, (0.8, 1.0), style, rng)
-    return finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey
-
-
 @pytest.mark.parametrize("ruling", ["none", "full"])
 def test_an_area_around_a_table_becomes_that_table(ruling: str) -> None:
-    grey = draw(make_content(7, 4), ruling)
+    grey = draw_table(make_content(7, 4), ruling)
     (found,) = find_grids(grey, DPI)
     x0, y0, x1, y1 = found.box
     made = find_in_area(grey, DPI, (x0 - 12, y0 - 12, x1 + 12, y1 + 12))
@@ -45,7 +38,7 @@ def test_an_area_around_a_table_becomes_that_table(ruling: str) -> None:
 
 
 def test_a_part_of_a_table_can_be_taken_alone() -> None:
-    grey = draw(make_content(8, 4), "none")
+    grey = draw_table(make_content(8, 4), "none")
     (found,) = find_grids(grey, DPI)
     half = (found.box[0], found.y_lines[3], found.x_lines[2], found.box[3])
     made = find_in_area(grey, DPI, half)
@@ -108,7 +101,7 @@ def test_an_area_is_told_as_it_is_typed(x: float, y: float, wide: float, high: f
 
 @pytest.mark.parametrize("shift", [(40.0, -30.0), (-55.0, 61.0), (0.0, 0.0)])
 def test_a_forms_lines_are_shifted_onto_another_page_of_it(shift: tuple[float, float]) -> None:
-    grey = draw(make_content(9, 4), "full")
+    grey = draw_table(make_content(9, 4), "full")
     (grid,) = find_grids(grey, DPI)
     survey = survey_page(grey, DPI)
     fitted = fit_to_rules(shift_grid(grid, *shift), survey.rules, DPI)

@@ -11,17 +11,10 @@ from keel_line.model.grid import Grid, LineDoubt
 from keel_line.rule.doubts import find_doubts
 from keel_line.rule.grids import survey_page
 from keel_line.rule.mend import add_line, move_line, remove_line
-from synth.pages import CellContent, Sheet, Style, TableContent, finish_page
-from tests.conftest import inter, make_content
+from synth.pages import CellContent
+from tests.conftest import draw_table, make_content
 
 DPI = 150.0
-
-
-def draw(content: TableContent, ruling: str) -> np.ndarray:
-    sheet, rng = Sheet(DPI, (8.0, 9.0)), np.random.default_rng(3)
-    style = Style(inter(), inter(bold=True), 11.0, ruling=ruling)
-    sheet.draw_table(content, (0.8, 1.0), style, rng)
-    return finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey
 
 
 def doubts_of(grey: np.ndarray, change: object = None) -> tuple[Grid, tuple[LineDoubt, ...]]:
@@ -33,12 +26,12 @@ def doubts_of(grey: np.ndarray, change: object = None) -> tuple[Grid, tuple[Line
 
 @pytest.mark.parametrize("ruling", ["full", "across", "heading", "none"])
 def test_a_plain_table_is_not_doubted(ruling: str) -> None:
-    _, doubts = doubts_of(draw(make_content(9, 4), ruling))
+    _, doubts = doubts_of(draw_table(make_content(9, 4), ruling))
     assert doubts == ()
 
 
 def test_a_line_through_writing_is_doubted() -> None:
-    grey = draw(make_content(9, 4), "none")
+    grey = draw_table(make_content(9, 4), "none")
     (found,) = survey_page(grey, DPI).grids
     into = found.x_lines[2] + 0.4 * (found.x_lines[3] - found.x_lines[2])
     _, doubts = doubts_of(grey, lambda grid: move_line(grid, "down", 2, into))
@@ -47,19 +40,21 @@ def test_a_line_through_writing_is_doubted() -> None:
 
 
 def test_a_column_that_may_be_two_is_doubted() -> None:
-    _, doubts = doubts_of(draw(make_content(9, 4), "none"), lambda g: remove_line(g, "down", 2))
+    _, doubts = doubts_of(
+        draw_table(make_content(9, 4), "none"), lambda g: remove_line(g, "down", 2)
+    )
     assert [d.why for d in doubts] == ["Column 2 may be two: white runs down through it"]
 
 
 def test_an_empty_column_is_doubted() -> None:
-    grey = draw(make_content(9, 3), "none")
+    grey = draw_table(make_content(9, 3), "none")
     _, doubts = doubts_of(grey, lambda g: add_line(g, "down", g.box[2] + 40))
     assert [(d.index, d.why) for d in doubts] == [(3, "Column 4 holds nothing")]
 
 
 def test_a_row_close_under_another_is_doubted() -> None:
     content = make_content(8, 4, (CellContent(4, 1, "Marigold\nof Ailsay"),))
-    grey = draw(content, "none")
+    grey = draw_table(content, "none")
     survey = survey_page(grey, DPI)
     (grid,) = survey.grids
     assert find_doubts(grid, grey, DPI, survey.rules) == ()
@@ -70,7 +65,7 @@ def test_a_row_close_under_another_is_doubted() -> None:
 
 
 def test_a_rule_of_which_little_is_left_is_doubted() -> None:
-    grey = draw(make_content(9, 4), "full")
+    grey = draw_table(make_content(9, 4), "full")
     (grid,) = survey_page(grey, DPI).grids
     faint = replace(
         grid,
