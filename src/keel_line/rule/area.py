@@ -101,12 +101,18 @@ def _size(box: Box) -> float:
 def parse_area(text: str, dpi: float) -> Box | None:
     """Read an area as the clerk types it: left, top, width and height, in mm unless said.
 
-    ``20 35 170 200``, ``20, 35, 170, 200 mm``, ``0.8 1.4 6.7 7.9 in`` or ``240 410 2000 2360 px``.
-    None where it says no area.
+    ``20 35 170 200``, ``20, 35, 170, 200 mm``, ``20,5 35 170 200``, ``0.8 1.4 6.7 7.9 in`` or
+    ``240 410 2000 2360 px``. None where it says no area.
     """
-    numbers = re.findall(r"-?\d+(?:[.]\d+)?", text)
-    unit = re.sub(r"[-\d.,;\s×]", "", text).lower() or "mm"
+    unit = "".join(re.findall(r"[A-Za-z]+", text)).lower() or "mm"
+    bare = re.sub(r"[A-Za-z]+", " ", text).strip(" ,;")
+    parts = [t for t in (p.strip(",") for p in re.split(r"[;\s×]+", bare)) if t]
+    if len(parts) == 1:  # all of it parted by commas alone
+        parts = parts[0].split(",")
+    numbers = [p.replace(",", ".") for p in parts]
     if len(numbers) != 4 or unit not in {*_UNITS, "px"}:
+        return None
+    if not all(re.fullmatch(r"-?\d+(?:[.]\d+)?", n) for n in numbers):
         return None
     scale = dpi * _UNITS[unit] if unit in _UNITS else 1.0
     left, top, width, height = (float(n) * scale for n in numbers)
