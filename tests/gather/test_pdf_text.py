@@ -9,7 +9,7 @@ import pytest
 from PIL import Image
 
 from keel_line.gather.sources import load_page
-from keel_line.model.page import PageText
+from keel_line.model.page import UNKNOWN, PageText
 from synth.pdf import draw_line, write_pdf, write_words
 
 PX = 300 / 72
@@ -87,3 +87,10 @@ def test_a_scan_in_a_pdf_has_no_text() -> None:
     page = load_page(out.getvalue(), "scan.pdf", 1)
     assert page.text is None
     assert page.kind == "scan"
+
+
+def test_a_character_without_a_letter_is_told_and_can_be_kept() -> None:
+    text = text_of([write_words("a page of thirty letters or more, and one\x01", 60, 600)])
+    assert text is not None
+    assert text.chars.replace(UNKNOWN, "").isprintable()
+    text.chars.encode()

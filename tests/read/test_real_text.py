@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from keel_line.model.geometry import Transform
 from keel_line.model.grid import Rule
-from keel_line.model.page import PageText
+from keel_line.model.page import UNKNOWN, PageText
 from keel_line.model.reading import Reading
 from keel_line.read.real_text import lay_text, read_box, read_real_text
 from keel_line.rule.grids import survey_text
@@ -96,3 +96,8 @@ def test_a_table_of_text_is_found_without_pixels() -> None:
     (ruled,) = survey_text(framed, 150).grids
     assert (ruled.rows, ruled.cols) == (6, 3)
     assert ruled.is_ruled("down", ruled.x_lines[1])
+
+
+def test_where_the_file_does_not_name_a_character_the_ink_has_the_word() -> None:
+    cell, _ = read(set_text((f"1,2{UNKNOWN}4.50", 10, 40)), ("1,284.50", 0.9), ("", 0.99))
+    assert (cell.text, cell.confidence) == ("1,284.50", 0.9)

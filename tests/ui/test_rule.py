@@ -11,7 +11,6 @@ from pytestqt.qtbot import QtBot
 from keel_line.model.docket import PageState
 from keel_line.model.grid import LineDoubt
 from keel_line.model.table import TableState
-from keel_line.ui.commands import COMMANDS
 from keel_line.ui.rule.station import RuleStation
 from keel_line.ui.window import Window
 from tests.ui.qtest import QTest
@@ -396,9 +395,14 @@ def test_enter_walks_through_the_lines_in_doubt(
     assert window.session.lines_to_look_at() == 2
 
 
-def test_every_key_of_the_station_is_in_its_menu_and_on_the_help_sheet() -> None:
-    keys = {c.keys[0] for c in COMMANDS if c.where == "rule"}
-    assert {"D", "M", "C", "A", "P", "O", "X", "V", "F", "H", "E", "N", "J", "K"} <= keys
+def test_the_menu_does_what_the_keys_do(window: Window, rule: RuleStation) -> None:
+    actions = {a.text().split("\t")[-1]: a for a in rule.make_menu().actions()}
+    assert {"D", "M", "C", "A", "P", "O", "X", "V", "F", "H", "E", "N", "J", "K"} <= actions.keys()
+    before = tables(window)[0].header_rows
+    actions["H"].trigger()
+    assert tables(window)[0].header_rows == before + 1
+    actions["X"].trigger()
+    assert rule.side.model.rowCount() == 0
 
 
 def test_a_fault_while_rows_are_looked_for_is_logged(

@@ -132,6 +132,7 @@ def test_rule_steps_through_pages_and_goes_on(window: Window, qtbot: QtBot) -> N
     assert window._page_id == ids[4]
     QTest.keyClick(view, Key.Key_Return)
     assert window._at == "proof"
+    assert window.session.cell.in_doubt
 
 
 def test_ribbon_shows_pages_and_goes_to_them(window: Window) -> None:

@@ -7,11 +7,8 @@ from decimal import Decimal
 
 from keel_line.check.amounts import find_point, parse_amount, write_like
 from keel_line.check.sheet import Sheet
-from keel_line.check.sums import check_sums
+from keel_line.check.sums import BROKEN, HELD, LEAST_ADDENDS, check_sums
 from keel_line.model.finding import DrawnSum, Finding, Place, Sums, Wanted
-
-_HELD, _BROKEN = 5.0, -1.5
-_LEAST_ADDENDS = 2
 
 
 def apply_sums(findings: Sequence[Finding], sheet: Sheet, sums: Sums) -> list[Finding]:
@@ -45,14 +42,14 @@ def judge_sum(sheet: Sheet, drawn: DrawnSum) -> Finding | None:
         p for p, t in zip(drawn.addends, texts, strict=True) if t and p not in {k[0] for k in known}
     ]
     total = parse_amount(total_text, point)
-    if len(known) < 1 or (total is None and not total_text):
+    if not known or (total is None and not total_text):
         return None
     adds = sum((amount.value for _, _, amount in known), Decimal(0))
     places = max(amount.places for _, _, amount in known)
     cells = (*drawn.addends, drawn.total)
     if total is not None and adds == total.value and not unread:
         says = f"The {len(known)} cells you chose make {total_text}."
-        return Finding("sum", says, cells, _HELD, holds=True)
+        return Finding("sum", says, cells, HELD, holds=True)
     model = total_text if total is not None else known[0][1]
     wanted = [Wanted(drawn.total, write_like(adds, places, model, point))]
     if total is not None and not unread:
@@ -62,7 +59,7 @@ def judge_sum(sheet: Sheet, drawn: DrawnSum) -> Finding | None:
             for place, text, amount in known
         ]
     says = f"The cells you chose make {wanted[0].text}; here stands {total_text}."
-    return Finding("sum", says, cells, _BROKEN, tuple(wanted), drawn.total)
+    return Finding("sum", says, cells, BROKEN, tuple(wanted), drawn.total)
 
 
 def propose_addends(sheet: Sheet, total: Place) -> tuple[Place, ...]:
@@ -72,11 +69,11 @@ def propose_addends(sheet: Sheet, total: Place) -> tuple[Place, ...]:
     is written but no amount; without any, those to its left.
     """
     for finding in check_sums(sheet):
-        if finding.places[-1] == total and len(finding.places) > _LEAST_ADDENDS:
+        if finding.places[-1] == total and len(finding.places) > LEAST_ADDENDS:
             return finding.places[:-1]
     row, col = total
     above = _run(sheet, [(r, col) for r in range(row - 1, sheet.heading_rows - 1, -1)])
-    if len(above) >= _LEAST_ADDENDS:
+    if len(above) >= LEAST_ADDENDS:
         return tuple(reversed(above))
     return tuple(reversed(_run(sheet, [(row, c) for c in range(col - 1, -1, -1)])))
 

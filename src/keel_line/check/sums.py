@@ -20,8 +20,10 @@ _TOTAL_WORDS = re.compile(
     r"gesamt|summe|zusammen|totaal|totale|totaux|suma|somme|i alt|sammanlagt)\b",
     re.IGNORECASE,
 )
-_HELD, _BROKEN = 5.0, -1.5
-_LEAST_ADDENDS = 2
+HELD, BROKEN = 5.0, -1.5
+"""What a sum that comes out, and one that does not, adds to the log odds of its cells."""
+
+LEAST_ADDENDS = 2
 _MANY_ADDENDS = 3
 _LEAST_DIGITS = 4
 
@@ -48,11 +50,11 @@ def check_sums(sheet: Sheet) -> list[Finding]:
     for col in range(sheet.cols):
         texts = sheet.column(col)
         point, amounts = read_amounts(texts)
-        if sum(a is not None for a in amounts[first:]) > _LEAST_ADDENDS:
+        if sum(a is not None for a in amounts[first:]) > LEAST_ADDENDS:
             columns[col] = (texts, point, amounts)
     if not columns:
         return []
-    named = [r for r in range(first + _LEAST_ADDENDS, sheet.rows) if _is_named(sheet, r)]
+    named = [r for r in range(first + LEAST_ADDENDS, sheet.rows) if _is_named(sheet, r)]
     held: dict[Span, list[int]] = {}
     for col, (_, _, amounts) in columns.items():
         for span in _find_spans(amounts, first):
@@ -83,11 +85,11 @@ def _find_spans(amounts: tuple[Amount | None, ...], first: int) -> list[Span]:
         if amount is None:
             continue
         value = amount.value
-        if count >= _LEAST_ADDENDS and value == part and value != 0:
+        if count >= LEAST_ADDENDS and value == part and value != 0:
             spans.append(Span(since, row))
             parts.append(value)
             since, part, count = row + 1, Decimal(0), 0
-        elif len(parts) >= _LEAST_ADDENDS and count == 0 and value == sum(parts):
+        elif len(parts) >= LEAST_ADDENDS and count == 0 and value == sum(parts):
             spans.append(Span(first, row))
             since = row + 1
         else:
@@ -117,7 +119,7 @@ def _choose_spans(
     for row in named:
         if row not in totals:
             before = max((t for t in {*totals, *named} if t < row), default=first - 1)
-            if row - before > _LEAST_ADDENDS:
+            if row - before > LEAST_ADDENDS:
                 kept.append(Span(before + 1, row))
     return sorted(kept, key=lambda s: (s.total, s.first))
 
@@ -142,7 +144,7 @@ def _judge(
     known = [r for r in rows if amounts[r] is not None]
     unknown = [r for r in rows if amounts[r] is None]
     total = amounts[span.total]
-    if len(known) < _LEAST_ADDENDS or len(unknown) > 1 or not texts[span.total]:
+    if len(known) < LEAST_ADDENDS or len(unknown) > 1 or not texts[span.total]:
         return None
     if total is None and unknown:
         return None
@@ -153,7 +155,7 @@ def _judge(
     if total is not None and not unknown:
         if adds == total.value:
             says = f"{name} adds up to {texts[span.total]}."
-            return Finding("sum", says, cells, _HELD, holds=True)
+            return Finding("sum", says, cells, HELD, holds=True)
         off = total.value - adds
         wanted = [Wanted((span.total, col), write_like(adds, places, texts[span.total], point))]
         for row in known:
@@ -163,13 +165,13 @@ def _judge(
                 Wanted((row, col), write_like(amount.value + off, places, texts[row], point))
             )
         says = f"{name} adds up to {wanted[0].text}; here stands {texts[span.total]}."
-        return Finding("sum", says, cells, _BROKEN, tuple(wanted), (span.total, col))
+        return Finding("sum", says, cells, BROKEN, tuple(wanted), (span.total, col))
     if total is None:
         model = next(texts[r] for r in known)
         want = Wanted((span.total, col), write_like(adds, places, model, point))
         says = f"{name} adds up to {want.text}; the total reads {texts[span.total]}."
-        return Finding("sum", says, cells, _BROKEN, (want,), (span.total, col))
+        return Finding("sum", says, cells, BROKEN, (want,), (span.total, col))
     row = unknown[0]
     want = Wanted((row, col), write_like(total.value - adds, places, texts[known[0]], point))
     says = f"The total of {name} wants {want.text} here."
-    return Finding("sum", says, ((row, col),), 2 * _BROKEN, (want,), (row, col))
+    return Finding("sum", says, ((row, col),), 2 * BROKEN, (want,), (row, col))

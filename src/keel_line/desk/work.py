@@ -131,7 +131,7 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
         if text is None
         else survey_text(text, squared.dpi, drawn)
     )
-    grids = _finish_grids(survey, squared.dpi, flat, request.drawn if drawn else None)
+    grids = _finish_grids(survey, squared.dpi, flat, request.drawn if drawn is not None else None)
     captions = find_captions(squared.pixels, squared.dpi, grids, flat)
     under = find_notes(squared.pixels, squared.dpi, grids, flat)
     lap("rule")

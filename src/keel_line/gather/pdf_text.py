@@ -5,17 +5,14 @@ from __future__ import annotations
 import ctypes
 import math
 from dataclasses import replace
-from typing import Literal, TypeAlias
 
 import numpy as np
 import pypdfium2 as pdfium
 import pypdfium2.raw as pdfium_c
 from numpy.typing import NDArray
 
-from keel_line.model.grid import Rule
-from keel_line.model.page import PageText
-
-Direction: TypeAlias = Literal["across", "down"]
+from keel_line.model.grid import Direction, Rule
+from keel_line.model.page import UNKNOWN, PageText
 
 _LEAST_CHARS = 12
 _HIDDEN = 3  # text render mode: neither filled nor stroked
@@ -118,7 +115,7 @@ def _read_chars(
         size = pdfium_c.FPDFText_GetFontSize(text, i) * scale
         (x0, _), (x1, _) = _apply(matrix, left, low), _apply(matrix, right, top)
         _, baseline = _apply(matrix, x.value, y.value)
-        chars.append(char)
+        chars.append(char if char.isprintable() else UNKNOWN)
         spaced.append(after_space)
         after_space = False
         boxes.append((min(x0, x1), baseline - _CAP_SHARE * size, max(x0, x1), baseline))

@@ -4,9 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Literal
+from typing import Literal, TypeAlias
 
 from keel_line.model.geometry import Box, Transform
+
+Direction: TypeAlias = Literal["across", "down"]
+"""Of a line: "across" parts rows, "down" parts columns."""
+
+DIRECTIONS: tuple[Direction, Direction] = ("down", "across")
 
 _RULED_SHARE = 0.25
 
@@ -20,7 +25,7 @@ class Rule:
     length on which ink was seen, ``level`` the darkness of that ink below the paper (0 to 255).
     """
 
-    direction: Literal["across", "down"]
+    direction: Direction
     start: float
     end: float
     position: float
@@ -64,7 +69,7 @@ class Cell:
 class LineDoubt:
     """A grid's boundary that wants a look, by its number (0 for the first), and why."""
 
-    direction: Literal["across", "down"]
+    direction: Direction
     index: int
     why: str
 
@@ -123,18 +128,29 @@ class Grid:
                 return number
         return None
 
-    def is_ruled(self, direction: Literal["across", "down"], at: float) -> bool:
-        """Tell whether a boundary at a place lies on a rule on paper, or was inferred."""
-        low, high = (
-            (self.box[0], self.box[2]) if direction == "across" else (self.box[1], self.box[3])
-        )
-        middle = (low + high) / 2
+    def lines(self, direction: Direction) -> tuple[float, ...]:
+        """Return the places of the boundaries of a direction."""
+        return self.y_lines if direction == "across" else self.x_lines
+
+    def extent(self, direction: Direction) -> tuple[float, float]:
+        """Return from where to where the boundaries of a direction run."""
+        x0, y0, x1, y1 = self.box
+        return (x0, x1) if direction == "across" else (y0, y1)
+
+    def rules_at(self, direction: Direction, at: float) -> list[Rule]:
+        """Return the rules on paper that a boundary at a place lies on."""
+        low, high = self.extent(direction)
         near = max(3.0, 0.004 * (high - low))
-        length = sum(
-            rule.length
+        return [
+            rule
             for rule in self.rules
-            if rule.direction == direction and abs(rule.at(middle) - at) <= near
-        )
+            if rule.direction == direction and abs(rule.at((low + high) / 2) - at) <= near
+        ]
+
+    def is_ruled(self, direction: Direction, at: float) -> bool:
+        """Tell whether a boundary at a place lies on a rule on paper, or was inferred."""
+        low, high = self.extent(direction)
+        length = sum(rule.length for rule in self.rules_at(direction, at))
         return length >= _RULED_SHARE * (high - low)
 
 

@@ -27,6 +27,10 @@ class Resolution:
     estimated: bool = False
 
 
+UNKNOWN = "\N{REPLACEMENT CHARACTER}"
+"""Stands in a page's own text for a character that the file does not name."""
+
+
 @dataclass(frozen=True, eq=False)
 class PageText:
     """A page's own characters and drawn lines, in px of the page as it came.

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box, Transform
 from keel_line.model.grid import Grid
-from keel_line.model.page import PageText
+from keel_line.model.page import UNKNOWN, PageText
 from keel_line.model.reading import CharReading, Reading, RunnerUp
 
 MODEL = "real text"
@@ -112,6 +112,8 @@ def _rounded(place: Sequence[float] | NDArray[np.float64]) -> tuple[float, float
 
 def _reconcile(said: str, chars: tuple[CharReading, ...], seen: Reading) -> Reading:
     """Weigh what the file says against what its ink reads (Bayes' rule)."""
+    if UNKNOWN in said:  # the file does not name all of it: the ink has the word
+        return seen
     if _plain(said) == _plain(seen.text):
         return Reading(said, 1.0 - _LIES / 10, chars, model=MODEL, unread=seen.unread)
     right = (1.0 - _LIES) * (1.0 - seen.confidence)

@@ -15,9 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
-from keel_line.model.grid import Cell, Grid, Rule
+from keel_line.model.grid import DIRECTIONS, Cell, Grid, Rule
 from keel_line.rule.levels import columns_of, find_levels, spanned_below, with_levels
-from keel_line.rule.mend import Direction, move_line
+from keel_line.rule.mend import move_line
 from keel_line.rule.writing import Writing
 
 _STREAM_CAPS = 0.95
@@ -143,9 +143,8 @@ def lay_out(writing: Writing, rules: Sequence[Rule], area: Box) -> Grid:
     rows = [writing.boxes[writing.lines == n] for n in np.unique(writing.lines)]
     body = _Block(tuple(rows), writing.cap_px)
     grid = _lay_out(body, _find_streams(body), rules)
-    for way, first, last in (("down", area[0], area[2]), ("across", area[1], area[3])):
-        direction: Direction = "down" if way == "down" else "across"
-        lines = grid.x_lines if direction == "down" else grid.y_lines
+    for direction, first, last in zip(DIRECTIONS, area[:2], area[2:], strict=True):
+        lines = grid.lines(direction)
         grid = move_line(grid, direction, 0, min(first, lines[0]))
         grid = move_line(grid, direction, len(lines) - 1, max(last, lines[-1]))
     return grid

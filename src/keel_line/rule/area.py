@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.geometry import Box
-from keel_line.model.grid import Grid, Rule
+from keel_line.model.grid import DIRECTIONS, Direction, Grid, Rule
 from keel_line.rule.alignment import lay_out
 from keel_line.rule.grids import build_grids
-from keel_line.rule.mend import Direction, make_plain_grid, move_line, shift_grid
+from keel_line.rule.mend import make_plain_grid, move_line, shift_grid
 from keel_line.rule.rules import find_rules, make_rule_field
 from keel_line.rule.writing import find_writing
 
@@ -134,35 +134,33 @@ def fit_to_rules(grid: Grid, rules: Sequence[Rule], dpi: float) -> Grid:
     boundary then goes to the rule that lies within 0.05 inch of it. Where fewer than 3 boundaries,
     or than 6 in 10, find a rule, that direction is left as it is.
     """
-    shifts = [_find_shift(grid, rules, way, dpi) for way in ("down", "across")]
+    shifts = [_find_shift(grid, rules, direction, dpi) for direction in DIRECTIONS]
     moved = shift_grid(grid, *shifts)
     near = [r for r in rules if _runs_in(r, moved.box)]
     moved = replace(moved, rules=tuple(near))
-    for way in ("down", "across"):
-        direction: Direction = "down" if way == "down" else "across"
-        for index in range(moved.cols + 1 if way == "down" else moved.rows + 1):
-            line = (moved.x_lines if way == "down" else moved.y_lines)[index]
-            places = _places(near, way, moved.box)
-            if not len(places):
-                break
+    for direction in DIRECTIONS:
+        places = _places(near, direction, moved.box)
+        if not len(places):
+            continue
+        for index, line in enumerate(moved.lines(direction)):
             nearest = float(places[np.abs(places - line).argmin()])
             if abs(nearest - line) <= _SNAP_IN * dpi:
                 moved = move_line(moved, direction, index, nearest)
     return moved
 
 
-def _places(rules: Sequence[Rule], way: str, box: Box) -> NDArray[np.float64]:
-    middle = (box[0] + box[2]) / 2 if way == "across" else (box[1] + box[3]) / 2
-    return np.array([r.at(middle) for r in rules if r.direction == way])
+def _places(rules: Sequence[Rule], direction: Direction, box: Box) -> NDArray[np.float64]:
+    middle = (box[0] + box[2]) / 2 if direction == "across" else (box[1] + box[3]) / 2
+    return np.array([r.at(middle) for r in rules if r.direction == direction])
 
 
-def _find_shift(grid: Grid, rules: Sequence[Rule], way: str, dpi: float) -> float:
+def _find_shift(grid: Grid, rules: Sequence[Rule], direction: Direction, dpi: float) -> float:
     """Return how far (px) the boundaries of one direction have to go to lie on rules."""
-    lines = np.array(grid.x_lines if way == "down" else grid.y_lines)
+    lines = np.array(grid.lines(direction))
     around = _SHIFT_IN * dpi
     x0, y0, x1, y1 = grid.box
     box = (x0 - around, y0 - around, x1 + around, y1 + around)
-    places = _places([r for r in rules if _runs_in(r, box)], way, grid.box)
+    places = _places([r for r in rules if _runs_in(r, box)], direction, grid.box)
     if len(places) < _LEAST_ALIKE:
         return 0.0
     apart = (places[:, None] - lines[None, :]).ravel()

@@ -6,8 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey
-from keel_line.model.grid import Grid, LineDoubt, Rule
-from keel_line.rule.mend import Direction
+from keel_line.model.grid import DIRECTIONS, Direction, Grid, LineDoubt, Rule
 from keel_line.rule.writing import Writing, find_writing
 
 _TIGHT_CAPS = 0.28
@@ -180,19 +179,11 @@ def _spanning_at(grid: Grid, line: int) -> list[int]:
 
 def _faint_rules(grid: Grid) -> list[LineDoubt]:
     out = []
-    for way, lines in (("down", grid.x_lines), ("across", grid.y_lines)):
-        low, high = (grid.box[1], grid.box[3]) if way == "down" else (grid.box[0], grid.box[2])
-        for k, at in enumerate(lines[1:-1], 1):
-            direction: Direction = "down" if way == "down" else "across"
+    for direction in DIRECTIONS:
+        for k, at in enumerate(grid.lines(direction)[1:-1], 1):
             if not grid.is_ruled(direction, at):
                 continue
-            middle = (low + high) / 2
-            near = max(3.0, 0.004 * (high - low))
-            length = sum(
-                r.length * r.strength
-                for r in grid.rules
-                if r.direction == way and abs(r.at(middle) - at) <= near
-            )
+            length = sum(r.length * r.strength for r in grid.rules_at(direction, at))
             wanted = _parted_length(grid, direction, k)
             if wanted and length < _FAINT_SHARE * wanted:
                 out.append(LineDoubt(direction, k, "Little is left of the rule on the paper"))

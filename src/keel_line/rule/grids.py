@@ -12,10 +12,9 @@ from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.geometry import Box
-from keel_line.model.grid import Cell, Grid, Rule
+from keel_line.model.grid import Cell, Direction, Grid, Rule
 from keel_line.model.page import PageText
 from keel_line.rule.alignment import find_aligned, find_passed_over
-from keel_line.rule.mend import Direction
 from keel_line.rule.rules import RuleField, find_rules, look_along, make_rule_field
 from keel_line.rule.writing import Writing, find_writing, gather_writing
 
@@ -82,12 +81,13 @@ def survey_page(
     flat = flatten_light(grey) if flat is None else flat
     field = make_rule_field(flat, dpi)
     rules = find_rules(field)
+
+    def write(taken: list[Box]) -> Writing:
+        return find_writing(flat, dpi, rules, taken)
+
     if drawn is not None:
-        taken = [_around(g.box, dpi * _TAKEN_IN) for g in drawn]
-        writing = find_writing(flat, dpi, rules, taken)
-        return Survey(tuple(drawn), tuple(rules), tuple(find_passed_over(writing, ())))
-    ruled = build_grids(field, rules)
-    return _survey(rules, ruled, dpi, lambda taken: find_writing(flat, dpi, rules, taken))
+        return _survey_around(drawn, rules, dpi, write)
+    return _survey(rules, build_grids(field, rules), dpi, write)
 
 
 def survey_text(text: PageText, dpi: float, drawn: Sequence[Grid] | None = None) -> Survey:
@@ -108,9 +108,16 @@ def survey_text(text: PageText, dpi: float, drawn: Sequence[Grid] | None = None)
         return gather_writing(text.boxes, taken)
 
     if drawn is not None:
-        writing = write([_around(g.box, dpi * _TAKEN_IN) for g in drawn])
-        return Survey(tuple(drawn), tuple(rules), tuple(find_passed_over(writing, ())))
+        return _survey_around(drawn, rules, dpi, write)
     return _survey(rules, build_drawn_grids(rules, dpi), dpi, write)
+
+
+def _survey_around(
+    drawn: Sequence[Grid], rules: list[Rule], dpi: float, write: Callable[[list[Box]], Writing]
+) -> Survey:
+    """Find what is written outside the tables that the clerk drew."""
+    writing = write([_around(g.box, dpi * _TAKEN_IN) for g in drawn])
+    return Survey(tuple(drawn), tuple(rules), tuple(find_passed_over(writing, ())))
 
 
 def _survey(

@@ -8,16 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
-from keel_line.model.grid import Cell, Grid
-
-Direction: TypeAlias = Literal["across", "down"]
-"""Of a boundary: "across" parts rows, "down" parts columns."""
+from keel_line.model.grid import Cell, Direction, Grid
 
 LEAST_APART_PX = 6.0
 
@@ -36,7 +32,7 @@ def move_line(grid: Grid, direction: Direction, index: int, to: float) -> Grid:
     to
         Its new place in px of the squared page.
     """
-    lines = list(_lines(grid, direction))
+    lines = list(grid.lines(direction))
     low = lines[index - 1] + LEAST_APART_PX if index > 0 else -np.inf
     high = lines[index + 1] - LEAST_APART_PX if index + 1 < len(lines) else np.inf
     lines[index] = float(min(max(to, low), high)) if low <= high else lines[index]
@@ -49,7 +45,7 @@ def add_line(grid: Grid, direction: Direction, at: float) -> Grid:
     Beyond the grid's edge it becomes the new edge. Where it would lie within 6 px of another the
     grid comes back as it was.
     """
-    lines = list(_lines(grid, direction))
+    lines = list(grid.lines(direction))
     if min(abs(at - line) for line in lines) < LEAST_APART_PX:
         return grid
     owners = _owners(grid) if direction == "down" else _owners(grid).T
@@ -72,7 +68,7 @@ def remove_line(grid: Grid, direction: Direction, index: int) -> Grid:
 
     A grid keeps at least one row and one column.
     """
-    lines = list(_lines(grid, direction))
+    lines = list(grid.lines(direction))
     if len(lines) <= 2:
         return grid
     owners = _owners(grid) if direction == "down" else _owners(grid).T
@@ -150,10 +146,6 @@ def fill_box(grid: Grid, box: Box) -> Grid:
     x0, y0, x1, y1 = grid.box
     scale = ((box[2] - box[0]) / max(x1 - x0, 1.0), (box[3] - box[1]) / max(y1 - y0, 1.0))
     return place_grid(grid, scale, (box[0] - scale[0] * x0, box[1] - scale[1] * y0))
-
-
-def _lines(grid: Grid, direction: Direction) -> tuple[float, ...]:
-    return grid.y_lines if direction == "across" else grid.x_lines
 
 
 def _owners(grid: Grid) -> NDArray[np.int64]:

@@ -209,7 +209,7 @@ class Window(QMainWindow):
         self.rule.page_wanted.connect(self.go_to_page)
         self.rule.changed.connect(self._read_changed)
         self.rule.said.connect(self.say)
-        self.rule.go_on.connect(lambda: self.go_to("proof"))
+        self.rule.go_on.connect(self._leave_rule)
         self.proof.said.connect(self.say)
         self.send.said.connect(self._say_of_sending)
         self.send.go_to.connect(self.go_to)
@@ -445,6 +445,12 @@ class Window(QMainWindow):
         if wanting and self._page_id not in wanting:
             self._page_id = wanting[0]
             self.session.go_to_page(self._page_id)
+
+    def _leave_rule(self) -> None:
+        """Go to the doubts: Enter, which came here, would settle a cell that is in none."""
+        if self.session.table is not None and not self.session.cell.in_doubt:
+            self.session.go_to_first_doubt()
+        self.go_to("proof")
 
     def _leave_square(self) -> None:
         self.say("Every page was looked at.")

@@ -15,8 +15,7 @@ from PyQt6.QtGui import (
 from typing_extensions import override
 
 from keel_line.model.geometry import Box
-from keel_line.model.grid import Grid
-from keel_line.rule.mend import Direction
+from keel_line.model.grid import DIRECTIONS, Direction, Grid
 from keel_line.ui.rule.frame import Frame, shift_box
 from keel_line.ui.theme import Theme
 from keel_line.ui.widgets.page_view import PageView
@@ -83,7 +82,7 @@ class LinesView(PageView):
         grid = self.grid
         if grid is None or self.gutter is None:
             return ()
-        return grid.x_lines if self.gutter == "down" else grid.y_lines
+        return grid.lines(self.gutter)
 
     def choose_peg(self, gutter: Direction | None, peg: int = 0) -> None:
         """Take a peg in hand; None lets go."""
@@ -188,8 +187,8 @@ class LinesView(PageView):
         doubted = {(d.direction, d.index) for d in self._tables[self._at_table].line_doubts}
         if self.picked is not None:
             self._paint_picked(painter, grid, self.picked)
-        for gutter, lines in (("down", grid.x_lines), ("across", grid.y_lines)):
-            way: Direction = "down" if gutter == "down" else "across"
+        for way in DIRECTIONS:
+            lines = grid.lines(way)
             first, last = self._peg_at(grid, way, 0), self._peg_at(grid, way, len(lines) - 1)
             rail = QColor(color)
             rail.setAlpha(150 if self.gutter == way else 70)

@@ -665,7 +665,10 @@ class RuleStation(QWidget):
     # --- the menu -------------------------------------------------------------------------------
 
     def _show_menu(self, at: QPoint) -> None:
-        """Show what can be done here, with its keys: the same declarations as the help sheet's."""
+        self.make_menu().exec(at)
+
+    def make_menu(self) -> QMenu:
+        """Make the menu of what can be done here, from the same declarations as the help sheet."""
         menu = QMenu(self)
         for command in COMMANDS:
             if command.where != "rule" or len(command.keys) != 1 or len(command.keys[0]) != 1:
@@ -674,7 +677,7 @@ class RuleStation(QWidget):
             if action is not None:
                 key = Qt.Key(ord(command.keys[0]))
                 action.triggered.connect(lambda _on, key=key: self._press(key))
-        menu.exec(at)
+        return menu
 
     def _press(self, key: Qt.Key) -> None:
         self._take(QKeyEvent(QEvent.Type.KeyPress, key, Qt.KeyboardModifier.NoModifier))
