@@ -67,6 +67,7 @@ class Session(QObject):
         self._doubts: list[tuple[int, int]] = []
         self.tallies: list[Tally] = []
         self.experience = Experience()
+        self._closed = False
         self._to_learn: set[int] = set()
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -95,8 +96,9 @@ class Session(QObject):
         self.reload()
 
     def close(self) -> None:
-        """Begin nothing any more."""
+        """Begin nothing any more; what is under way is dropped when it comes."""
         self._rest.stop()
+        self._closed = True
 
     def reload(self) -> None:
         """Read all tables from the docket again, staying at the cell at hand."""
@@ -414,6 +416,8 @@ class Session(QObject):
 
     def _take_judged(self, asked: TableState, judged: TableState) -> None:
         """Take in what a large table's checks say, unless it changed meanwhile."""
+        if self._closed:
+            return
         for index, table in enumerate(self.tables):
             if table is asked:
                 self._unjudged.discard(table.id)
