@@ -12,7 +12,8 @@ _SIGNS = "£€¥¢°±½¼¾²³¹µ§¶†‡•–—‘’“”…№✓«�
 ALPHABET = _ASCII + _LATIN + _SIGNS
 """Characters in class order; class 0 is the CTC blank, class i + 1 is ``ALPHABET[i]``."""
 
-MATERIAL_VERSION = 1
+MATERIAL_VERSION = 2
+_BROAD = ((5, 1), (7, 1), (5, 2), (7, 1), (5, 4), (5, 8))
 
 
 @dataclass(frozen=True)
@@ -21,25 +22,30 @@ class Design:
 
     ``inner`` is the number of channels between a block's two convolutions, 0 for as many as
     ``channels``; ``style_after`` the number of blocks before the line's style is told, -1 for
-    never.
+    never; ``fine`` the channels of the first convolution where it sees the line at its full
+    resolution, 0 for one that sees it at half.
     """
 
     channels: int = 144
-    blocks: tuple[tuple[int, int], ...] = ((5, 1), (7, 1), (5, 2), (7, 1), (5, 4), (5, 8))
+    blocks: tuple[tuple[int, int], ...] = _BROAD
     style_after: int = 2
     inner: int = 256
+    fine: int = 40
 
 
 DESIGNS: dict[str, Design] = {
-    "near": Design(blocks=((5, 1), (7, 1), (5, 2), (7, 1)), style_after=-1, inner=0),
-    "far": Design(style_after=-1, inner=0),
-    "styled": Design(inner=0),
-    "slim": Design(channels=96, inner=0),
-    "broad": Design(),
+    "near": Design(blocks=((5, 1), (7, 1), (5, 2), (7, 1)), style_after=-1, inner=0, fine=0),
+    "far": Design(style_after=-1, inner=0, fine=0),
+    "styled": Design(inner=0, fine=0),
+    "slim": Design(channels=96, inner=0, fine=0),
+    "broad": Design(fine=0),
+    "fine": Design(),
+    "deep": Design(blocks=(*_BROAD, (7, 1), (5, 2))),
 }
 """Designs that were compared (see README.md): "near" sees 12 steps along the line to either side,
 "far" 36, "styled" also what the whole line looks like, "slim" the same with fewer channels, "broad"
-with more of them inside a block."""
+with more of them inside a block; "fine" sees every line at twice the resolution, "deep" with two
+blocks more."""
 
 
 @dataclass(frozen=True)
@@ -57,7 +63,7 @@ class TrainConfig:
     block_shards: int = 10
     check_every: int = 500
     val_lines: int = 1500
-    batch_columns: int = 9600
+    batch_columns: int = 19200
     peak_rate: float = 3e-3
     warmup: float = 0.03
     weight_decay: float = 0.02

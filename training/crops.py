@@ -19,14 +19,13 @@ import numpy as np
 
 from keel_line._shared.paper import flatten_light
 from keel_line.model.page import Page, Resolution
-from keel_line.read.network import Network
 from keel_line.read.reader import prepare_grid
 from keel_line.rule.grids import find_grids
 from keel_line.square.straighten import square_page
 from synth.faces import Split, load_faces
 from synth.lines import LineSample
 from synth.pages import make_page
-from training.config import ALPHABET
+from training.config import ALPHABET, TrainConfig
 from training.render import LINES_A_SHARD, MATERIAL_DIR, save_shard
 
 log = logging.getLogger(__name__)
@@ -73,7 +72,7 @@ def cut_page(rng: np.random.Generator, split: Split, condition: str) -> Iterator
         places = {(c.row, c.col, c.row_span, c.col_span) for c in grid.cells}
         if places != truth.keys():
             continue  # a row too few or too many would put every text below it out of place
-        for cell in prepare_grid(flat, squared.dpi, grid, Network()):
+        for cell in prepare_grid(flat, squared.dpi, grid, TrainConfig().recipe):
             place = cell.cell
             text = truth.get((place.row, place.col, place.row_span, place.col_span))
             # What is left of rules in a blank cell is to be read as nothing.

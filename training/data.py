@@ -23,7 +23,7 @@ CLASS_OF = {char: i + 1 for i, char in enumerate(ALPHABET)}
 
 @dataclass(frozen=True)
 class Line:
-    """One line of material; ``image`` is (24, width), ``spans`` is (len(text), 2)."""
+    """One line of material; ``image`` is (48, width), ``spans`` is (len(text), 2)."""
 
     image: NDArray[np.uint8]
     text: str
@@ -37,7 +37,7 @@ class Line:
 class Batch:
     """Lines padded to one width.
 
-    ``pixels`` (batch, 1, 24, width) 0 to 1; ``targets`` all classes in one row; ``frames``
+    ``pixels`` (batch, 1, 48, width) 0 to 1; ``targets`` all classes in one row; ``frames``
     (batch, steps) the class that stands at each step, 0 for none, -1 beyond the line.
     """
 
@@ -108,7 +108,7 @@ def frame_classes(line: Line, steps: int, step_px: int) -> NDArray[np.int64]:
     return out
 
 
-def collate(lines: Sequence[Line], rng: np.random.Generator | None, step_px: int = 2) -> Batch:
+def collate(lines: Sequence[Line], rng: np.random.Generator | None, step_px: int = 4) -> Batch:
     """Pad lines to one width; with ``rng``, also vary stretch, contrast, height and grain."""
     widest = max(line.image.shape[1] for line in lines)
     widest += -widest % (2 * step_px)
@@ -150,13 +150,13 @@ def _vary(
     power = torch.from_numpy(rng.uniform(0.75, 1.35, (count, 1, 1, 1)).astype(np.float32))
     pixels = (pixels.clamp(min=1e-4).pow(power) * gain).clamp(0, 1)
     if rng.random() < 0.5:
-        sigma = float(rng.uniform(0.01, 0.06))
+        sigma = float(rng.uniform(0.01, 0.1))
         pixels = (
             pixels
             + torch.from_numpy(rng.standard_normal(tuple(pixels.shape), dtype=np.float32)) * sigma
         )
     if rng.random() < 0.5:
-        shift = int(rng.choice([-1, 1]))
+        shift = int(rng.choice([-3, -2, -1, 1, 2, 3]))
         pixels = torch.roll(pixels, shift, dims=2)
     return pixels, frames, widths
 
@@ -173,10 +173,10 @@ def _slant(pixels: Tensor, slope: float) -> Tensor:
 
 
 def _soften(pixels: Tensor, weight: float) -> Tensor:
-    """Blur lines along and across by a kernel of three, mixed in by ``weight``."""
-    side = torch.tensor([0.25, 0.5, 0.25])
+    """Blur lines along and across by a kernel of five, mixed in by ``weight``."""
+    side = torch.tensor([1.0, 4.0, 6.0, 4.0, 1.0]) / 16
     kernel = (side[:, None] * side[None, :])[None, None]
-    return pixels + weight * (functional.conv2d(pixels, kernel, padding=1) - pixels)
+    return pixels + weight * (functional.conv2d(pixels, kernel, padding=2) - pixels)
 
 
 def make_batches(lines: list[Line], columns: int, rng: np.random.Generator) -> Iterator[list[Line]]:

@@ -10,7 +10,7 @@ import torch
 from torch import nn
 
 from synth.scoring import edit_distance
-from training.config import ALPHABET
+from training.config import ALPHABET, TrainConfig
 from training.data import Line, collate
 
 
@@ -37,6 +37,7 @@ def read_greedily(classes: Iterable[int]) -> str:
 def score_lines(net: nn.Module, lines: list[Line], batch: int = 64) -> list[Score]:
     """Read every line greedily and hold it against its truth."""
     net.eval()
+    step = TrainConfig().recipe.step
     order = sorted(lines, key=lambda line: line.image.shape[1])
     scores = []
     with torch.inference_mode():
@@ -45,7 +46,7 @@ def score_lines(net: nn.Module, lines: list[Line], batch: int = 64) -> list[Scor
             data = collate(chosen, None)
             best = net(data.pixels).argmax(dim=2)
             for line, row, width in zip(chosen, best, data.widths, strict=True):
-                text = read_greedily(row[: int(width) // 2].tolist()).strip()
+                text = read_greedily(row[: int(width) // step].tolist()).strip()
                 scores.append(Score(line, text, edit_distance(text, line.text)))
     return scores
 

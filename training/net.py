@@ -8,6 +8,9 @@ from torch.nn import functional
 
 from training.config import Design
 
+_COARSE = 24
+_HEARERS = ("body.3.weight", "stem.3.weight")  # convolutions whose inputs may have grown
+
 
 class Residual(nn.Module):
     """A block along the line: a wide convolution, a pointwise one, and the way around them."""
@@ -53,9 +56,9 @@ class Style(nn.Module):
 
 
 class LineNet(nn.Module):
-    """Lines of shape (batch, 1, 24, width) in, logits of shape (batch, steps, classes) out.
+    """Lines of shape (batch, 1, 48, width) in, logits of shape (batch, steps, classes) out.
 
-    One step is two columns. Pixels run from 0 (paper) to 1 (ink).
+    One step is four columns. Pixels run from 0 (paper) to 1 (ink).
     """
 
     def __init__(self, classes: int, design: Design) -> None:
@@ -71,9 +74,13 @@ class LineNet(nn.Module):
                 nn.ReLU(inplace=True),
             ]
 
+        # A coarse network sees every line at half its resolution.
+        self.halve = nn.Identity() if design.fine else nn.AvgPool2d(2)
+        first = design.fine or _COARSE
+        opening = (10, (4, 4), (4, 4)) if design.fine else (5, (2, 2), (2, 2))
         self.stem = nn.Sequential(
-            *stage(1, 24, 5, (2, 2), (2, 2)),
-            *stage(24, 48, 3, (2, 1), (1, 1)),
+            *stage(1, first, *opening),
+            *stage(first, 48, 3, (2, 1), (1, 1)),
             *stage(48, 96, 3, (2, 1), (1, 1)),
             *stage(96, channels, 3, (1, 1), (0, 1)),
         )
@@ -87,17 +94,17 @@ class LineNet(nn.Module):
 
     def forward(self, x: Tensor) -> Tensor:
         """Return logits, shape (batch, steps, classes)."""
-        features = self.stem(x)
+        features = self.stem(self.halve(x))
         for number, block in enumerate(self.blocks):
             if number == self.style_after:
-                ink = functional.avg_pool2d(x.mean(dim=2, keepdim=True), (1, 2))
+                ink = functional.avg_pool2d(x.mean(dim=2, keepdim=True), (1, 4))
                 features = self.style(features, ink)
             features = block(features)
         return self.head(self.drop(features)).squeeze(2).transpose(1, 2)
 
 
 def grow(net: LineNet, weights: dict[str, Tensor]) -> None:
-    """Load the weights of a smaller network, of fewer blocks or of narrower ones.
+    """Load the weights of a smaller network: fewer blocks, narrower ones, or a coarser stem.
 
     What is new adds nothing at first, so that ``net`` reads as the smaller one did.
 
@@ -108,7 +115,7 @@ def grow(net: LineNet, weights: dict[str, Tensor]) -> None:
     """
     own = net.state_dict()
     widened = {
-        name: _widen(own[name], value, before_sum=name.endswith("body.3.weight"))
+        name: _widen(own[name], _refine(own[name], value), unheard=name.endswith(_HEARERS))
         if name in own and own[name].shape != value.shape
         else value
         for name, value in weights.items()
@@ -122,10 +129,23 @@ def grow(net: LineNet, weights: dict[str, Tensor]) -> None:
         nn.init.zeros_(last.weight)
 
 
-def _widen(fresh: Tensor, weights: Tensor, *, before_sum: bool) -> Tensor:
-    """Put narrower weights into the corner of wider ones; none of the new is heard at first."""
+def _refine(fresh: Tensor, weights: Tensor) -> Tensor:
+    """Spread the first kernel of a coarse stem over twice the pixels: what it saw was their mean.
+
+    A kernel of any other size is given back as it is.
+    """
+    if fresh.dim() < 4 or fresh.shape[2] != 2 * weights.shape[2]:
+        return weights
+    return weights.repeat_interleave(2, 2).repeat_interleave(2, 3) / 4
+
+
+def _widen(fresh: Tensor, weights: Tensor, *, unheard: bool) -> Tensor:
+    """Put narrower weights into the corner of wider ones.
+
+    ``unheard`` weights listen to channels some of which are new: those are not heard at first.
+    """
     if any(a < b for a, b in zip(fresh.shape, weights.shape, strict=True)):
         raise RuntimeError(f"no place for weights of shape {tuple(weights.shape)}")
-    out = torch.zeros_like(fresh) if before_sum else fresh.clone()
+    out = torch.zeros_like(fresh) if unheard else fresh.clone()
     out[tuple(slice(n) for n in weights.shape)] = weights
     return out

@@ -55,7 +55,7 @@ def _batch(pictures: Sequence[NDArray[np.uint8]]) -> Iterator[NDArray[np.float32
     for start in range(0, len(ordered), _BATCH):
         own = ordered[start : start + _BATCH]
         wide = max(p.shape[1] for p in own)
-        batch = np.zeros((len(own), 1, own[0].shape[0], wide + -wide % 8), np.float32)
+        batch = np.zeros((len(own), 1, own[0].shape[0], wide + -wide % 16), np.float32)
         for row, picture in zip(batch, own, strict=True):
             row[0, :, : picture.shape[1]] = picture / np.float32(255)
         yield batch
@@ -75,7 +75,7 @@ def widen(model: onnx.ModelProto) -> None:
 def quantise(model: onnx.ModelProto, pictures: Sequence[NDArray[np.uint8]], target: Path) -> None:
     """Write a network, its weights in 16 or 32 bits, with 8-bit convolutions.
 
-    ``pictures`` are lines, shape (24, width) each, 255 is ink, from which the scales are taken.
+    ``pictures`` are lines, shape (rows, width) each, 255 is ink, from which the scales are taken.
     """
     widen(model)
     wide, prepared = target.with_suffix(".wide.onnx"), target.with_suffix(".prepared.onnx")

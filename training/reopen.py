@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Iterable
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 
 import click
@@ -20,7 +20,7 @@ from onnx import numpy_helper
 from torch import Tensor, nn
 
 from keel_line.read.network import DATA_DIR
-from training.config import ALPHABET, TrainConfig
+from training.config import ALPHABET, DESIGNS, TrainConfig
 from training.data import collate, load_shard, make_batches
 from training.net import LineNet, grow
 from training.render import MATERIAL_DIR
@@ -61,7 +61,7 @@ def read_weights(model_file: Path) -> dict[str, Tensor]:
 def unfold_norms(net: LineNet, folded: dict[str, Tensor], pixels: Iterable[Tensor]) -> None:
     """Load folded weights, and set each batch norm so that it only adds what was folded into it.
 
-    ``pixels`` are batches of lines (batch, 1, 24, width) from which each norm takes its mean and
+    ``pixels`` are batches of lines (batch, 1, 48, width) from which each norm takes its mean and
     variance; training's batches have the same, so that it goes on smoothly.
     """
     weights = dict(folded)
@@ -116,10 +116,11 @@ def unfold_norms(net: LineNet, folded: dict[str, Tensor], pixels: Iterable[Tenso
 @click.command()
 @click.option("--name", default="shipped", show_default=True, help="Names the run's folder.")
 @click.option("--model", type=click.Path(path_type=Path), default=DATA_DIR / "reader.onnx")
-def main(name: str, model: Path) -> None:
+@click.option("--design", type=click.Choice(list(DESIGNS)), default="fine", show_default=True)
+def main(name: str, model: Path, design: str) -> None:
     """Write the model file as the checkpoint of a run."""
     logging.basicConfig(level=logging.INFO, format="%(message)s")
-    config = TrainConfig()
+    config = replace(TrainConfig(), design=DESIGNS[design])
     rng = np.random.default_rng(config.seed)
     lines = load_shard(MATERIAL_DIR / "val-0000.npz")
     batches = list(make_batches(lines, config.batch_columns, rng))[:_BATCHES]

@@ -72,7 +72,7 @@ def gather_gaps(split: Split, seed: int) -> tuple[NDArray[np.float64], NDArray[n
         truth = {(c.row, c.col, c.row_span, c.col_span): c.text for c in table.cells}
         if {(c.row, c.col, c.row_span, c.col_span) for c in grid.cells} != truth.keys():
             continue
-        cells = prepare_grid(flat, squared.dpi, grid, network)
+        cells = prepare_grid(flat, squared.dpi, grid, network.recipe.line)
         pictures = [p for cell in cells for p in cell.pictures]
         probs = network.run(pictures)
         decoded = [decode_line(p, network.recipe.alphabet) for p in probs]

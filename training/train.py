@@ -69,7 +69,7 @@ def line_loss(net: nn.Module, batch: Batch, frame_weight: float) -> Tensor:
     """CTC loss a character, and the per-step cross entropy weighted by ``frame_weight``."""
     logits = net(batch.pixels.contiguous(memory_format=torch.channels_last))
     logs = functional.log_softmax(logits, dim=2)
-    steps = (batch.widths // 2).clamp(max=logs.shape[1])
+    steps = (batch.widths // TrainConfig().recipe.step).clamp(max=logs.shape[1])
     ctc = functional.ctc_loss(
         logs.transpose(0, 1),
         batch.targets,

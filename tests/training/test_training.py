@@ -26,7 +26,7 @@ CONFIG = replace(
     design=Design(32, ((5, 1), (5, 2)), 1),
     block_shards=1,
     check_every=20,
-    batch_columns=800,
+    batch_columns=1600,
     val_lines=0,
     peak_rate=4e-3,
 )
@@ -37,13 +37,13 @@ def material(tmp_path: Path) -> Path:
     """Twelve lines of bars: each character a stripe of its own height."""
     samples = []
     for text in ("1", "7", "17", "71", "11", "77", "171", "717", "1771", "7117", "17 1", "7 7"):
-        width = 12 * len(text) + 12
-        image = np.zeros((24, width), np.uint8)
-        spans = np.array([(6 + 12 * i, 18 + 12 * i) for i in range(len(text))], np.float32)
+        width = 24 * len(text) + 24
+        image = np.zeros((48, width), np.uint8)
+        spans = np.array([(12 + 24 * i, 36 + 24 * i) for i in range(len(text))], np.float32)
         for i, char in enumerate(text):
-            top = {"1": 4, "7": 12}.get(char)
+            top = {"1": 8, "7": 24}.get(char)
             if top is not None:
-                image[top:18, 9 + 12 * i : 15 + 12 * i] = 255
+                image[top:36, 18 + 24 * i : 30 + 24 * i] = 255
         samples.append(LineSample(image, text, spans, "number", "clean", "bars"))
     save_shard(tmp_path / "train-0000.npz", samples)
     return tmp_path
@@ -53,13 +53,13 @@ def test_shard_comes_back(material: Path) -> None:
     lines = load_shard(material / "train-0000.npz")
     assert len(lines) == 12
     assert lines[8].text == "1771"
-    assert lines[8].image.shape == (24, 60)
+    assert lines[8].image.shape == (48, 120)
     assert lines[8].spans.shape == (4, 2)
 
 
 def test_steps_carry_the_character_over_its_middle(material: Path) -> None:
     line = load_shard(material / "train-0000.npz")[2]
-    classes = frame_classes(line, line.image.shape[1] // 2, 2)
+    classes = frame_classes(line, line.image.shape[1] // 4, 4)
     assert read_greedily(classes[classes >= 0].tolist()) == "17"
     assert classes[0] == 0
     beside = np.flatnonzero(np.diff((classes > 0).astype(int), prepend=0) == 1) - 1
@@ -125,6 +125,15 @@ def test_a_network_grows_without_reading_otherwise(material: Path) -> None:
         grow(small, grown.state_dict())
 
 
+def test_a_fine_stem_begins_as_the_coarse_one_read() -> None:
+    coarse = LineNet(6, Design(32, ((5, 1),), -1, 0, fine=0)).eval()
+    fine = LineNet(6, Design(32, ((5, 1),), -1, 0, fine=40)).eval()
+    grow(fine, coarse.state_dict())
+    pixels = torch.rand(2, 1, 48, 64)
+    torch.testing.assert_close(fine(pixels), coarse(pixels))
+    assert (fine.stem[0].weight[24:].abs().amax((1, 2, 3)) > 0).all(), "new channels may learn"
+
+
 @pytest.mark.filterwarnings("ignore::DeprecationWarning")
 def test_eight_bits_read_as_the_whole_network_and_open_again(tmp_path: Path) -> None:
     torch.manual_seed(3)
@@ -135,7 +144,7 @@ def test_eight_bits_read_as_the_whole_network_and_open_again(tmp_path: Path) -> 
     fold_norms(net)
     whole, target = tmp_path / "whole.onnx", tmp_path / "reader.onnx"
     rng = np.random.default_rng(4)
-    lines = [rng.integers(0, 256, (24, 40 + 8 * i)).astype(np.uint8) for i in range(16)]
+    lines = [rng.integers(0, 256, (48, 80 + 16 * i)).astype(np.uint8) for i in range(16)]
     model = write_whole(net, whole)
     quantise(model, lines, target)
     picture = torch.from_numpy(lines[3] / np.float32(255))[None, None]

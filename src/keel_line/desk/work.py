@@ -11,6 +11,7 @@ from functools import cache, partial
 
 import cv2
 import numpy as np
+from threadpoolctl import threadpool_limits
 from typing_extensions import ParamSpec, TypeVar, override
 
 from keel_line._shared.paper import Grey, flatten_light
@@ -264,8 +265,9 @@ def unpack_picture(data: bytes) -> np.ndarray:
 
 
 def _start_worker() -> None:
-    """Keep workers from fighting over cores: each uses one thread."""
+    """Keep workers from fighting over cores: each uses one thread, for linear algebra too."""
     cv2.setNumThreads(1)
+    threadpool_limits(1)
 
 
 def start_pool(workers: int | None = None) -> Executor:

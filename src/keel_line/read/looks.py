@@ -24,7 +24,7 @@ SURE = 0.985
 
 _MOST_CANDIDATES = 6
 _STRETCHES = (0.93, 1.08)
-_SHIFTS = (-1, 1)
+_SHIFTS = (-1, 1)  # in 24ths of a line's height
 _NEVER = -60.0  # log probability of a text that a look rules out: a strong word, not the last
 
 
@@ -39,7 +39,7 @@ def look_again(
     Parameters
     ----------
     pictures
-        Prepared lines, shape (24, width) each.
+        Prepared lines, shape (rows, width) each.
     probs
         What the first look gave for each, shape (steps, classes).
     decoded
@@ -55,7 +55,8 @@ def look_again(
     """
     out = list(decoded)
     unsure = [i for i, d in enumerate(decoded) if d.beams[0][1] < SURE]
-    copies = [copy for i in unsure for copy in displace(pictures[i])]
+    step = network.recipe.line.step
+    copies = [copy for i in unsure for copy in displace(pictures[i], step)]
     looks = network.run(copies)
     each = len(_SHIFTS) + len(_STRETCHES)
     for k, i in enumerate(unsure):
@@ -64,14 +65,15 @@ def look_again(
     return out
 
 
-def displace(picture: Grey) -> list[Grey]:
-    """Return copies of a prepared line: a row higher, a row lower, narrower and wider."""
+def displace(picture: Grey, step: int) -> list[Grey]:
+    """Return copies of a prepared line: a little higher, lower, narrower and wider.
+
+    ``step`` is the recogniser's step in px, of which a copy has a whole number.
+    """
     rows, cols = picture.shape
-    shifted = [np.roll(picture, by, axis=0) for by in _SHIFTS]
-    stretched = [
-        np.asarray(cv2.resize(picture, (max(8, round(cols * by / 2) * 2), rows)), np.uint8)
-        for by in _STRETCHES
-    ]
+    shifted = [np.roll(picture, by * max(1, rows // 24), axis=0) for by in _SHIFTS]
+    widths = [step * max(4, round(cols * by / step)) for by in _STRETCHES]
+    stretched = [np.asarray(cv2.resize(picture, (w, rows)), np.uint8) for w in widths]
     return [*shifted, *stretched]
 
 

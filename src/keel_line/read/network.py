@@ -17,7 +17,7 @@ from keel_line._shared.paper import Grey
 from keel_line.read.prepare import LineRecipe
 
 DATA_DIR = Path(__file__).parent / "data"
-_BATCH_COLUMNS = 8192
+_BATCH_STEPS = 4096
 
 
 class Recipe(msgspec.Struct, frozen=True):
@@ -64,22 +64,23 @@ class Network:
         Lines of like width run together; they come back in the order they were given.
         """
         out: list[NDArray[np.float32]] = [np.zeros((0, 0), np.float32)] * len(lines)
+        recipe = self.recipe.line
         order = sorted(range(len(lines)), key=lambda i: lines[i].shape[1])
         start = 0
         while start < len(order):
             end = start + 1
             while end < len(order) and (
-                (end - start + 1) * lines[order[end]].shape[1] <= _BATCH_COLUMNS
+                (end - start + 1) * lines[order[end]].shape[1] <= _BATCH_STEPS * recipe.step
             ):
                 end += 1
             chosen = order[start:end]
             widest = max(lines[i].shape[1] for i in chosen)
-            widest += -widest % 8
-            batch = np.zeros((len(chosen), 1, self.recipe.line.height, widest), np.float32)
+            widest += -widest % (4 * recipe.step)
+            batch = np.zeros((len(chosen), 1, recipe.height, widest), np.float32)
             for k, i in enumerate(chosen):
                 batch[k, 0, :, : lines[i].shape[1]] = lines[i]
             (probs,) = self._session.run(None, {"lines": batch / np.float32(255)})
             for k, i in enumerate(chosen):
-                out[i] = probs[k, : max(1, lines[i].shape[1] // self.recipe.line.step)]
+                out[i] = probs[k, : max(1, lines[i].shape[1] // recipe.step)]
             start = end
         return out

@@ -33,11 +33,11 @@ class LineRecipe:
         Columns per time step of the recogniser.
     """
 
-    height: int = 24
-    baseline: float = 18.0
-    cap: float = 14.0
-    margin: int = 6
-    step: int = 2
+    height: int = 48
+    baseline: float = 36.0
+    cap: float = 28.0
+    margin: int = 12
+    step: int = 4
 
 
 def prepare_line(crop: Grey, baseline_px: float, cap_px: float, recipe: LineRecipe) -> Grey:

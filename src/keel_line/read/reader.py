@@ -37,7 +37,7 @@ from keel_line.read.language import (
 from keel_line.read.lines import TextLine, find_lines, guess_cap_px, usual_cap_px
 from keel_line.read.looks import look_again
 from keel_line.read.network import Network
-from keel_line.read.prepare import prepare_line
+from keel_line.read.prepare import LineRecipe, prepare_line
 from keel_line.read.spaces import (
     LineGaps,
     SpaceModel,
@@ -106,7 +106,7 @@ class Reader:
         if not grids:
             return []
         flat = flatten_light(grey) if flat is None else flat
-        prepared = [prepare_grid(flat, dpi, grid, self.network) for grid in grids]
+        prepared = [prepare_grid(flat, dpi, grid, self.network.recipe.line) for grid in grids]
         pictures = [p for cells in prepared for c in cells for p in c.pictures]
         first = self.network.run(pictures)
         alphabet = self.network.recipe.alphabet
@@ -303,8 +303,8 @@ def measure_table_gaps(
     return gaps, cleared
 
 
-def prepare_grid(flat: Grey, dpi: float, grid: Grid, network: Network) -> list[PreparedCell]:
-    """Take the ink of every cell, find its lines, and prepare them for the network.
+def prepare_grid(flat: Grey, dpi: float, grid: Grid, recipe: LineRecipe) -> list[PreparedCell]:
+    """Take the ink of every cell, find its lines, and prepare them as the recipe says.
 
     ``flat`` is the squared page with its light evened out.
     """
@@ -325,7 +325,7 @@ def prepare_grid(flat: Grey, dpi: float, grid: Grid, network: Network) -> list[P
     found = [find_lines(i, cap) for i in inks]
     found = _share_baselines(grid, [origin for _, origin in crops], found, cap)
     return [
-        _prepare_cell(cell, origin, ink, lines, cap, network)
+        _prepare_cell(cell, origin, ink, lines, cap, recipe)
         for cell, (_, origin), ink, lines in zip(grid.cells, crops, inks, found, strict=True)
     ]
 
@@ -371,7 +371,7 @@ def _prepare_cell(
     ink: CellInk,
     lines: list[TextLine],
     cap_px: float,
-    network: Network,
+    recipe: LineRecipe,
 ) -> PreparedCell:
     lefts, pictures = [], []
     for line in lines:
@@ -379,9 +379,7 @@ def _prepare_cell(
         left, right = max(0, line.left - side), min(ink.grey.shape[1], line.right + side)
         crop = np.ascontiguousarray(ink.grey[line.top : line.bottom, left:right])
         lefts.append(left)
-        pictures.append(
-            prepare_line(crop, line.baseline - line.top, line.cap_px, network.recipe.line)
-        )
+        pictures.append(prepare_line(crop, line.baseline - line.top, line.cap_px, recipe))
     return PreparedCell(cell, origin, ink, cap_px, tuple(lines), tuple(lefts), tuple(pictures))
 
 

@@ -9,7 +9,7 @@ Zhang and Tan, "Correcting document image warping based on regression of curved 
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import cv2
@@ -36,6 +36,7 @@ _CURVATURE = 2e-3
 _LINE_STIFFNESS = 5.0  # px weigh more than slopes
 _LEAST_WAY_IN = 0.006
 _ROUNDS = 5
+_RIDGE = 1e-10  # keeps the equations solvable where lines bear on no term
 _LEAST_LINES = 3
 _LEAST_SPAN = 0.09
 _WINDOW_SHARE = 0.016
@@ -130,32 +131,55 @@ def _measure_slopes(
     side = _TILE_SHARE * max(small.shape)
     slopes = np.arange(-_STEEPEST, _STEEPEST + 1e-9, _SLOPE_STEP)
     places, found, weights = [], [], []
+    for inside in _overlapping_tiles(along, over, side):
+        if len(inside) < _LEAST_POINTS:
+            continue
+        a, o = along[inside], over[inside]
+        middle = (float(a.mean()), float(o.mean()))
+        scores = _score_slopes(a - middle[0], o, slopes)
+        best = int(scores.argmax())
+        peak = float(scores[best] / np.median(scores))
+        if peak < _LEAST_PEAK or best in (0, len(slopes) - 1):
+            continue
+        left, mid, right = scores[best - 1 : best + 2]
+        shift = 0.5 * (left - right) / min(left - 2 * mid + right, -1e-9)
+        places.append(middle if axis == 0 else middle[::-1])
+        found.append(slopes[best] + shift * _SLOPE_STEP)
+        weights.append(min(peak - 1.0, 2.0))
+    return np.array(places).reshape(-1, 2), np.array(found), np.array(weights)
+
+
+def _overlapping_tiles(
+    along: NDArray[np.float64], over: NDArray[np.float64], side: float
+) -> Iterator[NDArray[np.intp]]:
+    """Yield the points in each tile; tiles overlap by half their side."""
     columns = np.floor(along / (side / 2)).astype(int)
     bands = np.floor(over / (side / 2)).astype(int)
-    for c in range(columns.max(initial=-1) + 1):
-        in_column = (columns == c) | (columns == c + 1)
-        for b in range(bands.max(initial=-1) + 1):
-            inside = np.flatnonzero(in_column & ((bands == b) | (bands == b + 1)))
-            if len(inside) < _LEAST_POINTS:
-                continue
-            a, o = along[inside], over[inside]
-            middle = (a.mean(), o.mean())
-            turned = o[None, :] - slopes[:, None] * (a - middle[0])[None, :]
-            bins = np.rint(turned - turned.min()).astype(int)
-            width = int(bins.max()) + 1
-            flat_bins = bins + width * np.arange(len(slopes))[:, None]
-            counts = np.bincount(flat_bins.ravel(), minlength=width * len(slopes))
-            scores = (counts.reshape(len(slopes), width).astype(float) ** 2).sum(axis=1)
-            best = int(scores.argmax())
-            peak = float(scores[best] / np.median(scores))
-            if peak < _LEAST_PEAK or best in (0, len(slopes) - 1):
-                continue
-            left, mid, right = scores[best - 1 : best + 2]
-            shift = 0.5 * (left - right) / min(left - 2 * mid + right, -1e-9)
-            places.append(middle if axis == 0 else middle[::-1])
-            found.append(slopes[best] + shift * _SLOPE_STEP)
-            weights.append(min(peak - 1.0, 2.0))
-    return np.array(places).reshape(-1, 2), np.array(found), np.array(weights)
+    across, down = columns.max(initial=-1) + 1, bands.max(initial=-1) + 1
+    quarter = columns * (down + 1) + bands
+    order = np.argsort(quarter, kind="stable")
+    # A tile is two quarters below each other in one column, and two in the next.
+    edges = np.searchsorted(quarter[order], np.arange((across + 2) * (down + 1)))
+    for c in range(across):
+        for b in range(down):
+            own, beside = c * (down + 1) + b, (c + 1) * (down + 1) + b
+            yield np.concatenate(
+                [order[edges[own] : edges[own + 2]], order[edges[beside] : edges[beside + 2]]]
+            )
+
+
+def _score_slopes(
+    along: NDArray[np.float64], over: NDArray[np.float64], slopes: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """Return how sharply points fall together along lines of each slope."""
+    turned = over.astype(np.float32)[None, :] - (
+        slopes.astype(np.float32)[:, None] * along.astype(np.float32)[None, :]
+    )
+    bins = np.rint(turned - turned.min()).astype(np.int32)
+    width = int(bins.max()) + 1
+    bins += width * np.arange(len(slopes), dtype=np.int32)[:, None]
+    counts = np.bincount(bins.ravel(), minlength=width * len(slopes)).astype(np.float64)
+    return np.asarray((counts**2).reshape(len(slopes), width).sum(axis=1), np.float64)
 
 
 def _edge_points(small: Grey, axis: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -231,14 +255,28 @@ def _fit_slopes(
     kept = weights.copy()
     solved = np.zeros(rows.shape[1])
     for _ in range(_ROUNDS):
-        scale = np.sqrt(kept)[:, None]
-        left = np.vstack([rows * scale, stiff])
-        right = np.concatenate([-slopes * scale[:, 0], np.zeros(len(stiff))])
-        solved = np.linalg.lstsq(left, right, rcond=None)[0]
+        solved = _solve(rows, -slopes, kept, stiff)
         off = np.abs(rows @ solved + slopes)
         spread = max(1.5 * float(np.median(off)), 0.002)
         kept = weights / (1 + (off / spread) ** 2)
     return _as_coefficients(solved, axis)
+
+
+def _solve(
+    rows: NDArray[np.float64],
+    wanted: NDArray[np.float64],
+    weights: NDArray[np.float64],
+    stiff: NDArray[np.float64],
+) -> NDArray[np.float64]:
+    """Return the terms' weights for which rows, weighed, come nearest to what is wanted.
+
+    By the normal equations: thousands of rows bear on a few dozen terms, and stiffness keeps the
+    terms apart.
+    """
+    weighed = rows * weights[:, None]
+    normal = weighed.T @ rows + stiff.T @ stiff
+    normal[np.diag_indices_from(normal)] += _RIDGE * np.trace(normal) / len(normal)
+    return np.asarray(np.linalg.solve(normal, weighed.T @ wanted), np.float64)
 
 
 def _rows(coefficients: NDArray[np.float64]) -> tuple[tuple[float, ...], ...]:
@@ -357,10 +395,7 @@ def _fit_lines(
         # Each line's own place is free: it is taken out of both sides.
         own_terms = np.column_stack([centred(t) for t in terms.T])
         own_places = centred(points[:, over])
-        scale = np.sqrt(weights)[:, None]
-        left = np.vstack([own_terms * scale, stiff])
-        right = np.concatenate([-own_places * scale[:, 0], np.zeros(len(stiff))])
-        solved = np.linalg.lstsq(left, right, rcond=None)[0]
+        solved = _solve(own_terms, -own_places, weights, stiff)
         before = np.abs(own_places)
         off = np.abs(own_terms @ solved + own_places)
         spread = max(2.0 * float(np.median(off)), 0.15)

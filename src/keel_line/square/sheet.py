@@ -27,6 +27,9 @@ _LEAST_STEP = 5.0
 _MOST_POINTS = 10
 _SEEN = 0.72
 _MOST_LINES = 5
+_EDGE_BLUR_PX = 3.0
+_EDGE_LEVELS = (5, 15)
+_ASIDE_PX = 12.0
 _SAMPLES = 64
 _REACH_PX = 14
 _ON_LINE_PX = 1.2
@@ -85,8 +88,12 @@ def _region_quads(soft: Grey) -> Iterator[NDArray[np.float64]]:
 
 
 def _line_quads(soft: Grey) -> Iterator[NDArray[np.float64]]:
-    """Yield rough figures of two long edges across and two down, for light that no level parts."""
-    edges = cv2.Canny(soft, 12, 36)
+    """Yield rough figures of two long edges across and two down, for light that no level parts.
+
+    A desk's grain is blurred away first, and a table's rules have the same paper on both sides.
+    """
+    softer = np.asarray(cv2.GaussianBlur(soft, (0, 0), _EDGE_BLUR_PX), np.uint8)
+    edges = cv2.Canny(softer, *_EDGE_LEVELS)
     least = 0.28 * min(soft.shape)
     found = cv2.HoughLinesP(edges, 1, np.pi / 720, 70, minLineLength=least, maxLineGap=14)
     if found is None:
@@ -98,7 +105,9 @@ def _line_quads(soft: Grey) -> Iterator[NDArray[np.float64]]:
         level = bool(abs(spans[i, 0]) > abs(spans[i, 1]))
         direction = spans[i] / np.hypot(*spans[i])
         line = (*direction.tolist(), *segments[i, :2].tolist())
-        if len(chosen[level]) < _MOST_LINES and not any(_same(line, k) for k in chosen[level]):
+        if len(chosen[level]) == _MOST_LINES or any(_same(line, k) for k in chosen[level]):
+            continue
+        if _parts_light(softer, segments[i, :2], segments[i, 2:]):
             chosen[level].append(line)
     for across in combinations(chosen[True], 2):
         for down in combinations(chosen[False], 2):
@@ -108,6 +117,21 @@ def _line_quads(soft: Grey) -> Iterator[NDArray[np.float64]]:
                 yield quad
 
 
+def _parts_light(soft: Grey, a: NDArray[np.float64], b: NDArray[np.float64]) -> bool:
+    """Tell whether one side of a segment is brighter than the other nearly all along."""
+    direction = (b - a) / max(1.0, float(np.hypot(*(b - a))))
+    aside = np.array([direction[1], -direction[0]])
+    at = a + np.linspace(0.05, 0.95, _SAMPLES // 2)[:, None] * (b - a)
+    sides = []
+    for reach in (-_ASIDE_PX, _ASIDE_PX):
+        xs, ys = (at + reach * aside).T.astype(np.float32)
+        seen = cv2.remap(soft, xs, ys, cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE)
+        sides.append(seen.ravel().astype(np.float64))
+    steps = np.sort(sides[1] - sides[0])
+    tenth = len(steps) // 10
+    return bool(steps[tenth] >= _LEAST_STEP or steps[-1 - tenth] <= -_LEAST_STEP)
+
+
 def _same(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:
     """Tell whether two lines run along the same edge."""
     away = abs((a[2] - b[2]) * b[1] - (a[3] - b[3]) * b[0])
@@ -115,7 +139,12 @@ def _same(a: tuple[float, float, float, float], b: tuple[float, float, float, fl
 
 
 def _bright_regions(soft: Grey) -> Iterator[NDArray[np.uint8]]:
-    """Yield masks of the brightest large region at several levels, writing filled in."""
+    """Yield masks of the brightest large region at several levels, writing filled in.
+
+    Sought on half the pixels: it only has to be near enough for the sides to be fitted.
+    """
+    size = (soft.shape[1], soft.shape[0])
+    soft = shrink(soft, 0.5)
     side = max(5, (max(soft.shape) // 40) | 1)
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
     # Closing takes the writing off the paper; it leaves the sheet's own edge where it is.
@@ -130,7 +159,7 @@ def _bright_regions(soft: Grey) -> Iterator[NDArray[np.uint8]]:
         largest = 1 + int(np.asarray(table)[1:, cv2.CC_STAT_AREA].argmax())
         region = (labels == largest).astype(np.uint8)
         if _LEAST_SHARE <= float(region.mean()) <= _MOST_SHARE:
-            yield region
+            yield np.asarray(cv2.resize(region, size, interpolation=cv2.INTER_NEAREST), np.uint8)
 
 
 def _rough_quads(outline: NDArray[np.float64]) -> Iterator[NDArray[np.float64]]:
@@ -229,9 +258,15 @@ def _step_places(
     bend = left - 2 * mid + right
     shift = np.where(bend < 0, 0.5 * (left - right) / np.minimum(bend, -1e-9), 0.0)
     places = reach[0] + 1 + inner + np.clip(shift, -1, 1)
-    span = 4
-    before = np.stack([profile[r, max(0, k - span + 1) : k + 1].mean() for r, k in enumerate(best)])
-    beyond = np.stack([profile[r, k + 2 : k + 2 + span].mean() for r, k in enumerate(best)])
+    # The mean over four px before the step and over four beyond it, fewer at the ends.
+    sums = np.cumsum(np.pad(profile.astype(np.float64), ((0, 0), (1, 0))), axis=1)
+    last = profile.shape[1]
+
+    def mean(start: NDArray[np.intp], end: NDArray[np.intp]) -> NDArray[np.float64]:
+        return np.asarray((sums[rows, end] - sums[rows, start]) / (end - start), np.float64)
+
+    before = mean(np.maximum(best - 3, 0), best + 1)
+    beyond = mean(best + 2, np.minimum(best + 6, last))
     return places, before - beyond >= _LEAST_STEP
 
 

@@ -125,7 +125,7 @@ def _edge_points(
         edges = (step > level) & ~machine[: step.shape[0], : step.shape[1]]
         rows, cols = np.nonzero(_without_streaks(edges, axis))
         if len(rows) > _MOST_POINTS:
-            chosen = rng.choice(len(rows), _MOST_POINTS, replace=False)
+            chosen = np.sort(rng.integers(0, len(rows), _MOST_POINTS))
             rows, cols = rows[chosen], cols[chosen]
         sets.append(_place_finely(step, rows, cols, axis))
     if len(sets[0]) + len(sets[1]) < _LEAST_POINTS:
