@@ -120,13 +120,16 @@ def _covers(grid: Grid, truth: TableTruth) -> bool:
 
 
 def _holds(box: tuple[float, float, float, float], truth: TableTruth) -> object:
-    """Return what a found cell holds of the truth: a cell's number, several, or None."""
+    """Return what a found cell holds of the truth: a cell's number, several, or None.
+
+    A text is where the middle of its writing lies: without rules a cell's sides are nowhere.
+    """
     inside = [
         i
         for i, c in enumerate(truth.cells)
-        if c.text
-        and box[0] <= (c.box[0] + c.box[2]) / 2 <= box[2]
-        and box[1] <= (c.box[1] + c.box[3]) / 2 <= box[3]
+        if c.written
+        and box[0] <= (c.written[0] + c.written[2]) / 2 <= box[2]
+        and box[1] <= (c.written[1] + c.written[3]) / 2 <= box[3]
     ]
     if not inside:
         return None

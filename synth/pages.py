@@ -40,7 +40,10 @@ class TableContent:
 
 @dataclass(frozen=True)
 class CellTruth:
-    """A drawn cell; ``box`` in px of the page before it was laid crooked."""
+    """A drawn cell; ``box`` in px of the page before it was laid crooked.
+
+    ``written`` is the box around its text, None where it is blank.
+    """
 
     row: int
     col: int
@@ -48,6 +51,7 @@ class CellTruth:
     col_span: int
     text: str
     box: tuple[float, float, float, float]
+    written: tuple[float, float, float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -149,9 +153,9 @@ class Sheet:
             )
             face = style.bold if cell.row < content.header_rows else style.face
             align = "c" if cell.col_span > 1 else content.align[cell.col]
-            self._fill(draw, box, cell.text, face, style, align, rng)
+            written = self._fill(draw, box, cell.text, face, style, align, rng)
             truths.append(
-                CellTruth(cell.row, cell.col, cell.row_span, cell.col_span, cell.text, box)
+                CellTruth(cell.row, cell.col, cell.row_span, cell.col_span, cell.text, box, written)
             )
         truth = TableTruth(
             content.rows,
@@ -229,15 +233,17 @@ class Sheet:
         style: Style,
         align: str,
         rng: Rng,
-    ) -> None:
+    ) -> tuple[float, float, float, float] | None:
+        """Write a cell's text and return the box around it, None where there is none."""
         if not text:
-            return
+            return None
         font = sized_font(face, style.point, self.dpi)
         em = style.point / 72 * self.dpi
         lines = text.split("\n")
         cap = face.cap_ratio * em
         middle = (box[1] + box[3]) / 2
         first = middle + cap / 2 - (len(lines) - 1) * style.leading_em * em / 2
+        ends: list[float] = []
         for i, line in enumerate(lines):
             length = font.getlength(line)
             x = {
@@ -246,6 +252,9 @@ class Sheet:
                 "c": (box[0] + box[2] - length) / 2,
             }[align]
             _write(draw, (x, first + i * style.leading_em * em), line, font, rng, style.strike)
+            ends += [x, x + length]
+        low = first + (len(lines) - 1) * style.leading_em * em
+        return (min(ends), first - cap, max(ends), low)
 
 
 def sized_font(face: Face, point: float, dpi: float) -> ImageFont.FreeTypeFont:

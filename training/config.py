@@ -53,7 +53,8 @@ class TrainConfig:
     """One training run.
 
     ``batch_columns`` bounds a batch by its padded columns, so that wide and narrow batches cost
-    the same; ``frame_weight`` is the weight of the per-step cross entropy at the start, faded out
+    the same; ``still_norms`` keeps the batch norms as they are, for a network that was opened from a
+    model file: it begins as it reads; ``frame_weight`` is the weight of the per-step cross entropy at the start, faded out
     over ``frame_fade`` of the run.
     """
 
@@ -68,6 +69,7 @@ class TrainConfig:
     warmup: float = 0.03
     weight_decay: float = 0.02
     clip: float = 5.0
+    still_norms: bool = False
     frame_weight: float = 0.6
     frame_fade: float = 0.5
     recipe: LineRecipe = field(default_factory=LineRecipe)

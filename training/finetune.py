@@ -68,6 +68,7 @@ def parse_numbers(text: str) -> list[int]:
 @click.option("--design", type=click.Choice(list(DESIGNS)), default="broad", show_default=True)
 @click.option("--processes", default=1, show_default=True, help="Processes of one thread each.")
 @click.option("--stop-after", type=int, help="Stop at this step; the schedule stays.")
+@click.option("--still-norms", is_flag=True, help="Keep the batch norms of a reopened model.")
 def main(
     name: str,
     init: str,
@@ -78,6 +79,7 @@ def main(
     design: str,
     processes: int,
     stop_after: int | None,
+    still_norms: bool,
 ) -> None:
     """Train on from a first run with cuts mixed in."""
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(message)s")
@@ -96,6 +98,7 @@ def main(
         seed=1975,
         block_shards=6,
         check_every=250,
+        still_norms=still_norms,
     )
     train_together(
         config,

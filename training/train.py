@@ -155,7 +155,7 @@ def train(
     val_file = material / "val-0000.npz"
     val = load_shard(val_file)[: config.val_lines] if val_file.exists() else []
     started, seen, mean_loss = time.monotonic(), 0, float("nan")
-    net.train()
+    _begin_training(net, config)
     batches = stream_batches(config, shards, block, place + 1, material, team)
     while step < (stop_after or config.steps):
         block, place, batch = next(batches)
@@ -200,8 +200,15 @@ def train(
                 log.info("step %d validation %s", step, json.dumps(figures["all"]))
                 with (run / "log.jsonl").open("a", encoding="utf-8") as out:
                     out.write(json.dumps({"step": step, "loss": mean_loss, **figures}) + "\n")
-                net.train()
+                _begin_training(net, config)
     return net
+
+
+def _begin_training(net: LineNet, config: TrainConfig) -> None:
+    net.train()
+    for module in net.modules():
+        if config.still_norms and isinstance(module, nn.BatchNorm2d):
+            module.eval()
 
 
 def _join(

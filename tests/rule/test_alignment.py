@@ -5,6 +5,7 @@ from __future__ import annotations
 import textwrap
 from dataclasses import replace
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -12,7 +13,9 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from keel_line.model.grid import Grid
+from keel_line.rule.alignment import find_aligned
 from keel_line.rule.grids import find_grids
+from keel_line.rule.writing import Writing, find_writing
 from synth.pages import CellContent, Sheet, Style, TableContent, finish_page
 from tests.conftest import inter, make_content
 
@@ -85,6 +88,71 @@ def test_a_second_line_stays_in_its_row() -> None:
     content = TableContent(tuple(cells), 9, (1.3,) * 4, "llll")
     (grid,) = find_grids(draw(content, "none"), DPI)
     assert shape(grid) == wanted(content)
+
+
+def place_lines(lines: list[tuple[float, str]]) -> Writing:
+    """Place writing in lines at given heights: in each column marked with an x, four in all."""
+    boxes, numbers = [], []
+    for number, (middle, filled) in enumerate(sorted(lines)):
+        for col in (c for c, mark in enumerate(filled) if mark == "x"):
+            boxes.append((100 + 200 * col, middle - 12, 220 + 200 * col, middle + 12))
+            numbers.append(number)
+    return Writing(np.array(boxes, float), np.array(numbers), 24.0)
+
+
+MIDDLES = [100.0, 190.0, 280.0, 417.0, 554.0, 644.0, 734.0, 871.0]  # of rows, two of them high
+ROWS = [(y, "xxxx") for y in MIDDLES]
+
+
+@pytest.mark.parametrize(
+    "more",
+    [
+        [(370, "...x"), (464, "...x")],  # lines of a value above and below its row's middle
+        [(370, "...x"), (352, ".x.."), (464, "...x")],  # and a speck beside the first
+        [(824, "...x"), (918, "...x")],  # the same in the last row
+    ],
+    ids=["within", "with a speck", "hanging below"],
+)
+def test_lines_about_a_rows_middle_belong_to_it(more: list[tuple[float, str]]) -> None:
+    (grid,) = find_aligned(place_lines(ROWS + [(y, cols) for y, cols in more]), ())
+    assert grid.rows == len(ROWS)
+    low, high = min(y for y, _ in more), max(y for y, _ in more)
+    row = next(r for r in range(8) if grid.y_lines[r] < low < grid.y_lines[r + 1])
+    assert high < grid.y_lines[row + 1]
+
+
+def test_a_row_with_one_value_is_a_row_where_it_stands_as_far_off_as_others() -> None:
+    sparse = [(y, "...x" if r == 4 else cols) for r, (y, cols) in enumerate(ROWS)]
+    (grid,) = find_aligned(place_lines(sparse), ())
+    assert grid.rows == len(ROWS)
+
+
+def write_words(*words: tuple[int, int, str]) -> NDArray[np.uint8]:
+    """Write words at (x, baseline) in capitals of 20 px."""
+    grey = np.full((420, 900), 235, np.uint8)
+    for x, y, text in words:
+        cv2.putText(grey, text, (x, y), cv2.FONT_HERSHEY_SIMPLEX, 0.95, 20, 2, cv2.LINE_AA)
+    return grey
+
+
+def test_a_descender_that_touches_the_next_line_does_not_make_them_one() -> None:
+    lines = [(40, 60 + 60 * i, f"QUAY {i} BERTHS") for i in range(4)]
+    grey = write_words(*lines, (500, 290, "gypsy"), (500, 324, "hulks"))
+    cv2.line(grey, (520, 290), (520, 310), 20, 2)
+    writing = find_writing(grey, DPI, [])
+    beside = writing.boxes[writing.boxes[:, 0] > 450]
+    assert len(beside) == 2
+    assert beside[0, 3] <= beside[1, 1] + 1
+
+
+def test_a_speck_by_itself_is_no_line() -> None:
+    lines = [(40, 60 + 60 * i, f"QUAY {i} BERTHS") for i in range(4)]
+    grey = write_words(*lines)
+    cv2.circle(grey, (600, 150), 6, 20, -1)
+    writing = find_writing(grey, DPI, [])
+    assert len(np.unique(writing.lines)) == 4
+    cv2.circle(grey, (600, 170), 6, 20, -1)  # beside a word of the line it may be a mark
+    assert (find_writing(grey, DPI, []).boxes[:, 0] > 550).any()
 
 
 def test_a_heading_over_two_columns_spans_them() -> None:

@@ -51,6 +51,17 @@ def test_nearly_every_sheet_is_found() -> None:
     assert sum(not isinstance(f, Failed) for f in found) >= 15
 
 
+@pytest.mark.parametrize("dimmest", [0.55, 0.4])
+@pytest.mark.parametrize("seed", [5, 6, 7, 8])
+def test_a_sheet_is_found_on_a_bright_desk_half_in_the_shade(seed: int, dimmest: float) -> None:
+    """No one level of light parts such a sheet from its desk; its edges do."""
+    made = photo(seed, desk_level=170.0)
+    shaded = (made.grey * np.linspace(1.0, dimmest, SIZE[0])).astype(np.uint8)
+    found = find_sheet(shaded)
+    assert not isinstance(found, Failed)
+    assert corner_error(found, made) < 0.003
+
+
 @pytest.mark.parametrize("how", ["cut_corner", "finger"])
 def test_a_torn_corner_or_a_finger_moves_nothing(how: str) -> None:
     for seed in (3, 4):

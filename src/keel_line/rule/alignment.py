@@ -44,12 +44,13 @@ _LONG_RULE = 0.75
 _BESIDE = 0.25
 _LEAST_EDGED, _EDGED, _EDGE_CAPS = 4, 0.8, 0.15
 _UNLIKE_APART = 1.35  # over the usual pitch of lines
-_HANGING_CAPS = 2.2
+_HANGING_CAPS, _HANGING = 2.2, 0.6  # or of the usual distance from line to line
 _SPARSE = 0.25
 _SELDOM = 0.15
 _COVERED = 0.4
 _STANDS_OFF = 1.25
 _JOINED = 0.82  # of the usual distance from row to row
+_NEAREST = 0.9
 _HEADING_ROWS = 2
 
 
@@ -482,7 +483,8 @@ def _grow_down(block: _Block, last: int, streams: list[_Stream]) -> int:
     usual = float(np.median(np.diff(middles[:last]))) if last > _LEAST_ROWS else 0.0
     while last < len(block.rows):
         row = block.rows[last]
-        near = middles[last] - middles[last - 1] <= min(usual, _HANGING_CAPS * block.cap_px)
+        nearest = max(_HANGING_CAPS * block.cap_px, _HANGING * usual)
+        near = middles[last] - middles[last - 1] <= min(usual, nearest)
         if not near or len(row) > 1 or _crossings(row, streams, 0.0):
             break
         last += 1
@@ -619,18 +621,39 @@ def _find_joined(body: _Block, xs: list[float]) -> list[bool]:
     usual_pitch = [p for i, p in enumerate(pitch) if full[i] and full[i + 1]]
     if not usual_pitch:
         return out
-    usual = float(np.median(usual_pitch))
+    # Rows whose values wrap stand further apart; the nearest say how close a row may come.
+    nearest = float(np.percentile(usual_pitch, 10))
+    least = max(_JOINED * float(np.median(usual_pitch)), _NEAREST * nearest)
     for i, is_full in enumerate(full):
         if is_full:
             continue
         above = pitch[i - 1] if i > 0 else np.inf
         below = pitch[i] if i + 1 < len(full) else np.inf
-        if min(above, below) > _JOINED * usual:
+        if min(above, below) > least:
             continue
         if above <= below:
             out[i - 1] = True
         else:
             out[i] = True
+    return _with_full_lines(out, full, pitch, least)
+
+
+def _with_full_lines(
+    joined: list[bool], full: list[bool], pitch: NDArray[np.float64], least: float
+) -> list[bool]:
+    """Join lines that were joined with each other alone to the nearest full line."""
+    out = list(joined)
+    first = 0
+    while first < len(full):
+        last = first
+        while last < len(out) and joined[last]:
+            last += 1
+        if last > first and not any(full[first : last + 1]):
+            above = pitch[first - 1] if first > 0 else np.inf
+            below = pitch[last] if last < len(pitch) else np.inf
+            if min(above, below) <= least:
+                out[first - 1 if above <= below else last] = True
+        first = last + 1
     return out
 
 

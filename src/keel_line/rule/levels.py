@@ -45,7 +45,8 @@ def find_levels(
     middles = [(float(np.median(r[:, 1])) + float(np.median(r[:, 3]))) / 2 for r in rows]
     if len(middles) < _LEAST_LINES:
         return None
-    usual = float(np.median(np.diff(middles)[1:])) if len(middles) > 3 else np.inf
+    several = [m for m, row in zip(middles[1:], rows[1:], strict=True) if len(row) > 1]
+    usual = float(np.median(np.diff(several))) if len(several) > 2 else np.inf
     titles = rows[0]
     for last in range(min(_MOST_LEVEL_LINES, len(middles)) - 1, 0, -1):
         if middles[last] - middles[0] > _LEVELS_APART * max(usual, 1.4 * cap_px):

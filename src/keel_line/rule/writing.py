@@ -22,6 +22,10 @@ _SPECK_CAPS = 0.17
 _STROKE_CAPS = 0.55
 _BROKEN_CAPS = 0.3
 _SAME_LINE_CAPS = 0.55
+_LONE_MARK_CAPS = 0.85
+_TWO_LINES_CAPS = 2.3
+_LEAST_PART_CAPS = 0.8
+_LITTLE_INK = 0.25
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,13 +85,15 @@ def find_writing(
     reach = max(3, round(_WORD_GAP_CAPS * cap))
     # Copiers break letters; a little height joins them again, never two lines.
     kernel = np.ones((max(1, round(_BROKEN_CAPS * cap)), reach), np.uint8)
-    joined = cv2.morphologyEx(letter.astype(np.uint8)[labels], cv2.MORPH_CLOSE, kernel)
+    letters = letter.astype(np.uint8)[labels]
+    joined = cv2.morphologyEx(letters, cv2.MORPH_CLOSE, kernel)
     _, _, table, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
-    words = shrunk * np.asarray(table, float)[1:]
+    words = np.asarray(table, np.int64)[1:, :4]
+    words[:, 2:] += words[:, :2]
+    boxes = np.array(
+        [shrunk * b for w in words for b in _part_lines(letters, w, cap)], float
+    ).reshape(-1, 4)
     cap *= shrunk
-    boxes = np.column_stack(
-        [words[:, 0], words[:, 1], words[:, 0] + words[:, 2], words[:, 1] + words[:, 3]]
-    )
     # Dots by themselves are dirt more often than writing; a dash is one long stroke.
     high, wide = boxes[:, 3] - boxes[:, 1], boxes[:, 2] - boxes[:, 0]
     strokes = shrunk * parts[letter & (parts[:, cv2.CC_STAT_WIDTH] * shrunk >= _STROKE_CAPS * cap)]
@@ -109,6 +115,32 @@ def gather_writing(boxes: NDArray[np.float64], taken: list[Box]) -> Writing:
     if len(own) == 0:
         return Writing(np.zeros((0, 4)), np.zeros(0, np.int64), 1.0)
     return _in_lines(own, float(np.median(own[:, 3] - own[:, 1])))
+
+
+def _part_lines(
+    letters: NDArray[np.uint8], box: NDArray[np.int64], cap: float
+) -> list[NDArray[np.int64]]:
+    """Part a piece as high as two lines, a descender of one of which touches the other's letters.
+
+    It is cut where least ink lies, if that is little beside what lies above and below.
+    """
+    x0, y0, x1, y1 = box.tolist()
+    edge = max(2, round(_LEAST_PART_CAPS * cap))
+    if y1 - y0 < _TWO_LINES_CAPS * cap or y1 - y0 <= 2 * edge:
+        return [box]
+    ink = letters[y0:y1, x0:x1].sum(axis=1).astype(float)
+    cut = edge + int(ink[edge:-edge].argmin())
+    if ink[cut] > _LITTLE_INK * min(ink[:cut].max(), ink[cut:].max()):
+        return [box]
+    out: list[NDArray[np.int64]] = []
+    for top, low in ((y0, y0 + cut), (y0 + cut, y1)):
+        rows, cols = np.nonzero(letters[top:low, x0:x1])
+        if len(rows):
+            part = np.array(
+                [x0 + cols.min(), top + rows.min(), x0 + cols.max() + 1, top + rows.max() + 1]
+            )
+            out += _part_lines(letters, part, cap)
+    return out
 
 
 def _holds_any(box: list[float], parts: NDArray[np.int64]) -> bool:
@@ -168,7 +200,15 @@ def _in_lines(boxes: NDArray[np.float64], cap: float) -> Writing:
         else:
             lines.append([i])
             spans.append([float(top), float(low)])
-    ordered = sorted(range(len(lines)), key=lambda k: spans[k][0])
+    # A small mark in no line with anything is dirt, and no line of text.
+    small = _LONE_MARK_CAPS * cap
+    ordered = [
+        k
+        for k in sorted(range(len(lines)), key=lambda k: spans[k][0])
+        if len(lines[k]) > 1
+        or len(lines) == 1
+        or float((boxes[lines[k][0], 2:] - boxes[lines[k][0], :2]).max()) >= small
+    ]
     out: list[list[float]] = []
     numbers: list[int] = []
     for number, k in enumerate(ordered):
