@@ -127,6 +127,16 @@ def test_a_row_with_one_value_is_a_row_where_it_stands_as_far_off_as_others() ->
     assert grid.rows == len(ROWS)
 
 
+def test_a_short_title_that_stands_off_heads_no_columns() -> None:
+    lines = place_lines([(100 + 90.0 * r, "xxxx") for r in range(8)])
+    title = np.array([[104.0, -32.0, 400.0, -8.0]])  # over the first two columns
+    boxes = np.concatenate([title, lines.boxes])
+    numbers = np.concatenate([[0], lines.lines + 1])
+    (grid,) = find_aligned(Writing(boxes, numbers, 24.0), ())
+    assert grid.rows == 8
+    assert all(c.col_span == 1 for c in grid.cells)
+
+
 def write_words(*words: tuple[int, int, str]) -> NDArray[np.uint8]:
     """Write words at (x, baseline) in capitals of 20 px."""
     grey = np.full((420, 900), 235, np.uint8)

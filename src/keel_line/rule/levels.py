@@ -13,6 +13,7 @@ from keel_line.model.grid import Cell
 _LEAST_LINES = 3
 _LEVELS_APART = 1.7  # over the usual pitch of lines: a heading's levels are nearer
 _MOST_LEVEL_LINES = 4
+_STANDS_OFF = 1.25
 _TITLE_SHARE = 0.7
 _CENTRED = 0.12
 
@@ -48,6 +49,9 @@ def find_levels(
     several = [m for m, row in zip(middles[1:], rows[1:], strict=True) if len(row) > 1]
     usual = float(np.median(np.diff(several))) if len(several) > 2 else np.inf
     titles = rows[0]
+    stands_off = middles[1] - middles[0] > _STANDS_OFF * usual
+    if stands_off and len(titles) == 1 and titles[0, 0] <= xs[0] + cap_px:
+        return None  # the table's own title, set flush with its left side
     for last in range(min(_MOST_LEVEL_LINES, len(middles)) - 1, 0, -1):
         if middles[last] - middles[0] > _LEVELS_APART * max(usual, 1.4 * cap_px):
             continue
