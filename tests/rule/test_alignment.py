@@ -129,12 +129,34 @@ def test_a_row_with_one_value_is_a_row_where_it_stands_as_far_off_as_others() ->
 
 def test_a_short_title_that_stands_off_heads_no_columns() -> None:
     lines = place_lines([(100 + 90.0 * r, "xxxx") for r in range(8)])
-    title = np.array([[104.0, -32.0, 400.0, -8.0]])  # over the first two columns
+    title = np.array([[104.0, -32.0, 340.0, -8.0]])  # over the first two columns
     boxes = np.concatenate([title, lines.boxes])
     numbers = np.concatenate([[0], lines.lines + 1])
     (grid,) = find_aligned(Writing(boxes, numbers, 24.0), ())
     assert grid.rows == 8
     assert all(c.col_span == 1 for c in grid.cells)
+
+
+def test_a_larger_title_whose_words_stand_over_columns_is_no_row() -> None:
+    lines = place_lines([(100 + 90.0 * r, "xx.x") for r in range(8)])
+    title = np.array([[104.0, -40.0, 190.0, -5.0], [230.0, -40.0, 330.0, -5.0]])
+    boxes = np.concatenate([title, lines.boxes])
+    numbers = np.concatenate([[0, 0], lines.lines + 1])
+    (grid,) = find_aligned(Writing(boxes, numbers, 24.0), ())
+    assert (grid.rows, grid.cols) == (8, 3)
+
+
+@pytest.mark.parametrize(("end", "span"), [(295.0, 1), (330.0, 2)])
+def test_a_value_that_ends_in_the_white_before_its_neighbour_spans_nothing(
+    end: float, span: int
+) -> None:
+    rows = [(100 + 90.0 * r, ("x.xx" if r == 1 else "xxxx")) for r in range(12)]
+    lines = place_lines(rows)
+    boxes = lines.boxes.copy()
+    (long,) = np.flatnonzero((lines.lines == 1) & (boxes[:, 0] == 100))
+    boxes[long, 2] = end
+    (grid,) = find_aligned(Writing(boxes, lines.lines, 24.0), ())
+    assert next(c.col_span for c in grid.cells if (c.row, c.col) == (1, 0)) == span
 
 
 def write_words(*words: tuple[int, int, str]) -> NDArray[np.uint8]:

@@ -51,6 +51,7 @@ _COVERED = 0.4
 _STANDS_OFF = 1.25
 _JOINED = 0.82  # of the usual distance from row to row
 _NEAREST = 0.9
+_FLUSH_CAPS = 0.4
 _HEADING_ROWS = 2
 
 
@@ -388,7 +389,14 @@ def _stands_off(body: _Block, streams: list[_Stream]) -> bool:
         return False
     xs = _stream_lines(body, streams)
     row = body.rows[0]
-    if len(columns_of(row, xs)) > (len(streams) + 1) / 2 or row[0, 0] > xs[0] + body.cap_px:
+    left = float(np.median([r[0, 0] for r in body.rows[1:]]))
+    # A title may be set larger than the table.
+    own_cap = max(body.cap_px, float(np.median(row[:, 3] - row[:, 1])))
+    runs_over = _runs_on(row, own_cap) and any(
+        x0 < s.middle < x1 for s in streams for x0, x1 in row[:, [0, 2]].tolist()
+    )
+    few = len(columns_of(row, xs)) <= (len(streams) + 1) / 2
+    if not (few or runs_over) or row[0, 0] > left + body.cap_px:
         return False
     middles = [(float(np.median(r[:, 1])) + float(np.median(r[:, 3]))) / 2 for r in body.rows]
     pitch = np.diff(middles)
@@ -660,22 +668,45 @@ def _with_full_lines(
 def _place_cells(body: _Block, starts: list[int], xs: list[float], ys: list[float]) -> list[Cell]:
     """Place cells; a piece that lies over several columns' boundaries spans them."""
     ends = [*starts[1:], len(body.rows)]
+    usual = _usual_extents(body, xs)
     cells: list[Cell] = []
     for row, (first, last) in enumerate(zip(starts, ends, strict=True)):
         pieces = np.concatenate(body.rows[first:last])
         below = body.rows[last] if row < _HEADING_ROWS and last < len(body.rows) else None
-        spans = _spans_of(pieces, xs, below)
+        spans = _spans_of(pieces, xs, usual, body.cap_px, below)
         for a, b in spans:
             cells.append(Cell(row, a, 1, b - a, (xs[a], ys[row], xs[b], ys[row + 1])))
     return cells
 
 
+def _usual_extents(body: _Block, xs: list[float]) -> NDArray[np.float64]:
+    """Return between which places nearly all writing of each column lies, shape (columns, 2).
+
+    Writing that lies over a boundary is left out; a column without other writing is as wide as its
+    boundaries.
+    """
+    pieces = np.concatenate(body.rows)
+    inner = np.array(xs[1:-1])
+    first, last = np.searchsorted(inner, pieces[:, 0]), np.searchsorted(inner, pieces[:, 2])
+    out = np.column_stack([xs[:-1], xs[1:]]).astype(float)
+    for col in range(len(out)):
+        own = pieces[(first == col) & (last == col)]
+        if len(own):
+            out[col] = (np.percentile(own[:, 0], 10), np.percentile(own[:, 2], 90))
+    return out
+
+
 def _spans_of(
-    pieces: NDArray[np.float64], xs: list[float], below: NDArray[np.float64] | None
+    pieces: NDArray[np.float64],
+    xs: list[float],
+    usual: NDArray[np.float64],
+    cap: float,
+    below: NDArray[np.float64] | None,
 ) -> list[tuple[int, int]]:
     """Part a row into cells: (first column, column after the last) of each.
 
-    ``below`` are the pieces of the next line where this one may be a heading's: a title that stands
+    ``usual`` says where each column's writing lies: a value in its place that runs over a boundary,
+    but not as far as what stands there, spans nothing. ``below`` are the pieces of the next line where this one may be a heading's: a title that stands
     over the middle of several of them spans their columns.
     """
     joined = [False] * (len(xs) - 2)
@@ -688,7 +719,10 @@ def _spans_of(
             slack = 0.04 * (x1 - x0)
             # A long value that runs over into its neighbour's column leaves the neighbour's alone.
             beyond = k + 1 if own <= k else k
-            joined[k] |= bool(x0 + slack < x < x1 - slack) and beyond not in others
+            own_place = min(abs(x0 - usual[own, 0]), abs(x1 - usual[own, 1])) < _FLUSH_CAPS * cap
+            reaches = x1 > usual[k + 1, 0] if own <= k else x0 < usual[k, 1]
+            apart = beyond in others or (own_place and not reaches)
+            joined[k] |= bool(x0 + slack < x < x1 - slack) and not apart
         if below is not None and len(below) > len(pieces):
             for k in spanned_below(x0, x1, pieces, below, xs):
                 joined[k] = True
