@@ -48,7 +48,7 @@ _HANGING_CAPS, _HANGING = 2.2, 0.6  # or of the usual distance from line to line
 _SPARSE = 0.25
 _SELDOM = 0.15
 _COVERED = 0.4
-_STANDS_OFF = 1.25
+_STANDS_OFF = 1.2
 _JOINED = 0.82  # of the usual distance from row to row
 _NEAREST = 0.9
 _FLUSH_CAPS = 0.4
@@ -214,7 +214,7 @@ def _tables_in(block: _Block, rules: Sequence[Rule]) -> list[Grid]:
     streams = _find_streams(block.part(first, last))  # a title's words leave streams of their own
     if not streams:
         return []
-    first = _grow_up(block, first, streams)
+    first = _grow_up(block, first, last, streams)
     last = _grow_down(block, last, streams)
     body = block.part(first, last)
     grid = _make_grid(body, streams, rules)
@@ -301,12 +301,20 @@ def _without_overruns(body: _Block, streams: list[_Stream]) -> list[_Stream]:
             low, high = edges[k], edges[k + 1]
             own = [bool(((r[:, 0] >= low) & (r[:, 2] <= high)).any()) for r in body.rows]
             over = any(bool(((r[:, 0] < low) & (r[:, 2] > low)).any()) for r in body.rows)
+            over = over or all(_follows(r, low, high, body.cap_px) for r in body.rows)
             if over and np.mean(own) < _SPARSE and not any(own[:_LEAST_ROWS]):
                 kept.pop(k - 1)
                 break
         else:
             break
     return kept
+
+
+def _follows(row: NDArray[np.float64], low: float, high: float, cap: float) -> bool:
+    """Tell whether what a line has between two places stands a word's space from what is before."""
+    own = np.flatnonzero((row[:, 0] >= low) & (row[:, 2] <= high))
+    first = int(own[0]) if len(own) else 0
+    return first == 0 or row[first, 0] - row[first - 1, 2] <= _TITLE_SPACE_CAPS * cap
 
 
 def _is_edged(body: _Block, middle: float) -> bool:
@@ -429,7 +437,7 @@ def _crossings(row: NDArray[np.float64], streams: list[_Stream], cap: float) -> 
     return sum(any(x0 < s.left and x1 > s.right for x0, x1 in joined) for s in streams)
 
 
-def _grow_up(block: _Block, first: int, streams: list[_Stream]) -> int:
+def _grow_up(block: _Block, first: int, last: int, streams: list[_Stream]) -> int:
     """Take in a heading's lines above, whose pieces stand over the columns."""
     while first > 0:
         row = block.rows[first - 1]
@@ -440,6 +448,8 @@ def _grow_up(block: _Block, first: int, streams: list[_Stream]) -> int:
         if len(row) < 2 or np.median(below[:, 1]) - np.median(row[:, 3]) > 2 * block.cap_px:
             break
         if _crossings(row, streams, block.cap_px) > len(streams) / 2:
+            break
+        if _stands_off(block.part(first - 1, last), streams):
             break
         first -= 1
     return first
