@@ -53,9 +53,9 @@ class TrainConfig:
     """One training run.
 
     ``batch_columns`` bounds a batch by its padded columns, so that wide and narrow batches cost
-    the same; ``still_norms`` keeps the batch norms as they are, for a network that was opened from a
-    model file: it begins as it reads; ``frame_weight`` is the weight of the per-step cross entropy at the start, faded out
-    over ``frame_fade`` of the run.
+    the same; ``still_norms`` keeps the batch norms as they are, so that a network opened from a
+    model file begins as it reads; ``frame_weight`` is the weight of the per-step cross entropy at
+    the start, faded out over ``frame_fade`` of the run.
     """
 
     seed: int = 1974

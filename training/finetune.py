@@ -79,6 +79,7 @@ def main(
     design: str,
     processes: int,
     stop_after: int | None,
+    *,
     still_norms: bool,
 ) -> None:
     """Train on from a first run with cuts mixed in."""

@@ -74,18 +74,18 @@ def test_a_first_look_that_holds_keeps_its_places() -> None:
 def test_only_what_is_in_doubt_is_looked_at_again() -> None:
     network = Network()
     sure = decode_line(steps((0.999, 0), (0, 0)), ALPHABET)
-    picture = np.zeros((24, 40), np.uint8)
+    picture = np.zeros((48, 80), np.uint8)
     assert look_again([picture], [steps((0.999, 0), (0, 0))], [sure], network) == [sure]
 
 
 def test_copies_differ_in_place_and_width() -> None:
-    picture = np.zeros((24, 40), np.uint8)
-    picture[10:12, 10:30] = 200
-    copies = displace(picture)
-    assert {c.shape[0] for c in copies} == {24}
-    assert {c.shape[1] for c in copies} == {40, 38, 44}
+    picture = np.zeros((48, 80), np.uint8)
+    picture[20:24, 20:60] = 200
+    copies = displace(picture, 4)
+    assert {c.shape[0] for c in copies} == {48}
+    assert {c.shape[1] for c in copies} == {80, 76, 88}
     tops = {int(np.flatnonzero(c.max(axis=1))[0]) for c in copies}
-    assert {9, 11} <= tops
+    assert {18, 22} <= tops
 
 
 # --- forms of a column ---

@@ -716,8 +716,9 @@ def _spans_of(
     """Part a row into cells: (first column, column after the last) of each.
 
     ``usual`` says where each column's writing lies: a value in its place that runs over a boundary,
-    but not as far as what stands there, spans nothing. ``below`` are the pieces of the next line where this one may be a heading's: a title that stands
-    over the middle of several of them spans their columns.
+    but not as far as what stands there, spans nothing. ``below`` are the pieces of the next line
+    where this one may be a heading's: a title that stands over the middle of several of them spans
+    their columns.
     """
     joined = [False] * (len(xs) - 2)
     inner = np.array(xs[1:-1])
