@@ -60,8 +60,9 @@ def estimate_skew(grey: Grey) -> Lean | Failed:
     Lean or Failed
         Failed where the page has too little on it or nothing lies in line.
     """
-    flat = flatten_light(shrink(grey, min(1.0, _FINE_SIDE_PX / max(grey.shape))))
-    small = shrink(flat, min(1.0, _COARSE_SIDE_PX / max(flat.shape)))
+    # By whole factors, which is several times as quick as by others.
+    flat = flatten_light(shrink(grey, 1 / max(1, round(max(grey.shape) / _FINE_SIDE_PX))))
+    small = shrink(flat, 1 / max(1, round(max(flat.shape) / _COARSE_SIDE_PX)))
     machine = _machine_marks(small)
     coarse = _edge_points(small, machine)
     if coarse is None:
@@ -119,9 +120,12 @@ def _edge_points(
     for axis in (0, 1):
         step = np.diff(signed, axis=axis)
         sample = step[::3, ::2]
+        # Counted by level: that is much quicker than sorting a page's worth of steps.
+        counts = np.bincount((sample + 255).ravel(), minlength=511)
+        either_way = counts[255:] + np.append(0, counts[254::-1])
         # Grain is told from faint writing by how much of the page it covers.
-        grain = _GRAINS * float(np.median(np.abs(sample)))
-        level = max(_LEAST_STEP, grain, 0.35 * float(np.percentile(sample, 99.7)))
+        grain = _GRAINS * _percentile(either_way, 50)
+        level = max(_LEAST_STEP, grain, 0.35 * (_percentile(counts, 99.7) - 255))
         edges = (step > level) & ~machine[: step.shape[0], : step.shape[1]]
         rows, cols = np.nonzero(_without_streaks(edges, axis))
         if len(rows) > _MOST_POINTS:
@@ -131,6 +135,12 @@ def _edge_points(
     if len(sets[0]) + len(sets[1]) < _LEAST_POINTS:
         return None
     return sets[0], sets[1]
+
+
+def _percentile(counts: NDArray[np.intp], share: float) -> float:
+    """Return the level (its place in ``counts``) that so many of a hundred do not exceed."""
+    total = np.cumsum(counts)
+    return float(np.searchsorted(total, share / 100 * total[-1]))
 
 
 def _place_finely(
