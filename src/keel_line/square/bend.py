@@ -410,14 +410,14 @@ def unbend(picture: Grey, bend: Bend) -> Grey:
     return remap_in_strips(picture, grid, (cols, rows), cv2.INTER_LINEAR)
 
 
-MAP_STEP_PX = 16
-_STRIP = 16  # steps
+MAP_STEP_PX = 32
+_STRIP = 8  # steps
 
 
 def sparse_map(
     size: tuple[int, int], back: Callable[[NDArray[np.float64]], NDArray[np.float64]]
 ) -> NDArray[np.float32]:
-    """Ask where every 16th pixel comes from, shape (rows, cols, 2): x and y."""
+    """Ask where every 32nd pixel comes from, shape (rows, cols, 2): x and y."""
     xs = np.arange(0, size[0] + MAP_STEP_PX, MAP_STEP_PX, dtype=float)
     ys = np.arange(0, size[1] + MAP_STEP_PX, MAP_STEP_PX, dtype=float)
     places = np.stack(np.meshgrid(xs, ys), axis=-1)
