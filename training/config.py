@@ -13,7 +13,9 @@ ALPHABET = _ASCII + _LATIN + _SIGNS
 """Characters in class order; class 0 is the CTC blank, class i + 1 is ``ALPHABET[i]``."""
 
 MATERIAL_VERSION = 2
-_BROAD = ((5, 1), (7, 1), (5, 2), (7, 1), (5, 4), (5, 8))
+_FOUR = ((5, 1), (7, 1), (5, 2), (7, 1))
+_SIX = (*_FOUR, (5, 4), (5, 8))
+_EIGHT = (*_SIX, (7, 1), (5, 2))
 
 
 @dataclass(frozen=True)
@@ -27,20 +29,20 @@ class Design:
     """
 
     channels: int = 144
-    blocks: tuple[tuple[int, int], ...] = _BROAD
+    blocks: tuple[tuple[int, int], ...] = _EIGHT
     style_after: int = 2
     inner: int = 256
     fine: int = 40
 
 
 DESIGNS: dict[str, Design] = {
-    "near": Design(blocks=((5, 1), (7, 1), (5, 2), (7, 1)), style_after=-1, inner=0, fine=0),
-    "far": Design(style_after=-1, inner=0, fine=0),
-    "styled": Design(inner=0, fine=0),
-    "slim": Design(channels=96, inner=0, fine=0),
-    "broad": Design(fine=0),
-    "fine": Design(),
-    "deep": Design(blocks=(*_BROAD, (7, 1), (5, 2))),
+    "near": Design(blocks=_FOUR, style_after=-1, inner=0, fine=0),
+    "far": Design(blocks=_SIX, style_after=-1, inner=0, fine=0),
+    "styled": Design(blocks=_SIX, inner=0, fine=0),
+    "slim": Design(channels=96, blocks=_SIX, inner=0, fine=0),
+    "broad": Design(blocks=_SIX, fine=0),
+    "fine": Design(blocks=_SIX),
+    "deep": Design(),
 }
 """Designs that were compared (see README.md): "near" sees 12 steps along the line to either side,
 "far" 36, "styled" also what the whole line looks like, "slim" the same with fewer channels, "broad"

@@ -65,7 +65,7 @@ def parse_numbers(text: str) -> list[int]:
 @click.option("--rate", default=6e-4, show_default=True)
 @click.option("--crops", default="0-6", show_default=True, help="Shards of cuts, as 0-6,9.")
 @click.option("--drawn", default="146-159", show_default=True, help="Shards of drawn lines.")
-@click.option("--design", type=click.Choice(list(DESIGNS)), default="broad", show_default=True)
+@click.option("--design", type=click.Choice(list(DESIGNS)), default="deep", show_default=True)
 @click.option("--processes", default=1, show_default=True, help="Processes of one thread each.")
 @click.option("--stop-after", type=int, help="Stop at this step; the schedule stays.")
 @click.option("--still-norms", is_flag=True, help="Keep the batch norms of a reopened model.")

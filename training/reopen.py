@@ -116,7 +116,7 @@ def unfold_norms(net: LineNet, folded: dict[str, Tensor], pixels: Iterable[Tenso
 @click.command()
 @click.option("--name", default="shipped", show_default=True, help="Names the run's folder.")
 @click.option("--model", type=click.Path(path_type=Path), default=DATA_DIR / "reader.onnx")
-@click.option("--design", type=click.Choice(list(DESIGNS)), default="fine", show_default=True)
+@click.option("--design", type=click.Choice(list(DESIGNS)), default="deep", show_default=True)
 def main(name: str, model: Path, design: str) -> None:
     """Write the model file as the checkpoint of a run."""
     logging.basicConfig(level=logging.INFO, format="%(message)s")

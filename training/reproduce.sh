@@ -31,13 +31,20 @@ $python -m training.finetune --name sixth --init fifth --design styled --process
 $python -m training.render --first 20 --shards 75 --workers 2
 $python -m training.render --first 600 --shards 15 --workers 2
 $python -m training.crops --first 20 --shards 8 --workers 2
-$python -m training.finetune --name seventh --init sixth --steps 5600 --rate 7e-4 \
+$python -m training.finetune --name seventh --init sixth --design broad --steps 5600 --rate 7e-4 \
     --crops 0-10,0-10,0-3,20-27 --drawn 20-39,600-604,40-59,605-609,60-79,610-614,80-94
 $python -m training.render --first 700 --shards 28 --workers 2
 $python -m training.crops --first 40 --shards 4 --workers 2
-$python -m training.finetune --name eighth --init seventh --steps 4400 --rate 6e-4 \
+$python -m training.finetune --name eighth --init seventh --design broad --steps 4400 --rate 6e-4 \
     --crops 40-43,40-43,40-43,40-43,40-43,40-43 --drawn 700-727
+# The eighth stage's weights, with their norms folded away, are opened as a finer and deeper network.
 $python -m training.export .cache/runs/eighth/checkpoint.pt
+$python -m training.reopen --name eighth-deep --design deep
+$python -m training.render --first 800 --shards 40 --workers 2
+$python -m training.crops --first 60 --shards 8 --workers 2
+$python -m training.finetune --name ninth --init eighth-deep --design deep --still-norms \
+    --steps 4000 --rate 5e-4 --crops 60-67 --drawn 800-839
+$python -m training.export .cache/runs/ninth/checkpoint.pt
 $python -m training.language --workers 2
 $python -m training.spacing --pages 180 --workers 2
 $python -m training.calibrate --pages 150 --workers 2

@@ -243,7 +243,7 @@ def train_together(
 @click.option("--init", type=click.Path(path_type=Path), help="Checkpoint to begin from.")
 @click.option("--material", type=click.Path(path_type=Path), default=MATERIAL_DIR)
 @click.option("--stop-after", type=int, help="Stop at this step; the schedule stays.")
-@click.option("--design", type=click.Choice(list(DESIGNS)), default="broad", show_default=True)
+@click.option("--design", type=click.Choice(list(DESIGNS)), default="deep", show_default=True)
 @click.option("--processes", default=1, show_default=True, help="Processes of one thread each.")
 def main(
     name: str,
