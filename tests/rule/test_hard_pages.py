@@ -79,6 +79,25 @@ def test_text_that_touches_a_rule_does_not_hide_it() -> None:
     assert len(grid.cells) == 12
 
 
+@pytest.mark.parametrize("side", ["top", "bottom", "left", "right"])
+def test_an_outer_line_that_is_lost_takes_no_cells_with_it(side: str) -> None:
+    made = draw_page(make_content(5, 4))
+    (whole,) = find_grids(made.grey, 200)
+    grey = made.grey.copy()
+    x0, y0, x1, y1 = (round(v) for v in whole.box)
+    inner = 8
+    band = {
+        "top": (slice(y0 - 6, y0 + 4), slice(x0 + inner, x1 - inner)),
+        "bottom": (slice(y1 - 4, y1 + 6), slice(x0 + inner, x1 - inner)),
+        "left": (slice(y0 + inner, y1 - inner), slice(x0 - 6, x0 + 4)),
+        "right": (slice(y0 + inner, y1 - inner), slice(x1 - 4, x1 + 6)),
+    }[side]
+    grey[band] = 255
+    (grid,) = find_grids(grey, 200)
+    assert (grid.rows, grid.cols) == (5, 4)
+    assert grid.box == pytest.approx(whole.box, abs=6)
+
+
 def test_lines_that_overshoot_do_not_add_cells() -> None:
     grey = sheet()
     for y in (100, 200, 300):

@@ -20,6 +20,9 @@ from keel_line.rule.writing import Writing, find_writing, gather_writing
 
 _TOUCH_IN = 0.06
 _REACH_IN = 0.035
+_OPEN_IN, _TOGETHER_IN = 0.1, 0.03
+_DARK, _WRITTEN_IN2 = 60, 0.003
+_LEAST_OPEN, _MOST_OPEN = 3, 0.7
 _ROUGH_IN = 0.012
 _NARROW_IN = 0.075
 _LEAST_TABLE_IN = 0.4
@@ -149,22 +152,35 @@ def build_grids(field: RuleField, rules: list[Rule]) -> list[Grid]:
         ink = field.ink if way == "across" else field.ink_turned
         return _is_ruled(ink, line, start, end, field.dpi)
 
-    return _build_all(rules, field.dpi, is_ruled)
+    def is_written(x0: float, y0: float, x1: float, y1: float) -> bool:
+        part = field.ink[max(0, round(y0)) : round(y1), max(0, round(x0)) : round(x1)]
+        return int(np.count_nonzero(part > _DARK)) > _WRITTEN_IN2 * field.dpi**2
+
+    return _build_all(rules, field.dpi, is_ruled, is_written)
 
 
 def build_drawn_grids(rules: list[Rule], dpi: float) -> list[Grid]:
     """Build grids from lines that a file draws: they are where they are, no ink is looked at."""
-    return _build_all(rules, dpi, lambda _, line, start, end: _is_drawn(line, start, end))
+    # A file loses no line: there is none to put back.
+    return _build_all(
+        rules, dpi, lambda _, line, start, end: _is_drawn(line, start, end), lambda *_: False
+    )
 
 
 _IsRuled: TypeAlias = Callable[[Direction, "_Line", float, float], bool]
 """Tells whether a line is ruled from one place along it to another."""
 
 
-def _build_all(rules: list[Rule], dpi: float, is_ruled: _IsRuled) -> list[Grid]:
+_IsWritten: TypeAlias = Callable[[float, float, float, float], bool]
+"""Tells whether something is written in a box."""
+
+
+def _build_all(
+    rules: list[Rule], dpi: float, is_ruled: _IsRuled, is_written: _IsWritten
+) -> list[Grid]:
     grids = []
     for group in _group(rules, dpi * _TOUCH_IN):
-        grid = _build(group, dpi, is_ruled)
+        grid = _build(group, dpi, is_ruled, is_written)
         if grid is not None:
             grids.append(grid)
     inner = [g for g in grids if not any(_inside(g.box, o.box) for o in grids if o is not g)]
@@ -228,7 +244,9 @@ def _cluster(rules: list[Rule], along: float, apart: float) -> list[_Line]:
     return [_Line(tuple(line)) for line in lines]
 
 
-def _build(rules: list[Rule], dpi: float, is_ruled: _IsRuled) -> Grid | None:
+def _build(
+    rules: list[Rule], dpi: float, is_ruled: _IsRuled, is_written: _IsWritten
+) -> Grid | None:
     """Build one table's grid; None where the lines make no table."""
     across = _with_long_slopes([r for r in rules if r.direction == "across"])
     down = _with_long_slopes([r for r in rules if r.direction == "down"])
@@ -258,6 +276,17 @@ def _build(rules: list[Rule], dpi: float, is_ruled: _IsRuled) -> Grid | None:
             break
         y_lines = [y_lines[i] for i in keep_y]
         x_lines = [x_lines[j] for j in keep_x]
+
+    def is_written_beside(a: float, b: float, c: float, d: float) -> bool:
+        return is_written(b, a, d, c)
+
+    closed = (
+        _close_ends(y_lines, x_lines, dpi, is_written_beside),
+        _close_ends(x_lines, y_lines, dpi, is_written),
+    )
+    if closed != (y_lines, x_lines):
+        y_lines, x_lines = closed
+        tops, lefts = _edges(is_ruled, y_lines, x_lines)
     ys = tuple(line.at(mid_x) for line in y_lines)
     xs = tuple(line.at(mid_y) for line in x_lines)
     if min(xs[-1] - xs[0], ys[-1] - ys[0]) < dpi * _LEAST_TABLE_IN / 2 or (
@@ -276,6 +305,43 @@ def _build(rules: list[Rule], dpi: float, is_ruled: _IsRuled) -> Grid | None:
     )
     box = (xs[0], ys[0], xs[-1], ys[-1])
     return Grid(box, xs, ys, cells, tuple(_clip(r, box) for r in rules))
+
+
+def _close_ends(
+    lines: list[_Line], others: list[_Line], dpi: float, is_written: _IsWritten
+) -> list[_Line]:
+    """Put back a table's outermost line where it is lost, but most lines across it reach on to it.
+
+    ``others`` run across ``lines``; where most of them, three at least, end together a row's height
+    or more beyond the outermost line, and something is written between them, the table ends there.
+    ``is_written`` takes a box as places across ``lines``, along them, across and along.
+    """
+    out = list(lines)
+    for place in (0, -1):
+        edge = lines[place]
+        sign = -1 if place == 0 else 1
+        ends = []
+        for other in others:
+            end = min(r.start for r in other.rules) if sign < 0 else max(r.end for r in other.rules)
+            if sign * (end - edge.at(other.at(end))) >= _OPEN_IN * dpi:
+                ends.append(end)
+        if len(ends) < max(_LEAST_OPEN, _MOST_OPEN * len(others)):
+            continue
+        at = float(np.median(ends))
+        if float(np.median(np.abs(np.array(ends) - at))) > _TOGETHER_IN * dpi:
+            continue
+        inset = 0.3 * _OPEN_IN * dpi
+        low, high = sorted((edge.at(others[0].at(at)), at))
+        if not any(
+            is_written(low + inset, a.at(at) + inset, high - inset, b.at(at) - inset)
+            for a, b in pairwise(others)
+        ):
+            continue
+        outer = edge.rules[place]
+        middle = (outer.start + outer.end) / 2
+        moved = replace(outer, position=outer.position + at - outer.at(middle), strength=0.0)
+        out.insert(0 if place == 0 else len(out), _Line((moved,)))
+    return out
 
 
 def _is_stroke(line: _Line, sides: NDArray[np.bool_], others: list[_Line], reach: float) -> bool:
