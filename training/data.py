@@ -144,6 +144,10 @@ def _vary(
         widths = (widths * (steps * step_px / width)).long().clamp(min=step_px * 4)
     if rng.random() < 0.35:
         pixels = _slant(pixels, float(rng.normal(0, 0.12)))
+    if rng.random() < 0.6:
+        pixels = reshape_letters(pixels, rng)
+    if rng.random() < 0.35:
+        pixels = weigh_strokes(pixels, float(rng.uniform(-0.6, 0.8)))
     if rng.random() < 0.2:
         pixels = _soften(pixels, float(rng.uniform(0.1, 0.8)))
     gain = torch.from_numpy(rng.uniform(0.75, 1.25, (count, 1, 1, 1)).astype(np.float32))
@@ -170,6 +174,38 @@ def _slant(pixels: Tensor, slope: float) -> Tensor:
     return functional.grid_sample(
         pixels, grid.expand(len(pixels), -1, -1, -1), mode="bilinear", align_corners=False
     )
+
+
+def reshape_letters(pixels: Tensor, rng: np.random.Generator) -> Tensor:
+    """Make lines look as if set in other faces: other heights of small letters, other widths.
+
+    Each line is stretched and squeezed by turns along it, and its rows about the top of the small
+    letters are moved up or down between the capitals' top and the baseline.
+    """
+    count, _, height, width = pixels.shape
+
+    def draw(low: float, high: float) -> Tensor:
+        return torch.from_numpy(rng.uniform(low, high, (count, 1, 1)).astype(np.float32))
+
+    rows = torch.arange(height, dtype=torch.float32)[None, :, None]
+    cols = torch.arange(width, dtype=torch.float32)[None, None, :]
+    top, foot = height / 6, height * 0.75  # of capitals
+    between = ((rows - top) / (foot - top)).clamp(0, 1)
+    rows = rows + draw(-0.055, 0.055) * height * torch.sin(torch.pi * between) ** 2
+    wave = 2 * torch.pi * (cols / (height * draw(0.8, 3.5)) + draw(0.0, 1.0))
+    cols = cols + draw(0.0, 0.045) * height * torch.sin(wave)
+    x = (cols + 0.5) * (2 / width) - 1
+    y = (rows + 0.5) * (2 / height) - 1
+    grid = torch.stack(torch.broadcast_tensors(x, y), dim=-1)
+    return functional.grid_sample(pixels, grid, mode="bilinear", align_corners=False)
+
+
+def weigh_strokes(pixels: Tensor, weight: float) -> Tensor:
+    """Make strokes bolder (weight above 0) or lighter, by up to a pixel on either side."""
+    bolder = functional.max_pool2d(pixels, 3, stride=1, padding=1)
+    lighter = -functional.max_pool2d(-pixels, 3, stride=1, padding=1)
+    other = bolder if weight > 0 else lighter
+    return pixels + abs(weight) * (other - pixels)
 
 
 def _soften(pixels: Tensor, weight: float) -> Tensor:

@@ -11,7 +11,13 @@ torch = pytest.importorskip("torch", reason="the training extra is not installed
 
 from synth.lines import LineSample  # noqa: E402 - after the check for torch
 from training.config import ALPHABET, Design, TrainConfig  # noqa: E402
-from training.data import collate, frame_classes, load_shard  # noqa: E402
+from training.data import (  # noqa: E402
+    collate,
+    frame_classes,
+    load_shard,
+    reshape_letters,
+    weigh_strokes,
+)
 from training.evaluate import read_greedily, score_lines, summarise  # noqa: E402
 from training.export import WithProbabilities, fold_norms, write_whole  # noqa: E402
 from training.net import LineNet, grow  # noqa: E402
@@ -70,6 +76,17 @@ def test_lines_without_places_are_left_out_of_the_frame_loss(material: Path) -> 
     line = load_shard(material / "train-0000.npz")[2]
     nowhere = replace(line, spans=np.full_like(line.spans, np.nan))
     assert set(collate([nowhere], None).frames.unique().tolist()) == {-1}
+
+
+def test_letters_change_their_shape_between_baseline_and_the_capitals_top(material: Path) -> None:
+    pixels = collate(load_shard(material / "train-0000.npz"), None).pixels
+    changed = reshape_letters(pixels, np.random.default_rng(2))
+    assert changed.shape == pixels.shape
+    assert float((changed - pixels).abs().mean()) > 0.001
+    ink = pixels.sum(dim=3) > 0  # tops and feet stay in their rows
+    assert torch.equal((changed.sum(dim=3) > 0.5)[:, :, 36:], ink[:, :, 36:])
+    bolder, lighter = weigh_strokes(pixels, 0.8), weigh_strokes(pixels, -0.6)
+    assert float(lighter.sum()) < float(pixels.sum()) < float(bolder.sum())
 
 
 def test_tiny_net_learns_a_dozen_lines(material: Path, tmp_path: Path) -> None:
