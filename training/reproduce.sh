@@ -43,7 +43,7 @@ $python -m training.reopen --name eighth-deep --design deep
 $python -m training.render --first 800 --shards 40 --workers 2
 $python -m training.crops --first 60 --shards 8 --workers 2
 $python -m training.finetune --name ninth --init eighth-deep --design deep --still-norms \
-    --steps 4000 --rate 5e-4 --crops 60-67 --drawn 800-839
+    --steps 4500 --rate 5e-4 --stop-after 4250 --crops 60-67 --drawn 800-839
 $python -m training.export .cache/runs/ninth/checkpoint.pt
 $python -m training.language --workers 2
 $python -m training.spacing --pages 180 --workers 2

@@ -132,7 +132,7 @@ def test_the_recipe_travels_with_the_weights() -> None:
     assert len(set(recipe.alphabet)) == len(recipe.alphabet)
     assert set("0123456789 .,-£€½°éÉßñ†№✓") <= set(recipe.alphabet)
     assert recipe.figures["all"]["lines"] > 1000
-    (probs,) = Network().run([np.zeros((recipe.line.height, 64), np.uint8)])
+    (probs,) = Network().run([np.zeros((recipe.line.height, 128), np.uint8)])
     assert probs.shape == (32, len(recipe.alphabet) + 1)
     np.testing.assert_allclose(probs.sum(axis=1), 1, atol=1e-3)
 
