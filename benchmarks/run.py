@@ -152,7 +152,7 @@ _READER = """
 import json, time
 import numpy as np
 from keel_line.read.network import Network
-lines = [np.random.default_rng(i).integers(0, 60, (24, 112)).astype(np.uint8) for i in range(800)]
+lines = [np.random.default_rng(i).integers(0, 60, (48, 224)).astype(np.uint8) for i in range(800)]
 begun = time.perf_counter()
 network = Network(threads=2)
 network.run(lines[:1])
