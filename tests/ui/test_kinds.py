@@ -30,12 +30,15 @@ def sheet_press(window: Window, press: Keys) -> Callable[..., None]:
 
 
 def turn_to_many(window: Window, sheet_press: Callable[..., None]) -> Kind:
-    """Turn to a kind of three doubts or more."""
+    """Turn to a kind of three doubts or more, at the first of them.
+
+    The sheet opens at the doubt at hand, which may be any of its kind.
+    """
     sheet = window.proof.kinds
     for _ in sheet.kinds:
+        sheet_press(Key.Key_PageDown)
         if sheet.kind is not None and len(sheet.kind.places) >= 3:
             return sheet.kind
-        sheet_press(Key.Key_PageDown)
     raise AssertionError("the demo has no kind of three doubts")
 
 
