@@ -128,8 +128,10 @@ def test_a_row_with_one_value_is_a_row_where_it_stands_as_far_off_as_others() ->
 
 
 def test_a_short_title_that_stands_off_heads_no_columns() -> None:
+    """It happens to stand over the middle of two headings, but begins at the table's left side."""
     lines = place_lines([(100 + 90.0 * r, "xxxx") for r in range(8)])
-    title = np.array([[104.0, -32.0, 340.0, -8.0]])  # over the first two columns
+    lines.boxes[0, 2], lines.boxes[1, 2] = 170.0, 354.0  # short headings
+    title = np.array([[104.0, -32.0, 345.0, -8.0]])
     boxes = np.concatenate([title, lines.boxes])
     numbers = np.concatenate([[0], lines.lines + 1])
     (grid,) = find_aligned(Writing(boxes, numbers, 24.0), ())
