@@ -44,7 +44,7 @@ DESIGNS: dict[str, Design] = {
     "fine": Design(blocks=_SIX),
     "deep": Design(),
 }
-"""Designs that were compared (see README.md): "near" sees 12 steps along the line to either side,
+"""Designs that were trained (see README.md): "near" sees 12 steps along the line to either side,
 "far" 36, "styled" also what the whole line looks like, "slim" the same with fewer channels, "broad"
 with more of them inside a block; "fine" sees every line at twice the resolution, "deep" with two
 blocks more."""

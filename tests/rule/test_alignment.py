@@ -150,11 +150,9 @@ def test_a_larger_title_whose_words_stand_over_columns_is_no_row() -> None:
 
 def test_the_last_word_of_one_value_is_no_column() -> None:
     lines = place_lines([(100 + 90.0 * r, "xxxx") for r in range(8)])
-    word = np.array([[248.0, 628.0, 268.0, 652.0]])  # a wide space after the value at its left
-    order = np.argsort(np.concatenate([lines.lines, [6]]), kind="stable")
-    boxes = np.concatenate([lines.boxes, word])[order]
-    numbers = np.concatenate([lines.lines, [6]])[order]
-    boxes = np.array(sorted(boxes.tolist(), key=lambda b: (b[1] // 90, b[0])))
+    word = (248.0, 628.0, 268.0, 652.0)  # a wide space after the value at its left
+    at = int(np.searchsorted(lines.lines, 6)) + 1
+    boxes, numbers = np.insert(lines.boxes, at, word, axis=0), np.insert(lines.lines, at, 6)
     (grid,) = find_aligned(Writing(boxes, numbers, 24.0), ())
     assert grid.cols == 4
 

@@ -277,11 +277,11 @@ def _build(
         y_lines = [y_lines[i] for i in keep_y]
         x_lines = [x_lines[j] for j in keep_x]
 
-    def is_written_beside(a: float, b: float, c: float, d: float) -> bool:
+    def is_written_turned(a: float, b: float, c: float, d: float) -> bool:
         return is_written(b, a, d, c)
 
     closed = (
-        _close_ends(y_lines, x_lines, dpi, is_written_beside),
+        _close_ends(y_lines, x_lines, dpi, is_written_turned),
         _close_ends(x_lines, y_lines, dpi, is_written),
     )
     if closed != (y_lines, x_lines):

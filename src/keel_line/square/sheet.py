@@ -122,14 +122,17 @@ def _parts_light(soft: Grey, a: NDArray[np.float64], b: NDArray[np.float64]) -> 
     direction = (b - a) / max(1.0, float(np.hypot(*(b - a))))
     aside = np.array([direction[1], -direction[0]])
     at = a + np.linspace(0.05, 0.95, _SAMPLES // 2)[:, None] * (b - a)
-    sides = []
-    for reach in (-_ASIDE_PX, _ASIDE_PX):
-        xs, ys = (at + reach * aside).T.astype(np.float32)
-        seen = cv2.remap(soft, xs, ys, cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE)
-        sides.append(seen.ravel().astype(np.float64))
+    sides = [_look_at(soft, at + reach * aside) for reach in (-_ASIDE_PX, _ASIDE_PX)]
     steps = np.sort(sides[1] - sides[0])
     tenth = len(steps) // 10
     return bool(steps[tenth] >= _LEAST_STEP or steps[-1 - tenth] <= -_LEAST_STEP)
+
+
+def _look_at(soft: Grey, points: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the brightness at points (x, y), the edge's beyond the picture."""
+    xs, ys = points.T.astype(np.float32)
+    seen = cv2.remap(soft, xs, ys, cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE)
+    return np.asarray(seen.ravel(), np.float64)
 
 
 def _same(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:
@@ -230,11 +233,7 @@ def _is_brighter_inside(soft: Grey, quad: NDArray[np.float64]) -> bool:
         if (middle - a) @ out > 0:
             out = -out
         at = a + np.linspace(0.1, 0.9, _SAMPLES // 2)[:, None] * (b - a)
-        sides = []
-        for reach in _BESIDE_PX:
-            xs, ys = (at + reach * out).T.astype(np.float32)
-            seen = cv2.remap(soft, xs, ys, cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE)
-            sides.append(seen.ravel().astype(np.float64))
+        sides = [_look_at(soft, at + reach * out) for reach in _BESIDE_PX]
         inner, outer = np.maximum(sides[0], sides[1]), np.maximum(sides[2], sides[3])
         if float(np.median(inner - outer)) < _LEAST_STEP:
             return False
