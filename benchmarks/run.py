@@ -67,7 +67,7 @@ MATERIALS = (
     Material("fax 204x98", "fax-coarse", 300, 4),
     Material("photograph, 200 px per inch", "photo", 200, 6),
 )
-TURNED_PAGES = 48
+TURNED_PAGES = 120
 PHOTOGRAPHED_SHEETS = 30
 BENT_PAGES = 16
 RULED_PAGES = 40
@@ -466,8 +466,8 @@ def _laid_lines(laid: LaidScore) -> list[str]:
     turns, sheets, bends = laid.turns, laid.sheets, laid.bends
     away = 100 * np.array(sheets.errors or (np.nan,))
     return [
-        f"Way up: {turns.right} of {turns.pages} pages that lay in one of the four ways came "
-        f"upright; {turns.wrong_and_sure} of the others without a doubt shown.",
+        f"Way up: {turns.right} of {turns.pages} pages with at least 20 words, laid in one of the "
+        f"four ways, came upright; {turns.wrong_and_sure} of the others without a doubt shown.",
         "",
         f"Sheets in photographs (torn corners and fingers over an edge among them): {sheets.found} "
         f"of {sheets.sheets} found; the worst of the four corners is off by "
@@ -478,7 +478,8 @@ def _laid_lines(laid: LaidScore) -> list[str]:
         f"from straight and level by {np.median(bends.after):.2f} px in the median and "
         f"{np.percentile(bends.after, 95):.2f} px in 95 of 100 (at 200 px per inch; "
         f"{np.median(bends.before):.1f} and {np.percentile(bends.before, 95):.1f} px before). "
-        f"A photograph of 12 megapixels is squared in {bends.seconds:.2f} s.",
+        f"A photograph of 12 megapixels is squared in {bends.seconds:.2f} s, "
+        f"with memory for {bends.copies:.1f} copies of it.",
     ]
 
 

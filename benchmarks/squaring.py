@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+import tracemalloc
 from dataclasses import dataclass
 from functools import partial
 
@@ -24,6 +25,7 @@ _CONDITIONS = ("clean", "office", "copy", "fax", "clean", "fax-coarse")
 _PHOTO_PX = (2400, 3200)
 _LARGE_PX = (3000, 4000)
 _A4 = 2**-0.5
+_LEAST_WORDS = 20
 
 
 @dataclass(frozen=True)
@@ -50,13 +52,15 @@ class SheetScore:
 class BendScore:
     """Bent photographs: how far rules keep from straight and level, before and after (px).
 
-    Lengths are brought to 200 px per inch; ``seconds`` is what squaring one of 12 megapixels takes.
+    Lengths are brought to 200 px per inch; ``seconds`` is what squaring one of 12 megapixels takes,
+    ``copies`` the memory that takes, in pictures of that size, itself among them.
     """
 
     pages: int
     before: tuple[float, ...]
     after: tuple[float, ...]
     seconds: float
+    copies: float
 
 
 @dataclass(frozen=True)
@@ -107,7 +111,12 @@ def score_bends(pages: int) -> BendScore:
     page = as_photo(seen)
     begun = time.perf_counter()
     square_page(page, SquareChoice(turns=0))
-    return BendScore(pages, tuple(before), tuple(after), time.perf_counter() - begun)
+    spent = time.perf_counter() - begun
+    tracemalloc.start()
+    square_page(page, None, partial(find_way_up, 2))
+    copies = 1 + tracemalloc.get_traced_memory()[1] / page.pixels.nbytes
+    tracemalloc.stop()
+    return BendScore(pages, tuple(before), tuple(after), spent, copies)
 
 
 def _rules_of(table: TableTruth) -> list[tuple[NDArray[np.float64], int]]:
@@ -121,23 +130,29 @@ def _rules_of(table: TableTruth) -> list[tuple[NDArray[np.float64], int]]:
 
 
 def score_turns(pages: int) -> TurnScore:
-    """Lay pages in each of the four ways and square them."""
+    """Lay each page in two of the four ways and square it; pages with few words say too little."""
     faces, allowed = load_faces("held"), frozenset(Network().recipe.alphabet)
     tell = partial(find_way_up, 2)
-    right = wrong_and_sure = 0
+    laid = right = wrong_and_sure = 0
     for i in range(pages):
         rng = np.random.default_rng([_SEED, i])
         condition = _CONDITIONS[i % len(_CONDITIONS)]
         made = make_page(rng, faces, allowed, condition=condition, dpi=250, held=True)
-        turned = int(rng.integers(4))
-        if condition == "fax-coarse":  # a fax machine takes no page on its side
-            turned -= turned % 2
-        pixels = np.ascontiguousarray(np.rot90(made.grey, turned))
-        dpi = (made.x_dpi, made.y_dpi) if turned % 2 == 0 else (made.y_dpi, made.x_dpi)
-        squared = square_page(Page(pixels, Resolution(*dpi), "made", 1, "scan"), None, tell)
-        right += squared.turns == turned
-        wrong_and_sure += squared.turns != turned and not squared.unsure
-    return TurnScore(pages, right, wrong_and_sure)
+        words = sum(len(cell.text.split()) for table in made.tables for cell in table.cells)
+        if words < _LEAST_WORDS:
+            continue
+        first = int(rng.integers(2))
+        # A fax machine takes no page on its side.
+        apart = 2 if condition == "fax-coarse" else 1 + int(rng.integers(3))
+        first -= first % 2 if condition == "fax-coarse" else 0
+        for turned in (first, (first + apart) % 4):
+            pixels = np.ascontiguousarray(np.rot90(made.grey, turned))
+            dpi = (made.x_dpi, made.y_dpi) if turned % 2 == 0 else (made.y_dpi, made.x_dpi)
+            squared = square_page(Page(pixels, Resolution(*dpi), "made", 1, "scan"), None, tell)
+            laid += 1
+            right += squared.turns == turned
+            wrong_and_sure += squared.turns != turned and not squared.unsure
+    return TurnScore(laid, right, wrong_and_sure)
 
 
 def score_sheets(sheets: int) -> SheetScore:

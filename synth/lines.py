@@ -16,9 +16,12 @@ from PIL import Image, ImageDraw, ImageFont
 
 from keel_line._shared.paper import flatten_light
 from keel_line.read.prepare import LineRecipe, prepare_line
+from synth.blend import BlendedFont, choose_partner
 from synth.faces import Face
 from synth.paper import CONDITIONS, Grey, Rng, fax, spread_ink
 from synth.text import Group, make_text
+
+_Font = ImageFont.FreeTypeFont | BlendedFont
 
 LINES_A_SHEET = 20
 CONDITION_SHARES = {"clean": 0.36, "office": 0.2, "copy": 0.17, "fax": 0.17, "photo": 0.10}
@@ -76,9 +79,18 @@ def _fit_text(
     return kept or "0", group
 
 
+def _put(
+    draw: ImageDraw.ImageDraw, at: tuple[float, float], char: str, font: _Font, level: int = 0
+) -> None:
+    if isinstance(font, BlendedFont):
+        font.stamp(draw, at, char, level)
+    else:
+        draw.text(at, char, font=font, fill=level, anchor="ls")
+
+
 def _draw_line(
     draw: ImageDraw.ImageDraw,
-    font: ImageFont.FreeTypeFont,
+    font: _Font,
     text: str,
     at: tuple[float, float],
     rng: Rng,
@@ -97,9 +109,9 @@ def _draw_line(
         pitch, hang = cell
         for i, char in enumerate(text):
             room = (pitch - font.getlength(char)) * hang
-            draw.text((x + i * pitch + room, y), char, font=font, fill=0, anchor="ls")
+            _put(draw, (x + i * pitch + room, y), char, font)
         return [(x + i * pitch, x + (i + 1) * pitch) for i in range(len(text))]
-    if spacing == 0.0 and strike == 0.0:
+    if spacing == 0.0 and strike == 0.0 and not isinstance(font, BlendedFont):
         draw.text((x, y), text, font=font, fill=0, anchor="ls")
         advances = np.cumsum([0.0] + [font.getlength(c) for c in text])
         edges = x + advances * (font.getlength(text) / max(advances[-1], 1e-6))  # kerning evened
@@ -112,9 +124,9 @@ def _draw_line(
         if rng.random() < 0.04 * strike:
             dy += rng.choice([-1, 1]) * 0.07 * size
         level = int(np.clip(abs(rng.normal(0, 45)) * strike, 0, 130))
-        draw.text((x + dx, y + dy), char, font=font, fill=level, anchor="ls")
+        _put(draw, (x + dx, y + dy), char, font, level)
         if strike > 0.7 and rng.random() < 0.12:  # struck twice
-            draw.text((x + dx + 0.02 * size, y + dy), char, font=font, fill=level, anchor="ls")
+            _put(draw, (x + dx + 0.02 * size, y + dy), char, font, level)
         spans.append((x, x + advance))
         x += advance
     return spans
@@ -128,16 +140,23 @@ def _choose_face(rng: Rng, faces: tuple[Face, ...]) -> Face:
     return own[int(rng.choice(len(own), p=weights / weights.sum()))]
 
 
-def _choose_cell(face: Face, font: ImageFont.FreeTypeFont, rng: Rng) -> tuple[float, float] | None:
+def _open_font(
+    rng: Rng, face: Face, faces: tuple[Face, ...], cap_px: float, blended: float
+) -> _Font:
+    if blended and rng.random() < blended:
+        return BlendedFont((face, choose_partner(rng, face, faces)), cap_px, rng)
+    size = cap_px / face.cap_ratio
+    return ImageFont.truetype(str(face.path), size, layout_engine=ImageFont.Layout.BASIC)
+
+
+def _choose_cell(face: Face, font: _Font, rng: Rng) -> tuple[float, float] | None:
     """Now and then set a face of many widths into cells of one, as simple printers do."""
     if face.kind not in {"sans", "serif", "narrow"} or rng.random() >= 0.06:
         return None
     return font.getlength("m") * rng.uniform(0.8, 1.05), float(rng.choice([0.1, 0.5]))
 
 
-def _longest_px(
-    text: str, font: ImageFont.FreeTypeFont, spacing: float, cell: tuple[float, float] | None
-) -> float:
+def _longest_px(text: str, font: _Font, spacing: float, cell: tuple[float, float] | None) -> float:
     """Return how long a line may become however it is set."""
     in_cells = len(text) * cell[0] if cell else 0.0
     return max(font.getlength(text) + max(spacing, 0) * len(text), in_cells)
@@ -212,6 +231,7 @@ def make_sheet(
     held: bool = False,
     easy: bool = False,
     shares: Mapping[Group, float] | None = None,
+    blended: float = 0.0,
 ) -> list[LineSample]:
     """Draw a sheet of lines and cut it into prepared samples.
 
@@ -231,14 +251,14 @@ def make_sheet(
         Mostly clean paper, for the beginning of training.
     shares
         Share of each group of texts (see ``make_text``).
+    blended
+        Chance that the sheet's face is a made one between two of them (0 to 1).
     """
     face = _choose_face(rng, faces)
     mix = _EASY_SHARES if easy else CONDITION_SHARES
     condition = str(rng.choice(list(mix), p=list(mix.values())))
     cap_px = float(rng.uniform(*CAP_RANGE_PX[condition]))
-    font = ImageFont.truetype(
-        str(face.path), cap_px / face.cap_ratio, layout_engine=ImageFont.Layout.BASIC
-    )
+    font = _open_font(rng, face, faces, cap_px, blended)
     typed = face.kind == "typewriter" or (face.kind == "mono" and rng.random() < 0.3)
     strike = float(rng.uniform(0.2, 1.0)) if typed and rng.random() < 0.75 else 0.0
     spacing = 0.0

@@ -25,6 +25,7 @@ log = logging.getLogger(__name__)
 MATERIAL_DIR = Path(__file__).resolve().parent.parent / ".cache" / f"material-{MATERIAL_VERSION}"
 LINES_A_SHARD = 4000
 CODE_HEAVY_FROM = 200
+BLENDED_FROM = 840
 _SPLIT_SEED = {"train": 1, "val": 2, "held": 3}
 
 
@@ -59,10 +60,18 @@ def render_shard(split: Split, number: int) -> Path:
     easy = split == "train" and number < 10
     # The last stage's shards are rich in codes of short pieces that stand apart.
     shares = CODE_HEAVY_SHARES if number >= CODE_HEAVY_FROM else None
+    blended = 0.5 if split == "train" and number >= BLENDED_FROM else 0.0
     samples: list[LineSample] = []
     while len(samples) < LINES_A_SHARD:
         samples += make_sheet(
-            rng, faces, allowed, recipe, held=split != "train", easy=easy, shares=shares
+            rng,
+            faces,
+            allowed,
+            recipe,
+            held=split != "train",
+            easy=easy,
+            shares=shares,
+            blended=blended,
         )
     save_shard(path, samples)
     return path

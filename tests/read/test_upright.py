@@ -35,6 +35,12 @@ def test_every_way_is_found(network: Network, words: NDArray[np.uint8], turns: i
     assert found.words >= 10
 
 
+def test_pale_writing_is_found_too(network: Network, words: NDArray[np.uint8]) -> None:
+    pale = np.asarray(PAPER_LEVEL - (PAPER_LEVEL - words.clip(0, PAPER_LEVEL)) * 0.3, np.uint8)
+    found = find_upright(np.ascontiguousarray(np.rot90(pale, 2)), 200, network)
+    assert (found.turns, found.sure) == (2, True)
+
+
 def test_a_page_without_words_is_left_alone_and_not_sure(network: Network) -> None:
     empty = np.full((800, 600), PAPER_LEVEL, np.uint8)
     found = find_upright(empty, 200, network)

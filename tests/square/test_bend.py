@@ -16,7 +16,7 @@ from keel_line.errors import Failed
 from keel_line.model.geometry import Bend, Transform
 from keel_line.model.page import Page, Resolution, SquareChoice
 from keel_line.rule.grids import find_grids
-from keel_line.square.bend import find_bend, remap_in_strips, sparse_map
+from keel_line.square.bend import find_bend, resample_smoothly
 from keel_line.square.skew import Lean, estimate_skew
 from keel_line.square.straighten import square_page
 from synth.camera import photograph_bent
@@ -89,12 +89,16 @@ def test_places_go_there_and_back(across: Rows, down: Rows) -> None:
     np.testing.assert_allclose(way.to_original(way.to_squared(points)), points, atol=0.05)
 
 
-def test_a_sparse_map_moves_pixels_as_the_whole_map_does() -> None:
+def test_a_map_asked_here_and_there_moves_pixels_as_the_whole_map_does() -> None:
     rng = np.random.default_rng(4)
     picture = cv2.GaussianBlur(rng.integers(0, 256, (200, 300), dtype=np.uint8), (0, 0), 3)
     turn = np.array([[0.98, 0.03, 4.0], [-0.03, 1.01, 2.0]])
-    grid = sparse_map((280, 180), lambda p: p @ turn[:, :2].T + turn[:, 2])
-    moved = remap_in_strips(np.asarray(picture, np.uint8), grid, (280, 180), cv2.INTER_LINEAR)
+    moved = resample_smoothly(
+        np.asarray(picture, np.uint8),
+        (280, 180),
+        lambda points: points @ turn[:, :2].T + turn[:, 2],
+        cv2.INTER_LINEAR,
+    )
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     whole = cv2.warpAffine(picture, turn, (280, 180), flags=flags)
     inner = np.s_[10:160, 10:260]

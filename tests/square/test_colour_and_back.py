@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 import pytest
 from numpy.typing import NDArray
@@ -64,10 +65,21 @@ def with_back() -> NDArray[np.uint8]:
     return np.asarray(np.clip(page - 0.16 * back, 0, 255), np.uint8)
 
 
+def test_pale_broken_rules_are_no_writing_of_the_back() -> None:
+    page = draw_page(make_content(20, 6), dpi=150, size_in=(7, 9)).grey.copy()
+    for y in range(60, 1300, 30):  # in pieces as high and wide as letters
+        for x in range(40, 980, 22):
+            piece = page[y : y + 5, x : x + 20]
+            piece -= np.minimum(piece, 40)
+    assert not shines_through(flatten_light(page), 150)
+
+
 def test_the_back_is_seen_and_painted_out() -> None:
     page = with_back()
     flat = flatten_light(page)
     assert shines_through(flat, 150)
+    twice = np.asarray(cv2.resize(flat, None, fx=2, fy=2), np.uint8)
+    assert shines_through(twice, 300)
     front = flatten_light(draw_page(make_content(14, 5), dpi=150, size_in=(7, 7)).grey)
     assert not shines_through(front, 150)
     clean = flatten_light(drop_back(page, flat, 150))

@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import PAPER_LEVEL, Grey, shrink
+from keel_line._shared.paper import Grey, find_ink, shrink_to_dpi
 from keel_line.read.decode import decode_line
 from keel_line.read.ink import ink_depth, take_ink
 from keel_line.read.lines import find_lines, guess_cap_px
@@ -24,7 +24,7 @@ _FIRST_WORDS = 14
 _LEAST_WORDS = 5
 _PLAIN = 0.93
 _CLEAR = 0.06
-_INK_LEVEL = PAPER_LEVEL - 70
+_INK_DEPTH = 70.0
 
 
 @dataclass(frozen=True)
@@ -61,14 +61,13 @@ def find_upright(flat: Grey, dpi: float, network: Network) -> Upright:
     network
         The recogniser whose certainty is the evidence.
     """
-    factor = min(1.0, _WORK_DPI / dpi)
-    small = shrink(flat, factor)
+    small, dpi = shrink_to_dpi(flat, dpi, _WORK_DPI)
     rated: dict[int, tuple[float, int]] = {}
-    rating, words = rate_words(small, dpi * factor, network, _FIRST_WORDS)
+    rating, words = rate_words(small, dpi, network, _FIRST_WORDS)
     if rating >= _PLAIN and words >= 2 * _LEAST_WORDS:
         return Upright(0, sure=True, ratings=((0, round(rating, 4)),), words=words)
     for turns in (0, 2, 1, 3):
-        rated[turns] = rate_words(np.rot90(small, -turns), dpi * factor, network)
+        rated[turns] = rate_words(np.rot90(small, -turns), dpi, network)
         rating, words = rated[turns]
         if turns == 0 and rating >= _PLAIN and words >= 2 * _LEAST_WORDS:
             break  # nothing reads so surely on its side or on its head
@@ -116,16 +115,7 @@ def find_words(flat: Grey, dpi: float, most: int = _MOST_WORDS) -> tuple[NDArray
         Height of the page's capitals (px).
     """
     rows, cols = flat.shape
-    binary = (flat < _INK_LEVEL).astype(np.uint8)
-    _, labels, table, _ = cv2.connectedComponentsWithStats(binary, connectivity=8)
-    parts = np.asarray(table, np.int32)
-    cap = guess_cap_px(parts[1:], dpi)
-    # Rules, pictures and edges are larger than letters; specks are smaller.
-    height, width, area = parts[:, 3], parts[:, 2], parts[:, 4]
-    letter = (height < 2.2 * cap) & (width < 3 * cap) & (area > 0.02 * cap**2)
-    letter &= np.maximum(height, width) > 0.2 * cap
-    letter[0] = False
-    letters = letter[labels].astype(np.uint8)
+    letters, cap = _find_letters(flat, dpi)
     reach = max(3, round(0.7 * cap))
     joined = cv2.morphologyEx(letters, cv2.MORPH_CLOSE, np.ones((1, reach), np.uint8))
     _, _, table, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
@@ -145,3 +135,17 @@ def find_words(flat: Grey, dpi: float, most: int = _MOST_WORDS) -> tuple[NDArray
         ]
     )
     return np.asarray(boxes, np.int32), cap
+
+
+def _find_letters(flat: Grey, dpi: float) -> tuple[NDArray[np.uint8], float]:
+    """Return 1 where letters are inked, and the height of the page's capitals (px)."""
+    ink = find_ink(flat, _INK_DEPTH)
+    _, labels, table, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
+    parts = np.asarray(table, np.int32)
+    cap = guess_cap_px(parts[1:], dpi)
+    # Rules, pictures and edges are larger than letters; specks are smaller.
+    height, width, area = parts[:, 3], parts[:, 2], parts[:, 4]
+    letter = (height < 2.2 * cap) & (width < 3 * cap) & (area > 0.02 * cap**2)
+    letter &= np.maximum(height, width) > 0.2 * cap
+    letter[0] = False
+    return letter.astype(np.uint8)[labels], cap

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import PAPER_LEVEL, Grey, estimate_paper, shrink
+from keel_line._shared.paper import PAPER_LEVEL, Grey, estimate_paper, shrink_to_dpi
 
 _WORK_DPI = 150.0
 _STRONG = 0.5
@@ -15,6 +15,8 @@ _NEAR_IN = 0.014
 _LEAST_MARKS = 40
 _LETTER_IN = (0.03, 0.25)
 _GRAINS = 6.0
+_GAP_IN = 0.02
+_LINE_IN = 0.6
 _USUAL_SHARE = 0.004  # darkest part of a page that is surely writing
 
 
@@ -28,18 +30,37 @@ def shines_through(flat: Grey, dpi: float) -> bool:
     dpi
         Its resolution.
     """
-    factor = min(1.0, _WORK_DPI / dpi)
-    small = shrink(flat, factor)
+    small, dpi = shrink_to_dpi(flat, dpi, _WORK_DPI)
     ink = _ink_of(small)
     depth = _writing_depth(ink)
     noise = float(np.median(np.abs(np.diff(ink[::3, ::3].astype(np.int16), axis=1))))
-    weak = (ink > max(_WEAK * depth, _GRAINS * noise, 8.0)) & ~_near_writing(ink, depth, dpi)
+    seen = ink > max(_WEAK * depth, _GRAINS * noise, 8.0)
+    weak = seen & ~_near_writing(ink, depth, dpi)
+    if _count_marks(weak, dpi) < _LEAST_MARKS:
+        return False
+    # What is left of the form's own pale rules is no writing.
+    return _count_marks(weak & ~_on_lines(seen, dpi), dpi) >= _LEAST_MARKS
+
+
+def _count_marks(weak: NDArray[np.bool_], dpi: float) -> int:
+    """Count the marks of letters' size."""
     marks = cv2.morphologyEx(weak.astype(np.uint8), cv2.MORPH_OPEN, np.ones((2, 2), np.uint8))
     _, _, table, _ = cv2.connectedComponentsWithStats(marks, connectivity=8)
-    low, high = (side * dpi * factor for side in _LETTER_IN)
+    low, high = (side * dpi for side in _LETTER_IN)
     heights, widths = table[1:, cv2.CC_STAT_HEIGHT], table[1:, cv2.CC_STAT_WIDTH]
     fit = (heights >= low) & (heights <= high) & (widths >= low / 2) & (widths <= 3 * high)
-    return int(fit.sum()) >= _LEAST_MARKS
+    return int(fit.sum())
+
+
+def _on_lines(seen: NDArray[np.bool_], dpi: float) -> NDArray[np.bool_]:
+    """Return where straight lines run across or down, broken ones too."""
+    gap, length = (2 * max(1, round(side * dpi / 2)) + 1 for side in (_GAP_IN, _LINE_IN))
+    lines = np.zeros(seen.shape, np.uint8)
+    for across in (True, False):
+        bridge, run = (np.ones((1, n) if across else (n, 1), np.uint8) for n in (gap, length))
+        joined = cv2.morphologyEx(seen.astype(np.uint8), cv2.MORPH_CLOSE, bridge)
+        lines = np.maximum(lines, cv2.morphologyEx(joined, cv2.MORPH_OPEN, run))
+    return np.asarray(cv2.dilate(lines, np.ones((5, 5), np.uint8)) > 0)
 
 
 def drop_back(grey: Grey, flat: Grey, dpi: float) -> Grey:

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.polynomial import chebyshev
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import PAPER_LEVEL, Grey, shrink
+from keel_line._shared.paper import PAPER_LEVEL, Grey, shrink_to
 from keel_line.errors import Failed
 from keel_line.model.geometry import Bend, Box
 
@@ -92,8 +92,7 @@ def _greatest_way(bend: Bend) -> float:
 
 def _from_slopes(flat: Grey) -> Bend | Failed:
     """Fit a displacement to the slopes of lines, measured in tiles all over the page."""
-    small = shrink(flat, min(1.0, _SLOPE_SIDE_PX / max(flat.shape)))
-    factor = small.shape[1] / flat.shape[1]
+    small, factor = shrink_to(flat, _SLOPE_SIDE_PX)
     measured = [_measure_slopes(small, axis) for axis in (0, 1)]
     if len(measured[0][0]) < _LEAST_TILES:
         return Failed("there are too few lines to see whether the page is bent")
@@ -138,7 +137,7 @@ def _measure_slopes(
         middle = (float(a.mean()), float(o.mean()))
         scores = _score_slopes(a - middle[0], o, slopes)
         best = int(scores.argmax())
-        peak = float(scores[best] / np.median(scores))
+        peak = float(scores[best] / np.sort(scores)[len(scores) // 2])
         if peak < _LEAST_PEAK or best in (0, len(slopes) - 1):
             continue
         left, mid, right = scores[best - 1 : best + 2]
@@ -288,9 +287,8 @@ def _rows(coefficients: NDArray[np.float64]) -> tuple[tuple[float, ...], ...]:
 
 def _from_lines(flat: Grey, dpi: float, rough: Bend) -> Unbent | Failed:
     """Fit the displacement anew to lines traced on the page that ``rough`` has nearly unbent."""
-    small = shrink(flat, min(1.0, _TRACE_SIDE_PX / max(flat.shape)))
-    factor = small.shape[1] / flat.shape[1]
-    near = _scaled(rough, factor)
+    small, factor = shrink_to(flat, _TRACE_SIDE_PX)
+    near = enlarge(rough, factor)
     laid = unbend(small, near)
     traced = [[near.move_back(line) for line in trace_lines(laid, axis)] for axis in (0, 1)]
     if not _are_enough(traced[0], 0, small.shape[1]):
@@ -308,7 +306,7 @@ def _from_lines(flat: Grey, dpi: float, rough: Bend) -> Unbent | Failed:
     left, had = (float(np.percentile(np.concatenate(v), 75)) for v in (after, before))
     if had < _LEAST_WAY_IN * dpi * factor / 2 or left > _MOST_LEFT * had:
         return Failed("the lines are straight, or do not run as one sheet's would")
-    bend = _scaled(Bend(box, _rows(fitted[1]), _rows(fitted[0])), 1 / factor)
+    bend = enlarge(Bend(box, _rows(fitted[1]), _rows(fitted[0])), 1 / factor)
     return Unbent(bend, round(left / factor, 2))
 
 
@@ -317,7 +315,7 @@ def _are_enough(lines: list[NDArray[np.float64]], axis: int, extent: int) -> boo
     return len(lines) >= _LEAST_LINES and max(spans) > _LEAST_SPAN * extent
 
 
-def _scaled(bend: Bend, by: float) -> Bend:
+def enlarge(bend: Bend, by: float) -> Bend:
     """Return the same bend of a picture that is ``by`` times as large."""
     x0, y0, x1, y1 = (v * by for v in bend.box)
     return Bend(
@@ -406,55 +404,49 @@ def _fit_lines(
 def unbend(picture: Grey, bend: Bend) -> Grey:
     """Return a picture with its bend taken out; beyond its edge lies paper."""
     rows, cols = picture.shape
-    grid = sparse_map((cols, rows), bend.move_back)
-    return remap_in_strips(picture, grid, (cols, rows), cv2.INTER_LINEAR)
+    return resample_smoothly(picture, (cols, rows), bend.move_back, cv2.INTER_LINEAR)
 
 
-MAP_STEP_PX = 32
-_STRIP = 8  # steps
+_MAP_STEP_PX = 32
+_STRIP = 16  # steps
 
 
-def sparse_map(
-    size: tuple[int, int], back: Callable[[NDArray[np.float64]], NDArray[np.float64]]
-) -> NDArray[np.float32]:
-    """Ask where every 32nd pixel comes from, shape (rows, cols, 2): x and y."""
-    xs = np.arange(0, size[0] + MAP_STEP_PX, MAP_STEP_PX, dtype=float)
-    ys = np.arange(0, size[1] + MAP_STEP_PX, MAP_STEP_PX, dtype=float)
-    places = np.stack(np.meshgrid(xs, ys), axis=-1)
-    return back(places.reshape(-1, 2)).reshape(places.shape).astype(np.float32)
-
-
-def remap_in_strips(
-    picture: Grey, grid: NDArray[np.float32], size: tuple[int, int], interpolation: int
+def resample_smoothly(
+    picture: Grey,
+    size: tuple[int, int],
+    back: Callable[[NDArray[np.float64]], NDArray[np.float64]],
+    interpolation: int,
 ) -> Grey:
-    """Resample a picture by a sparse map, a strip at a time so that little memory is used."""
+    """Resample a picture by a smooth map, a strip at a time so that little memory is used.
+
+    Parameters
+    ----------
+    picture
+        Shape (rows, cols).
+    size
+        (width, height) of what comes of it.
+    back
+        Tells where points, shape (n, 2), come from; it is asked for every 32nd pixel.
+    interpolation
+        As OpenCV names it.
+    """
     cols, rows = size
     out = np.empty((rows, cols), np.uint8)
     paper = float(np.percentile(picture[::8, ::8], 80))
-    plain = _plain_part(grid)
-    xs = np.arange(cols, dtype=np.float32)
-    way = np.array([[1 / MAP_STEP_PX, 0, 0], [0, 1 / MAP_STEP_PX, 0]])
-    for first in range(0, len(grid) - 1, _STRIP):
-        top = first * MAP_STEP_PX
-        high = min(rows - top, _STRIP * MAP_STEP_PX)
-        if high <= 0:
-            break
-        part = grid[first : first + _STRIP + 1]
-        # Only what is left beside the plain part is interpolated: that varies little and smoothly.
-        full = cv2.warpAffine(
-            part - _lay_plain(plain, grid.shape[1], first, len(part)),
-            way,
-            (cols, high),
-            flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
-            borderMode=cv2.BORDER_REPLICATE,
-        )
-        ys = np.arange(top, top + high, dtype=np.float32)[:, None]
-        for k in (0, 1):
-            full[..., k] += plain[0, k] * xs + plain[1, k] * ys + plain[2, k]
+    # Nodes lie between pixels where resize takes its samples to lie, from one before the edge on.
+    xs = np.arange(-_MAP_STEP_PX, cols + _MAP_STEP_PX, _MAP_STEP_PX) + (_MAP_STEP_PX - 1) / 2
+    ys = np.arange(-_MAP_STEP_PX, rows + _MAP_STEP_PX, _MAP_STEP_PX) + (_MAP_STEP_PX - 1) / 2
+    places = np.stack(np.meshgrid(xs, ys), axis=-1)
+    came = back(places.reshape(-1, 2)).reshape(places.shape).astype(np.float32)
+    nodes = [np.ascontiguousarray(came[..., k]) for k in (0, 1)]
+    for first in range(0, len(ys) - 2, _STRIP):
+        top = first * _MAP_STEP_PX
+        high = min(rows - top, _STRIP * _MAP_STEP_PX)
+        maps = [_fill_in(plane[first : first + _STRIP + 2], (cols, high)) for plane in nodes]
         out[top : top + high] = cv2.remap(
             picture,
-            full[..., 0],
-            full[..., 1],
+            maps[0],
+            maps[1],
             interpolation,
             borderMode=cv2.BORDER_CONSTANT,
             borderValue=paper,
@@ -462,17 +454,9 @@ def remap_in_strips(
     return out
 
 
-def _plain_part(grid: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Return the affine map (rows: by x, by y, constant) that comes nearest to a sparse map."""
-    ys, xs = np.mgrid[: grid.shape[0], : grid.shape[1]].reshape(2, -1) * float(MAP_STEP_PX)
-    left = np.column_stack([xs, ys, np.ones(len(xs))])
-    solved = np.linalg.lstsq(left, grid.reshape(-1, 2), rcond=None)[0]
-    return np.asarray(solved, np.float32)
-
-
-def _lay_plain(
-    plain: NDArray[np.float32], across: int, first: int, down: int
-) -> NDArray[np.float32]:
-    xs = np.arange(across, dtype=np.float32)[None, :, None] * MAP_STEP_PX
-    ys = np.arange(first, first + down, dtype=np.float32)[:, None, None] * MAP_STEP_PX
-    return np.asarray(xs * plain[0] + ys * plain[1] + plain[2], np.float32)
+def _fill_in(part: NDArray[np.float32], size: tuple[int, int]) -> NDArray[np.float32]:
+    """Return the values at every pixel, (width, height) of them, from those at the nodes around."""
+    full_size = (part.shape[1] * _MAP_STEP_PX, part.shape[0] * _MAP_STEP_PX)
+    full = cv2.resize(part, full_size, interpolation=cv2.INTER_LINEAR)
+    inner = full[_MAP_STEP_PX : _MAP_STEP_PX + size[1], _MAP_STEP_PX : _MAP_STEP_PX + size[0]]
+    return np.asarray(inner, np.float32)

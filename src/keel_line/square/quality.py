@@ -6,11 +6,19 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import PAPER_LEVEL, Grey, paper_levels, shrink
+from keel_line._shared.paper import (
+    PAPER_LEVEL,
+    Grey,
+    find_ink,
+    paper_levels,
+    shrink_to,
+    shrink_to_dpi,
+)
 from keel_line.model.page import Outlook, Verdict
 from keel_line.square.back import shines_through
 
 _WORK_DPI = 150.0
+_HEIGHT_SIDE_PX = 2000
 _LEAST_LETTERS = 25
 _CAP_IN = (0.045, 0.24)
 _USUAL_CAP_IN = 0.098
@@ -25,7 +33,6 @@ _UNEVEN = 0.45
 _CUT_MARKS = 6
 _EDGE_IN = 0.02
 _INK_DEPTH = 55
-_LEAST_DEPTH = 16  # above the grain of paper and scanner
 
 
 def judge_page(grey: Grey, flat: Grey, dpi: float) -> Verdict:
@@ -39,12 +46,11 @@ def judge_page(grey: Grey, flat: Grey, dpi: float) -> Verdict:
         Its resolution.
     """
     # Letters are measured on a smaller copy; only their sharpness needs every pixel.
-    factor = min(1.0, _WORK_DPI / dpi)
-    small = shrink(flat, factor)
-    parts = letter_parts(small, dpi * factor)
+    small, small_dpi = shrink_to_dpi(flat, dpi, _WORK_DPI)
+    parts = letter_parts(small, small_dpi)
     if len(parts) < 4:
         return Verdict("good", (), 0.0)
-    text_px = float(np.percentile(parts[:, 3], 70)) / factor
+    text_px = float(np.percentile(parts[:, 3], 70)) * dpi / small_dpi
     reasons: list[tuple[Outlook, str]] = []
     wanted = 100 * max(3, round(dpi * 22 / text_px / 100))
     if text_px < _SMALL_PX:
@@ -66,9 +72,9 @@ def judge_page(grey: Grey, flat: Grey, dpi: float) -> Verdict:
         reasons.append(("poor" if poor else "fair", f"The writing is {told}."))
     if light_range(grey) > _UNEVEN:
         reasons.append(("fair", "The light falls unevenly; shadows may hide thin strokes."))
-    if shines_through(flat, dpi):
+    if shines_through(small, small_dpi):
         reasons.append(("fair", "The back of the sheet shines through; B takes it away."))
-    if count_cut_marks(small, parts, dpi * factor) >= _CUT_MARKS:
+    if count_cut_marks(small, parts, small_dpi) >= _CUT_MARKS:
         reasons.append(("poor", "The page is cut off at an edge; something may be missing."))
     order: dict[Outlook, int] = {"good": 0, "fair": 1, "poor": 2}
     worst: Outlook = max((o for o, _ in reasons), key=lambda o: order[o], default="good")
@@ -82,14 +88,10 @@ def estimate_dpi(flat: Grey, dpi: float) -> float:
     ``dpi`` is kept where the text's capitals then have 5 to 24 point, and where there is too little
     text to tell; otherwise they are taken to have 10 point.
     """
-    depth = PAPER_LEVEL - float(np.percentile(flat[::2, ::2], 0.7))
-    level = PAPER_LEVEL - min(_INK_DEPTH, max(_LEAST_DEPTH, 0.45 * depth))
-    binary = (flat < level).astype(np.uint8)
-    _, _, table, _ = cv2.connectedComponentsWithStats(binary, connectivity=8)
-    width, height, area = np.asarray(table, np.int32)[1:, 2:5].T
-    fit = (height >= 6) & (height <= max(flat.shape) / 8) & (width <= 2.5 * height)
-    fit &= (width >= 0.1 * height) & (area >= 0.12 * width * height)
-    heights = np.sort(height[fit]).astype(float)
+    small, factor = shrink_to(flat, _HEIGHT_SIDE_PX)
+    heights = _heights(small) / factor
+    if len(heights) < _LEAST_LETTERS and factor < 1:
+        heights = _heights(flat)  # small print on a large picture
     if len(heights) < _LEAST_LETTERS:
         return dpi
     # The size that most of them have, within a fifth.
@@ -101,12 +103,18 @@ def estimate_dpi(flat: Grey, dpi: float) -> float:
     return float(np.clip(round(cap / _USUAL_CAP_IN), 72, 1200))
 
 
+def _heights(flat: Grey) -> NDArray[np.float64]:
+    """Return the heights (px) of what may be letters of any size, in order."""
+    _, _, table, _ = cv2.connectedComponentsWithStats(find_ink(flat, _INK_DEPTH), connectivity=8)
+    width, height, area = np.asarray(table, np.int32)[1:, 2:5].T
+    fit = (height >= 6) & (height <= max(flat.shape) / 8) & (width <= 2.5 * height)
+    fit &= (width >= 0.1 * height) & (area >= 0.12 * width * height)
+    return np.sort(height[fit]).astype(np.float64)
+
+
 def letter_parts(flat: Grey, dpi: float) -> NDArray[np.int32]:
     """Return x, y, width, height, area (px) of the connected parts that may be letters."""
-    depth = PAPER_LEVEL - float(np.percentile(flat[::2, ::2], 0.7))
-    level = PAPER_LEVEL - min(_INK_DEPTH, max(_LEAST_DEPTH, 0.45 * depth))
-    binary = (flat < level).astype(np.uint8)
-    _, _, table, _ = cv2.connectedComponentsWithStats(binary, connectivity=8)
+    _, _, table, _ = cv2.connectedComponentsWithStats(find_ink(flat, _INK_DEPTH), connectivity=8)
     parts = np.asarray(table, np.int32)[1:]
     width, height, area = parts[:, 2], parts[:, 3], parts[:, 4]
     fit = (height >= max(4, 0.03 * dpi)) & (height <= 0.25 * dpi)
@@ -117,11 +125,11 @@ def letter_parts(flat: Grey, dpi: float) -> NDArray[np.int32]:
 def ink_contrast(flat: Grey, parts: NDArray[np.int32]) -> float:
     """Return how far the writing's cores lie below the paper, in grey levels (0 to 235)."""
     step = max(1, len(parts) // 60)
-    depths = [
-        PAPER_LEVEL - float(np.percentile(flat[y : y + h, x : x + w], 5))
-        for x, y, w, h, _ in parts[::step].tolist()
-    ]
-    return float(np.median(depths))
+    cores = []
+    for x, y, w, h, _ in parts[::step].tolist():
+        levels = np.sort(flat[y : y + h, x : x + w], axis=None)
+        cores.append(int(levels[levels.size // 20]))
+    return PAPER_LEVEL - float(np.median(cores))
 
 
 def edge_sharpness(flat: Grey, contrast: float) -> float:
@@ -129,18 +137,22 @@ def edge_sharpness(flat: Grey, contrast: float) -> float:
 
     A sharp scan has 0.3 and more; a lens out of focus or a moving hand leaves 0.1.
     """
-    step = np.abs(np.diff(flat[::2].astype(np.int16), axis=1))
-    # The steepest twentieth of what is steeper than grain.
-    steep = step[step > _GRAIN * contrast]
-    if steep.size < _LEAST_EDGES or contrast <= 0:
+    if flat.shape[1] < 2:
+        return 0.0
+    step = np.asarray(cv2.absdiff(flat[::2, 1:], flat[::2, :-1]), np.uint8)
+    counts = cv2.calcHist([step], [0], None, [256], [0, 256]).ravel()
+    # The steepest tenth of what is steeper than grain.
+    counts[: int(_GRAIN * contrast) + 1] = 0
+    steep = np.cumsum(counts)
+    if steep[-1] < _LEAST_EDGES or contrast <= 0:
         return float(step.max(initial=0)) / max(contrast, 1.0)
-    return float(np.percentile(steep, 90)) / contrast
+    # Between whole grey levels, for a faint page has few of them.
+    return float(np.interp(0.9 * steep[-1], steep, np.arange(256) + 0.5)) / contrast
 
 
 def light_range(grey: Grey) -> float:
     """Return how much the paper's brightness varies over the page, as a share of the brightest."""
-    # Paper varies slowly: every third pixel tells as much.
-    low, high = np.percentile(paper_levels(np.ascontiguousarray(grey[::3, ::3]))[::4, ::4], (4, 96))
+    low, high = np.percentile(paper_levels(grey), (4, 96))
     return float((high - low) / max(high, 1.0))
 
 

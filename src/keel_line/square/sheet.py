@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import Grey, shrink
+from keel_line._shared.paper import Grey, shrink, shrink_to
 from keel_line.errors import Failed
 from keel_line.model.page import Corners
 
@@ -56,8 +56,8 @@ def find_sheet(grey: Grey) -> Corners | Failed:
     Corners or Failed
         Failed where no outline stands out: the sheet fills the picture, or there is none.
     """
-    factor = min(1.0, _WORK_SIDE_PX / max(grey.shape))
-    soft = np.asarray(cv2.GaussianBlur(shrink(grey, factor), (0, 0), 1.2), np.uint8)
+    small, factor = shrink_to(grey, _WORK_SIDE_PX)
+    soft = np.asarray(cv2.GaussianBlur(small, (0, 0), 1.2), np.uint8)
     best = _best_fit(soft, _region_quads(soft))
     if best is None:
         best = _best_fit(soft, _line_quads(soft))

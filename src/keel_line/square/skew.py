@@ -127,10 +127,10 @@ def _edge_points(
         grain = _GRAINS * _percentile(either_way, 50)
         level = max(_LEAST_STEP, grain, 0.35 * (_percentile(counts, 99.7) - 255))
         edges = (step > level) & ~machine[: step.shape[0], : step.shape[1]]
-        rows, cols = np.nonzero(_without_streaks(edges, axis))
-        if len(rows) > _MOST_POINTS:
-            chosen = np.sort(rng.integers(0, len(rows), _MOST_POINTS))
-            rows, cols = rows[chosen], cols[chosen]
+        places = np.flatnonzero(_without_streaks(edges, axis))
+        if len(places) > _MOST_POINTS:
+            places = places[np.sort(rng.integers(0, len(places), _MOST_POINTS))]
+        rows, cols = np.divmod(places, edges.shape[1])
         sets.append(_place_finely(step, rows, cols, axis))
     if len(sets[0]) + len(sets[1]) < _LEAST_POINTS:
         return None

@@ -10,12 +10,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import Grey, flatten_light
+from keel_line._shared.paper import Grey, flatten_light, shrink
 from keel_line.errors import Failed
 from keel_line.model.geometry import Box, Transform
 from keel_line.model.page import Corners, Page, Resolution, SquareChoice, SquaredPage
 from keel_line.square.back import drop_back
-from keel_line.square.bend import Unbent, find_bend, remap_in_strips, sparse_map
+from keel_line.square.bend import Unbent, enlarge, find_bend, resample_smoothly
 from keel_line.square.quality import estimate_dpi, judge_page
 from keel_line.square.sheet import find_sheet, sheet_size
 from keel_line.square.skew import Lean, estimate_skew
@@ -26,6 +26,7 @@ _LEAVE_DEG = 0.02
 _MOST_SIDE_PX = 12_000
 _A4_LONG_IN = 11.69
 _EDGE = 0.0012
+_GLANCE_SIDE_PX = 1800
 _LEAST_PART_PX = 16
 UPRIGHT = Lean(0.0)
 """A page that lies straight."""
@@ -124,28 +125,24 @@ class _Straight:
 
 
 def _lay_straight(page: Page, choice: SquareChoice, corners: Corners) -> _Straight:
-    """Take the lean and the bend out of a page, each resampling from the page as it came."""
+    """Take the lean and the bend out of a page, in one resampling of the page as it came."""
     size_px = (page.pixels.shape[1], page.pixels.shape[0])
     laid = lay_out(size_px, page.resolution, corners, part=choice.part)
-    pixels = _resample(page.pixels, laid)
     lean, doubt = Lean(choice.angle_deg or 0.0), ""
     if choice.angle_deg is None:
-        found = estimate_skew(pixels)
+        found = estimate_skew(_glance(page.pixels, laid)[0])
         if isinstance(found, Failed):
             doubt = found.reason
         else:
             lean = found
     if abs(lean.angle_deg) >= _LEAVE_DEG or lean.shear_deg:
         laid = lay_out(size_px, page.resolution, corners, lean, part=choice.part)
-        pixels = _resample(page.pixels, laid)
-    flat = flatten_light(pixels)
-    unbent = _find_bend(page, choice, corners, flat, laid.dpi)
-    if unbent is None:
-        return _Straight(laid, pixels, flat, lean.angle_deg, doubt, None)
-    laid = replace(laid, transform=laid.transform.then_bend("bend", unbent.bend))
+    unbent = _find_bend(page, choice, corners, laid)
+    if unbent is not None:
+        laid = replace(laid, transform=laid.transform.then_bend("bend", unbent.bend))
     pixels = _resample(page.pixels, laid)
-    flat = flatten_light(pixels)
-    return _Straight(laid, pixels, flat, lean.angle_deg, doubt, unbent.deviation_px)
+    straight_px = None if unbent is None else unbent.deviation_px
+    return _Straight(laid, pixels, flatten_light(pixels), lean.angle_deg, doubt, straight_px)
 
 
 def _clean(pixels: Grey, flat: Grey, dpi: float, choice: SquareChoice) -> Grey:
@@ -158,16 +155,17 @@ def _clean(pixels: Grey, flat: Grey, dpi: float, choice: SquareChoice) -> Grey:
     return out
 
 
-def _find_bend(
-    page: Page, choice: SquareChoice, corners: Corners, flat: Grey, dpi: float
-) -> Unbent | None:
+def _find_bend(page: Page, choice: SquareChoice, corners: Corners, laid: Layout) -> Unbent | None:
     """Look for a bend where there may be one: in pictures that no scanner's glass pressed flat."""
     if choice.as_bent or page.kind == "fax":
         return None
     if not corners and not (page.kind == "photo" or page.resolution.estimated):
         return None
-    found = find_bend(flat, dpi)
-    return None if isinstance(found, Failed) else found
+    small, smaller = _glance(page.pixels, laid)
+    found = find_bend(flatten_light(small), laid.dpi / smaller)
+    if isinstance(found, Failed):
+        return None
+    return Unbent(enlarge(found.bend, smaller), round(found.deviation_px * smaller, 2))
 
 
 @dataclass(frozen=True)
@@ -248,8 +246,8 @@ def _sheet_of(page: Page) -> Corners:
 
 def _cut_out(size_px: tuple[int, int], corners: Corners) -> Layout:
     width, height = sheet_size(corners, size_px)
-    shrink = min(1.0, _MOST_SIDE_PX / max(width, height))
-    size = (max(16, round(width * shrink)), max(16, round(height * shrink)))
+    smaller = min(1.0, _MOST_SIDE_PX / max(width, height))
+    size = (max(16, round(width * smaller)), max(16, round(height * smaller)))
     # The sheet's very edge is left out, so that no sliver of the desk stays along it.
     edge = _EDGE * max(size)
     right, bottom = size[0] - 1.0 + edge, size[1] - 1.0 + edge
@@ -262,21 +260,39 @@ def _cut_out(size_px: tuple[int, int], corners: Corners) -> Layout:
     return Layout(Transform().then("sheet", matrix), size, round(dpi, 1))
 
 
+def _glance(pixels: Grey, laid: Layout) -> tuple[Grey, int]:
+    """Lay the page out small, to look for how it lies; return by how much it is smaller, too."""
+    smaller = max(1, round(max(laid.size) / _GLANCE_SIDE_PX))
+    small = shrink(pixels, 1 / smaller)
+    if not laid.transform.steps:
+        return small, smaller
+    # Pixel centres lie at whole numbers, in the small pictures too.
+    off = (smaller - 1) / 2
+    larger = np.array([[smaller, 0, off], [0, smaller, off], [0, 0, 1.0]])
+    matrix = np.linalg.inv(larger) @ laid.transform.matrix @ larger
+    size = (laid.size[0] // smaller, laid.size[1] // smaller)
+    return _warp(small, matrix, size, cv2.INTER_LINEAR), smaller
+
+
 def _resample(pixels: Grey, laid: Layout) -> Grey:
     """Lay the original pixels out; beyond their edge lies paper."""
     if not laid.transform.steps:
         return pixels
     if laid.transform.bent:
-        grid = sparse_map(laid.size, laid.transform.to_original)
-        return remap_in_strips(pixels, grid, laid.size, cv2.INTER_CUBIC)
-    matrix = laid.transform.matrix
+        return resample_smoothly(pixels, laid.size, laid.transform.to_original, cv2.INTER_CUBIC)
+    return _warp(pixels, laid.transform.matrix, laid.size, cv2.INTER_CUBIC)
+
+
+def _warp(
+    pixels: Grey, matrix: NDArray[np.float64], size: tuple[int, int], interpolation: int
+) -> Grey:
     straight = bool(np.allclose(matrix[2], (0, 0, 1)))
     warp = cv2.warpAffine if straight else cv2.warpPerspective
     moved = warp(
         pixels,
         matrix[:2] if straight else matrix,
-        laid.size,
-        flags=cv2.INTER_CUBIC,
+        size,
+        flags=interpolation,
         borderMode=cv2.BORDER_CONSTANT,
         borderValue=float(np.percentile(pixels[::8, ::8], 80)),
     )
