@@ -91,6 +91,13 @@ def level_at(grey: Grey, share: float) -> int:
     return int(np.searchsorted(counts, share * counts[-1]))
 
 
+def measure_darkness(flat: Grey) -> Grey:
+    """Return how far each pixel of a page with even light lies below the paper (0 to 235)."""
+    # As OpenCV reads it, four numbers are one value for all pixels.
+    paper = np.array([PAPER_LEVEL, 0, 0, 0], np.float64)
+    return np.asarray(cv2.subtract(paper, flat), np.uint8)
+
+
 def find_ink(flat: Grey, depth: float) -> NDArray[np.uint8]:
     """Return 1 where a page with even light is inked, 0 where it is bare.
 

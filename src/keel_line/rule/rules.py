@@ -7,6 +7,7 @@ pixels fill most of a window along it, which bridges small breaks and drops lone
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
@@ -14,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import PAPER_LEVEL, Grey
+from keel_line._shared.paper import Grey, level_at, measure_darkness
 from keel_line.model.grid import Rule
 
 _FLOOR = 14.0
@@ -32,6 +33,8 @@ _FAINT = 0.25
 _STEEPEST = 0.03
 _COARSE = 4
 _SAMPLES = 18
+_FINE_DPI = 240.0  # from here on half the rows tell lines as well
+_LEAST_ROWS = 16
 _STREAK_SLACK = 0.035
 _MOST_STREAKS = 2
 _LEAST_WITHIN = 2
@@ -42,16 +45,28 @@ _THICK_INKED = 0.9  # a row of letters is as thick as a thick rule, but has gaps
 
 
 @dataclass(frozen=True, eq=False)
+class Fullness:
+    """How full (0 to 255) windows along a page's rows are, one value for each block of pixels.
+
+    ``high`` and ``wide`` are a block's height and width in px.
+    """
+
+    values: NDArray[np.uint8]
+    high: int
+    wide: int
+
+
+@dataclass(frozen=True, eq=False)
 class RuleField:
-    """Where lines may lie: how full of line pixels (0 to 255) the window around each pixel is.
+    """Where lines may lie: how full of line pixels the window around each pixel is.
 
     ``across`` is for lines across the page, ``down`` for lines down it; ``ink`` is the darkness
     below the paper's level. ``down`` and ``ink_turned`` have rows and columns exchanged, so that
     lines down the page run along their rows.
     """
 
-    across: NDArray[np.uint8]
-    down: NDArray[np.uint8]
+    across: Fullness
+    down: Fullness
     ink: NDArray[np.uint8]
     ink_turned: NDArray[np.uint8]
     dpi: float
@@ -59,45 +74,48 @@ class RuleField:
 
 def make_rule_field(flat: Grey, dpi: float) -> RuleField:
     """Compute the line fields of a page whose light is even (see ``flatten_light``)."""
-    ink = np.asarray(cv2.subtract(np.full_like(flat, PAPER_LEVEL), flat), np.uint8)
+    ink = measure_darkness(flat)
     turned = np.asarray(cv2.transpose(ink), np.uint8)
     return RuleField(_fill(ink, dpi), _fill(turned, dpi), ink, turned, dpi)
 
 
-def _fill(ink: NDArray[np.uint8], dpi: float) -> NDArray[np.uint8]:
+def _fill(ink: NDArray[np.uint8], dpi: float) -> Fullness:
     """Return how full of pixels of lines across each window is."""
     window = max(9, round(dpi * _WINDOW_IN) | 1)
-    rows, cols = ink.shape
     # The field is smooth along the lines: it is worked out in a few columns of each window.
-    every = max(1, min(_COARSE, window // _SAMPLES))
-    soft = np.ascontiguousarray(np.asarray(cv2.blur(ink, (5, 1)), np.uint8)[:, ::every])
-    steps = np.abs(np.diff(soft[::4, :: max(1, 4 // every)].astype(np.int16), axis=0))
-    noise = 1.5 * float(np.median(steps)) if steps.size else 0.0
+    wide = max(1, min(_COARSE, window // _SAMPLES))
+    soft = np.ascontiguousarray(np.asarray(cv2.blur(ink, (5, 1)), np.uint8)[:, ::wide])
+    # Of two rows the darker one tells as much where dots are small, and leaves no line out.
+    high = 2 if dpi >= _FINE_DPI and len(soft) >= _LEAST_ROWS else 1
+    if high == 2:
+        soft = np.asarray(cv2.max(soft[: len(soft) // 2 * 2 : 2], soft[1::2]), np.uint8)
+    rows = soft[:: 4 // high]
+    noise = (
+        1.5 * level_at(np.asarray(cv2.absdiff(rows[1:], rows[:-1])), 0.5) if len(rows) > 1 else 0
+    )
     least = int(max(_FLOOR, 4 * noise))
-    thin = _clear_sides(soft, soft, max(2, round(dpi * _THIN_SIDE_IN)), least)
-    eroded = cv2.erode(soft, np.ones((max(2, round(dpi * _THICK_IN)), 1), np.uint8))
-    thick = _clear_sides(np.asarray(eroded, np.uint8), soft, round(dpi * _THICK_SIDE_IN), least)
+    inch = dpi / high
+    thin = _clear_sides(soft, soft, max(2, round(inch * _THIN_SIDE_IN)), least)
+    eroded = cv2.erode(soft, np.ones((max(2, round(inch * _THICK_IN)), 1), np.uint8))
+    thick = _clear_sides(np.asarray(eroded, np.uint8), soft, round(inch * _THICK_SIDE_IN), least)
     # A double line is closed into one; its two strokes are too near each other to be told apart.
     closed = cv2.morphologyEx(
-        soft, cv2.MORPH_CLOSE, np.ones((round(dpi * _DOUBLE_IN), 1), np.uint8)
+        soft, cv2.MORPH_CLOSE, np.ones((round(inch * _DOUBLE_IN), 1), np.uint8)
     )
-    eroded = cv2.erode(closed, np.ones((max(2, round(dpi * _THICK_IN)), 1), np.uint8))
-    double = _clear_sides(np.asarray(eroded, np.uint8), soft, round(dpi * _DOUBLE_SIDE_IN), least)
-    samples = round(window / every) | 1
+    eroded = cv2.erode(closed, np.ones((max(2, round(inch * _THICK_IN)), 1), np.uint8))
+    double = _clear_sides(np.asarray(eroded, np.uint8), soft, round(inch * _DOUBLE_SIDE_IN), least)
+    samples = round(window / wide) | 1
 
     def fill(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
         return np.asarray(cv2.blur(pixels, (samples, 1), borderType=cv2.BORDER_CONSTANT), np.uint8)
 
     single = fill(np.asarray(cv2.bitwise_or(thin, thick), np.uint8))
     # Only where its strokes were not told apart.
-    reach = np.ones((2 * round(dpi * _DOUBLE_IN) + 1, 1), np.uint8)
+    reach = np.ones((2 * round(inch * _DOUBLE_IN) + 1, 1), np.uint8)
     _, told = cv2.threshold(single, int(255 * _FILLED), 255, cv2.THRESH_BINARY)
     twice = fill(double)
     twice[cv2.dilate(told, reach) > 0] = 0
-    sampled = cv2.max(single, twice)
-    wide = every * sampled.shape[1]
-    whole = cv2.resize(sampled, (wide, rows), interpolation=cv2.INTER_NEAREST)
-    return np.ascontiguousarray(np.asarray(whole, np.uint8)[:, :cols])
+    return Fullness(np.asarray(cv2.max(single, twice), np.uint8), high, wide)
 
 
 def _clear_sides(
@@ -140,26 +158,13 @@ def _without_streaks(rules: list[Rule], extent: int) -> list[Rule]:
     return within if through <= _MOST_STREAKS and len(within) >= _LEAST_WITHIN else rules
 
 
-def _trace(
-    fill: NDArray[np.uint8], ink: NDArray[np.uint8], dpi: float, direction: str
-) -> list[Rule]:
-    _, mask = cv2.threshold(fill, int(255 * _FILLED), 1, cv2.THRESH_BINARY)
+def _trace(field: Fullness, ink: NDArray[np.uint8], dpi: float, direction: str) -> list[Rule]:
     least = max(12, round(dpi * _LEAST_LENGTH_IN))
-    # The field is smooth along the lines: every fourth column shows what hangs together.
-    coarse = np.ascontiguousarray(mask[:, ::_COARSE])
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(coarse, connectivity=8)
     segments = []
-    for i in range(1, count):
-        x, y, width, height, _area = stats[i].tolist()
-        if _COARSE * width < 0.8 * least or _COARSE * width < 3 * height:
-            continue
-        left, right = max(0, _COARSE * x - 1), min(mask.shape[1], _COARSE * (x + width) + 1)
-        own = np.repeat(labels[y : y + height, x : x + width] == i, _COARSE, axis=1)
-        around = np.zeros((height, right - left), bool)
-        around[:, _COARSE * x - left :][:, : own.shape[1]] = own[:, : right - _COARSE * x]
-        around = cv2.dilate(around.astype(np.uint8), np.ones((1, 2 * _COARSE - 1), np.uint8)) > 0
-        patch = around & (mask[y : y + height, left:right] > 0)
-        segment = _fit(patch, ink[y : y + height, left:right], (left, y), direction)
+    for patch, (left, top) in _ridges(field, least):
+        below = ink[top : top + len(patch), left : left + patch.shape[1]]
+        seen = patch[: below.shape[0], : below.shape[1]]
+        segment = _fit(seen, below, (left, top), direction)
         if segment is not None:
             segments.append(segment)
     measured = [_measure(s, ink, dpi) for s in _join(segments, dpi)]
@@ -178,18 +183,42 @@ def _trace(
     return [r for r in kept if r.level >= _FAINT * usual]
 
 
+def _ridges(field: Fullness, least: int) -> Iterator[tuple[NDArray[np.bool_], tuple[int, int]]]:
+    """Yield the pixels of each long full region, and (x, y) of their upper left one."""
+    _, mask = cv2.threshold(field.values, int(255 * _FILLED), 1, cv2.THRESH_BINARY)
+    # The field is smooth along the lines: every fourth column shows what hangs together.
+    every = max(1, _COARSE // field.wide)
+    coarse = np.ascontiguousarray(mask[:, ::every])
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(coarse, connectivity=8)
+    step = every * field.wide
+    for i in range(1, count):
+        x, y, width, height, _area = stats[i].tolist()
+        if step * width < 0.8 * least or step * width < 3 * height * field.high:
+            continue
+        # A column more on either side, for the region may begin between two that were looked at.
+        x0, x1 = max(0, x - 1), x + width + 1
+        own = np.repeat(labels[y : y + height, x0:x1] == i, every, axis=1).astype(np.uint8)
+        if every > 1:
+            own = np.asarray(cv2.dilate(own, np.ones((1, 2 * every - 1), np.uint8)), np.uint8)
+        part = mask[y : y + height, x0 * every : x0 * every + own.shape[1]]
+        patch = (own[:, : part.shape[1]] > 0) & (part > 0)
+        patch = np.repeat(np.repeat(patch, field.high, axis=0), field.wide, axis=1)
+        yield patch, (x0 * step, y * field.high)
+
+
 def _fit(
     patch: NDArray[np.bool_], heights: NDArray[np.uint8], origin: tuple[int, int], direction: str
 ) -> Rule | None:
     """Fit a straight line through the ridge's middle, column by column."""
-    weight = np.where(patch, heights, 0).astype(np.float64)
-    total = weight.sum(axis=0)
+    weight = (heights * patch).astype(np.float32)
+    total, moment = (
+        np.stack([np.ones(len(patch)), np.arange(len(patch))]).astype(np.float32) @ weight
+    )
     cols = np.nonzero(total > 0)[0]
     if len(cols) < 8:
         return None
-    rows = np.arange(patch.shape[0])[:, None]
-    middle = (weight * rows).sum(axis=0)[cols] / total[cols]
-    slope, start = 0.0, float(np.median(middle))
+    middle = (moment[cols] / total[cols]).astype(np.float64)
+    slope, start = 0.0, _median(middle)
     keep = np.ones(len(cols), bool)
     for _ in range(2):
         x, y = cols[keep].astype(float), middle[keep]
@@ -197,10 +226,10 @@ def _fit(
         slope = float(dx @ y / max(float(dx @ dx), 1e-9))
         start = float(y.mean() - slope * x.mean())
         off = np.abs(middle - (start + slope * cols))
-        keep = off <= max(1.0, 2.5 * float(np.median(off)))
+        keep = off <= max(1.0, 2.5 * _median(off))
         if keep.sum() < 8:
             break
-    thickness = float(np.median(patch.sum(axis=0)[cols]))
+    thickness = _median(patch.sum(axis=0)[cols])
     first, last = int(cols[0]), int(cols[-1]) + 1
     return Rule(
         direction="across" if direction == "across" else "down",
@@ -214,15 +243,20 @@ def _fit(
 
 
 def _join(segments: list[Rule], dpi: float) -> list[Rule]:
-    """Join segments that lie on one line with a gap of less than a fifth of an inch."""
-    gap, off = dpi / 5, max(2.5, dpi / 90)
+    """Join segments that lie on one line with a gap of less than a fifth of an inch.
+
+    A piece far thicker is of a row of letters that the line passes close to.
+    """
+    gap, off, thicker = dpi / 5, max(2.5, dpi / 90), max(3.0, dpi / 75)
     joined: list[Rule] = []
     for segment in sorted(segments, key=lambda r: r.start):
         for i, other in enumerate(joined):
-            apart = segment.start - other.end
+            if not -gap <= segment.start - other.end <= gap:
+                continue
+            if abs(segment.thickness_px - other.thickness_px) > thicker:
+                continue
             meets = abs(other.at(segment.start) - segment.position) <= off
-            reaches = abs(segment.at(other.end) - other.at(other.end)) <= 2 * off
-            if -gap <= apart <= gap and meets and reaches:
+            if meets and abs(segment.at(other.end) - other.at(other.end)) <= 2 * off:
                 joined[i] = _together(other, segment)
                 break
         else:
@@ -380,14 +414,14 @@ def _columns(
     half = max(2, round(dpi * 0.03))
     far = half + round(dpi * 0.05) + round(dpi * _THICKEST_IN / 2) + 2
     strip = _cut_strip(ink, int(along[0]), centre, far)
-    shift = int(strip[far - 2 : far + 3].mean(axis=1).argmax()) - 2
+    shift = int(strip[far - 2 : far + 3].sum(axis=1, dtype=np.int32).argmax()) - 2
     middle = far + shift
     core = strip[middle - 1 : middle + 2].max(axis=0)
     own = max(_upper_quartile(core), _FLOOR) if level is None else level
     inked = core > 0.4 * own
     if not inked.any():
         return inked, inked, own, 1.0
-    profile = strip[middle - half : middle + half + 1][:, inked].mean(axis=1)
+    profile = strip[middle - half : middle + half + 1].astype(np.float32) @ inked.astype(np.float32)
     thickness = float((profile > profile.max() / 2).sum())
     clear = inked
     for side_in in (0.03, 0.05):
@@ -419,6 +453,12 @@ def _cut_strip(
         for a, b in pairwise(steps)
     ]
     return blocks[0] if len(blocks) == 1 else np.concatenate(blocks, axis=1)
+
+
+def _median(values: NDArray[np.floating] | NDArray[np.integer]) -> float:
+    """Return the middle value; for short arrays much quicker than numpy's own."""
+    at = len(values) // 2
+    return float(np.partition(values, at)[at])
 
 
 def _upper_quartile(values: NDArray[np.uint8]) -> float:

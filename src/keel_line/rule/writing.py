@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import PAPER_LEVEL, Grey
+from keel_line._shared.paper import Grey, level_at, measure_darkness
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Rule
 
@@ -63,8 +63,8 @@ def find_writing(
     taken
         Areas to leave out.
     """
-    ink = cv2.subtract(np.full_like(flat, PAPER_LEVEL), flat)
-    depth = float(np.percentile(ink[::3, ::3], 99))
+    ink = measure_darkness(flat)
+    depth = level_at(np.asarray(ink[::3]), 0.99)
     _, dark = cv2.threshold(ink, max(_LEAST_INK, 0.35 * depth), 1, cv2.THRESH_BINARY)
     mask = np.asarray(dark, np.uint8)
     for rule in rules:

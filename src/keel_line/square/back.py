@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import PAPER_LEVEL, Grey, estimate_paper, shrink_to_dpi
+from keel_line._shared.paper import Grey, estimate_paper, measure_darkness, shrink_to_dpi
 
 _WORK_DPI = 150.0
 _STRONG = 0.5
@@ -31,7 +31,7 @@ def shines_through(flat: Grey, dpi: float) -> bool:
         Its resolution.
     """
     small, dpi = shrink_to_dpi(flat, dpi, _WORK_DPI)
-    ink = _ink_of(small)
+    ink = measure_darkness(small)
     depth = _writing_depth(ink)
     noise = float(np.median(np.abs(np.diff(ink[::3, ::3].astype(np.int16), axis=1))))
     seen = ink > max(_WEAK * depth, _GRAINS * noise, 8.0)
@@ -76,15 +76,11 @@ def drop_back(grey: Grey, flat: Grey, dpi: float) -> Grey:
     dpi
         Its resolution.
     """
-    ink = _ink_of(flat)
+    ink = measure_darkness(flat)
     gone = ~_near_writing(ink, _writing_depth(ink), dpi)
     out = grey.copy()
     out[gone] = estimate_paper(grey)[gone].astype(np.uint8)
     return out
-
-
-def _ink_of(flat: Grey) -> NDArray[np.uint8]:
-    return np.asarray(cv2.subtract(np.full_like(flat, PAPER_LEVEL), flat), np.uint8)
 
 
 def _writing_depth(ink: NDArray[np.uint8]) -> float:

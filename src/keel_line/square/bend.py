@@ -17,7 +17,7 @@ import numpy as np
 from numpy.polynomial import chebyshev
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import PAPER_LEVEL, Grey, shrink_to
+from keel_line._shared.paper import Grey, measure_darkness, shrink_to
 from keel_line.errors import Failed
 from keel_line.model.geometry import Bend, Box
 
@@ -332,7 +332,7 @@ def trace_lines(laid: Grey, axis: int) -> list[NDArray[np.float64]]:
         Points (x, y) of each line, a few px apart, to a fraction of a px.
     """
     picture = laid if axis == 0 else np.ascontiguousarray(laid.T)
-    ink = cv2.subtract(np.full_like(picture, PAPER_LEVEL), picture)
+    ink = measure_darkness(picture)
     soft = np.asarray(cv2.blur(ink, (5, 1)), np.uint8)
     side = max(2, round(_CLEAR_SHARE * max(laid.shape)))
     sides = np.zeros_like(soft)
