@@ -24,15 +24,20 @@ CONDITIONS = ("office", "copy", "fax", "clean", "copy", "fax", "office", "fax-co
 FACES = "held"
 _SEED = 41177
 _DPI = 300.0
+_FIRST_AMOUNT = 3
 
 
 @dataclass
 class ReckoningScore:
-    """Counts over cells with a reading: all, wrong, silent and needless flags, without and with."""
+    """Counts over cells with a reading: all, wrong, silent and needless flags, without and with.
+
+    ``silent_amounts`` are those of ``silent`` in columns that are reckoned with.
+    """
 
     cells: int = 0
     wrong: int = 0
     silent: tuple[int, int] = (0, 0)
+    silent_amounts: tuple[int, int] = (0, 0)
     needless: tuple[int, int] = (0, 0)
 
 
@@ -92,9 +97,11 @@ def score_reckoning(pages: int) -> ReckoningScore:
         score.wrong += sum(flat_text(c.text) != truth[c.cell.row, c.cell.col] for c in plain)
         for way, cells in enumerate((plain, judged.cells)):
             wrong = [flat_text(c.text) != truth[c.cell.row, c.cell.col] for c in cells]
-            silent = sum(w and not c.flagged for w, c in zip(wrong, cells, strict=True))
+            silent = [c for w, c in zip(wrong, cells, strict=True) if w and not c.flagged]
+            amounts = sum(c.cell.col >= _FIRST_AMOUNT for c in silent)
             needless = sum(c.flagged and not w for w, c in zip(wrong, cells, strict=True))
-            score.silent = _add(score.silent, way, silent)
+            score.silent = _add(score.silent, way, len(silent))
+            score.silent_amounts = _add(score.silent_amounts, way, amounts)
             score.needless = _add(score.needless, way, needless)
     return score
 

@@ -6,7 +6,6 @@ nothing else uses. Every figure in the report is measured in the run that writes
 
 from __future__ import annotations
 
-import io
 import json
 import os
 import platform
@@ -15,58 +14,28 @@ import subprocess
 import sys
 import time
 from collections import Counter
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from difflib import SequenceMatcher
 from pathlib import Path
 
 import click
 import numpy as np
-from PIL import Image
 
+from benchmarks.materials import MATERIALS, SEED, Material, encode, make_material
 from benchmarks.measure import SETTINGS, CellScore, PageScore, score_page
 from benchmarks.pictures import draw_laid, draw_reliability, draw_silent
+from benchmarks.proofing import BIG_PAGES, ProofScore, measure_proofing
 from benchmarks.reckoning import ReckoningScore, score_reckoning
 from benchmarks.ruling import RulingScore, count_false_tables, score_rulings
 from benchmarks.squaring import LaidScore, score_laying, show_laying
 from keel_line import __version__
 from keel_line.read.network import Network
 from synth.faces import load_faces
-from synth.pages import (
-    CellContent,
-    MadePage,
-    Sheet,
-    TableContent,
-    choose_style,
-    finish_page,
-    make_page,
-)
+from synth.pages import CellContent, Sheet, TableContent, choose_style, finish_page
 
 ROOT = Path(__file__).resolve().parent.parent
 REPORT = ROOT / "docs" / "accuracy.md"
 FIGURES = ROOT / "docs" / "figures"
-_SEED = 90210
-
-
-@dataclass(frozen=True)
-class Material:
-    """One kind of page: its condition, resolution and how many."""
-
-    name: str
-    condition: str
-    dpi: float
-    pages: int
-
-
-MATERIALS = (
-    Material("300 dpi scan, clean to moderate", "clean", 300, 24),
-    Material("300 dpi scan, strong compression, grey", "office", 300, 16),
-    Material("200 dpi office scan", "office", 200, 8),
-    Material("photocopy", "copy", 300, 8),
-    Material("fax 204x196", "fax", 300, 8),
-    Material("fax 204x98", "fax-coarse", 300, 4),
-    Material("photograph, 200 px per inch", "photo", 200, 6),
-)
 TURNED_PAGES = 120
 PHOTOGRAPHED_SHEETS = 30
 BENT_PAGES = 16
@@ -76,35 +45,17 @@ PROSE_PAGES = 24
 TARGET_MATERIALS = 2  # the issue's figures are for 300 dpi, clean to moderately noisy
 
 
-def encode(page: MadePage) -> bytes:
-    """Encode a page as a scanner or fax machine would hand it over."""
-    out = io.BytesIO()
-    if page.condition.startswith("fax"):
-        Image.fromarray(page.grey > 127).save(
-            out, "TIFF", compression="group4", dpi=(page.x_dpi, page.y_dpi)
-        )
-    else:
-        Image.fromarray(page.grey).save(out, "PNG", dpi=(page.x_dpi, page.y_dpi), compress_level=1)
-    return out.getvalue()
-
-
 def run_material(number: int, material: Material) -> list[PageScore]:
     """Make and score the pages of one material."""
-    faces = load_faces("held")
-    allowed = frozenset(Network().recipe.alphabet)
-    scores = []
-    for i in range(material.pages):
-        rng = np.random.default_rng([_SEED, number, i])
-        page = make_page(
-            rng, faces, allowed, condition=material.condition, dpi=material.dpi, held=True
-        )
-        scores.append(score_page(page, encode(page), f"{material.name} {i}"))
-    return scores
+    return [
+        score_page(page, encode(page), f"{material.name} {i}")
+        for i, page in enumerate(make_material(number, material))
+    ]
 
 
 def make_timing_page() -> bytes:
     """Make an A4 page at 300 dpi with 200 cells, as the speed figure asks."""
-    rng = np.random.default_rng([_SEED, 999])
+    rng = np.random.default_rng([SEED, 999])
     style = choose_style(rng, [f for f in load_faces("held") if f.family == "PT Sans"])
     sheet = Sheet(300)
     cells = tuple(
@@ -314,6 +265,7 @@ def write_report(
     laid: LaidScore,
     ruled: tuple[list[RulingScore], int],
     reckoned: ReckoningScore,
+    proofed: ProofScore,
     reader: dict[str, float],
     minutes: float,
 ) -> str:
@@ -389,6 +341,10 @@ def write_report(
         "## Checks",
         "",
         *_reckoning_lines(reckoned),
+        "",
+        "## Proofing",
+        "",
+        *_proof_lines(proofed),
         "",
         "## Confidence",
         "",
@@ -515,7 +471,24 @@ def _reckoning_lines(score: ReckoningScore) -> list[str]:
         "| | by the reading alone | with the checks |",
         "|---|---|---|",
         f"| wrong and not flagged | {score.silent[0]} | {score.silent[1]} |",
+        f"| of these in columns that are reckoned with | {score.silent_amounts[0]} | "
+        f"{score.silent_amounts[1]} |",
         f"| right and flagged | {score.needless[0]} | {score.needless[1]} |",
+    ]
+
+
+def _proof_lines(score: ProofScore) -> list[str]:
+    return [
+        f"A clerk who answers all {score.doubts} doubts of the fax pages truthfully presses "
+        f"{score.presses / max(1, score.doubts):.2f} keys a doubt beyond the characters that must "
+        "be typed.",
+        "",
+        f"Keys over a docket of {score.rows:,} rows on {BIG_PAGES} pages, painting included "
+        "(offscreen, without a graphics card):",
+        "",
+        "| key | median, ms | worst, ms |",
+        "|---|---|---|",
+        *[f"| {name} | {middle} | {worst} |" for name, (middle, worst) in score.keys.items()],
     ]
 
 
@@ -561,8 +534,9 @@ def main() -> None:
     laid = score_laying(TURNED_PAGES, PHOTOGRAPHED_SHEETS, BENT_PAGES)
     ruled = score_rulings(RULED_PAGES), count_false_tables(PROSE_PAGES)
     reckoned = score_reckoning(LEDGER_PAGES)
+    proofed = measure_proofing()
     minutes = (time.monotonic() - begun) / 60
-    click.echo(write_report(groups, page, window, laid, ruled, reckoned, reader, minutes))
+    click.echo(write_report(groups, page, window, laid, ruled, reckoned, proofed, reader, minutes))
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     click.echo(f"Peak memory of the whole benchmark: {peak:.0f} MB", err=True)
 

@@ -7,9 +7,10 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from benchmarks.materials import encode
 from benchmarks.measure import SETTINGS, CellScore, PageScore, flat_text, score_page
 from benchmarks.pictures import band_cells, calibration_error, draw_reliability, draw_silent
-from benchmarks.run import calibration_rows, confusions, dial_rows, encode, table_row
+from benchmarks.run import calibration_rows, confusions, dial_rows, table_row
 from keel_line.gather.sources import load_page
 from tests.conftest import draw_page, make_content
 

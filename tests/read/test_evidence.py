@@ -178,3 +178,27 @@ def test_a_flourish_that_is_not_read_is_shown(reader: Reader) -> None:
     read_there = [c for c in readings[0].chars if c.box[2] > 185]
     assert stroke or read_there
     assert readings[1].unread == ()
+
+
+@pytest.mark.parametrize("ruled", [True, False])
+def test_writing_that_runs_into_the_next_cell_is_in_doubt(reader: Reader, *, ruled: bool) -> None:
+    grey, grid = draw_row("Corriemoor Outer Quay", "", "Gannet 7")
+    if ruled:
+        for x in (260, 520):
+            grey[:, x - 1 : x + 2] = 20
+    (readings,) = reader.read_page(grey, 200, [grid])
+    assert readings[0].confidence <= 0.5
+    assert readings[0].reasons[0] == "The writing runs on over the side of the cell."
+    assert readings[1].confidence <= 0.5
+    assert readings[2].confidence > 0.9
+
+
+def test_writing_close_to_a_rule_is_none_that_runs_on(reader: Reader) -> None:
+    grey, grid = draw_row("Harrow 12", "Gannet 7")
+    width = int(np.flatnonzero((grey < 128).any(axis=0) & (np.arange(520) < 260))[-1])
+    close = np.full_like(grey, PAPER_LEVEL)
+    close[:, 257 - width : 257] = grey[:, :width]  # up to the rule, but not over it
+    close[:, 280:] = grey[:, 280:]
+    close[:, 259:262] = 20
+    (readings,) = reader.read_page(close, 200, [grid])
+    assert not any("runs on" in reason for r in readings for reason in r.reasons)

@@ -27,6 +27,7 @@ from keel_line.read.confidence import (
     measure_hardness,
 )
 from keel_line.read.decode import Decoded, decode_line
+from keel_line.read.edges import runs_over
 from keel_line.read.ink import CellInk, ink_depth, take_ink
 from keel_line.read.language import (
     LanguageModel,
@@ -55,6 +56,7 @@ _Fit: TypeAlias = Callable[[str], float]
 _SIDE_CAPS = 0.35
 _AROUND_IN = 0.1
 _MOST_RUNNERS_UP = 5
+_CUT_SURE = 0.5
 _UNREAD_SURE = 0.3  # specks and stains are read as nothing, too
 _FEW_AGREE = 0.7
 _UNUSUAL_FORM = -1.0
@@ -62,7 +64,10 @@ _UNUSUAL_FORM = -1.0
 
 @dataclass(frozen=True, eq=False)
 class PreparedCell:
-    """A cell on its way to the network: its ink, its lines, and their prepared pictures."""
+    """A cell on its way to the network: its ink, its lines, and their prepared pictures.
+
+    ``cut`` tells that its writing goes on beyond its side.
+    """
 
     cell: Cell
     origin: tuple[int, int]
@@ -71,6 +76,7 @@ class PreparedCell:
     lines: tuple[TextLine, ...]
     lefts: tuple[int, ...]
     pictures: tuple[Grey, ...]
+    cut: bool
 
 
 @dataclass(frozen=True)
@@ -204,6 +210,8 @@ class Reader:
         features = _features(cell, [line for line, _, _ in kept], [d for _, _, d in kept], account)
         features = (*features, fit(text), min(leads), hardness, hardness * features[0])
         confidence = estimate_confidence(self.calibration, features)
+        if cell.cut:  # what is read may be right, and yet not all that is written
+            confidence = min(confidence, _CUT_SURE)
         runners_up = _runners_up([d for _, _, d in kept], fit)
         return Reading(
             text,
@@ -215,6 +223,7 @@ class Reader:
                 runners_up,
                 dict(zip(FEATURES, features, strict=True)),
                 unread=bool(account.unread),
+                cut=cell.cut,
             ),
             tuple(zip(FEATURES, (round(f, 4) for f in features), strict=True)),
             model,
@@ -325,7 +334,15 @@ def prepare_grid(flat: Grey, dpi: float, grid: Grid, recipe: LineRecipe) -> list
     found = [find_lines(i, cap) for i in inks]
     found = _share_baselines(grid, [origin for _, origin in crops], found, cap)
     return [
-        _prepare_cell(cell, origin, ink, lines, cap, recipe)
+        _prepare_cell(
+            cell,
+            origin,
+            ink,
+            lines,
+            cap,
+            recipe,
+            cut=runs_over(flat, origin, ink.mask, depth, cap, rule_px),
+        )
         for cell, (_, origin), ink, lines in zip(grid.cells, crops, inks, found, strict=True)
     ]
 
@@ -372,6 +389,8 @@ def _prepare_cell(
     lines: list[TextLine],
     cap_px: float,
     recipe: LineRecipe,
+    *,
+    cut: bool,
 ) -> PreparedCell:
     lefts, pictures = [], []
     for line in lines:
@@ -380,7 +399,7 @@ def _prepare_cell(
         crop = np.ascontiguousarray(ink.grey[line.top : line.bottom, left:right])
         lefts.append(left)
         pictures.append(prepare_line(crop, line.baseline - line.top, line.cap_px, recipe))
-    return PreparedCell(cell, origin, ink, cap_px, tuple(lines), tuple(lefts), tuple(pictures))
+    return PreparedCell(cell, origin, ink, cap_px, tuple(lines), tuple(lefts), tuple(pictures), cut)
 
 
 def _has_text(decoded: Sequence[Decoded]) -> bool:
@@ -454,9 +473,10 @@ def _reasons(
     features: dict[str, float],
     *,
     unread: bool,
+    cut: bool,
 ) -> tuple[str, ...]:
     """Say in the clerk's words why a cell may be wrong; the weightiest first."""
-    reasons = []
+    reasons = ["The writing runs on over the side of the cell."] if cut else []
     visible = [c for c in chars if c.char != " "]
     weak = [(i, c) for i, c in enumerate(visible) if c.probability < 0.9]
     if len(weak) > 3:

@@ -1,0 +1,64 @@
+"""Writing that runs on over its cell's side, where a letter is cut or a word goes on next door."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line._shared.paper import PAPER_LEVEL, Grey
+
+_BORDER_PX = 2
+_TALL_CAPS = 0.15
+_BEYOND_CAPS = 0.4
+_NEAR_CAPS = 0.12
+_DARK = 0.42  # of the page's ink
+_RULE_SHARE = 0.7  # of a cell's height that only a rule fills
+
+
+def runs_over(
+    flat: Grey,
+    origin: tuple[int, int],
+    mask: NDArray[np.bool_],
+    depth: float,
+    cap_px: float,
+    rule_px: float,
+) -> bool:
+    """Tell whether a cell's writing goes on beyond its left or right side.
+
+    Parameters
+    ----------
+    flat
+        Squared page with even light, shape (rows, cols).
+    origin
+        (x, y) of the cell's upper left pixel on the page.
+    mask
+        The cell's writing, without what is left of rules, shape (rows, cols).
+    depth
+        Typical darkness of the page's ink below its paper (grey levels).
+    cap_px
+        Height of capitals.
+    rule_px
+        Thickness of the table's rules.
+    """
+    rows, cols = mask.shape
+    x, y = origin
+    past = round(rule_px) + _BORDER_PX
+    reach = past + max(2, round(_BEYOND_CAPS * cap_px))
+    near = np.ones((2 * max(1, round(_NEAR_CAPS * cap_px)) + 1, 1), np.uint8)
+    for inside, first, last in (
+        (mask[:, -_BORDER_PX:], x + cols + past, x + cols + reach),
+        (mask[:, :_BORDER_PX], x - reach, x - past),
+    ):
+        touching = np.asarray(inside.any(axis=1), np.bool_)
+        if touching.sum() < _TALL_CAPS * cap_px:
+            continue
+        beyond = flat[y : y + rows, max(0, first) : max(0, last)]
+        dark = np.asarray(PAPER_LEVEL - beyond.astype(np.int16) > _DARK * depth, np.bool_)
+        writing = dark[:, dark.mean(axis=0) < _RULE_SHARE].any(axis=1)
+        around = (
+            np.asarray(cv2.dilate(touching.astype(np.uint8)[:, None], near), np.uint8).ravel() > 0
+        )
+        if (writing & around).sum() >= _TALL_CAPS * cap_px:
+            return True
+    return False
