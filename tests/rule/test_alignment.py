@@ -170,6 +170,39 @@ def test_a_value_that_ends_in_the_white_before_its_neighbour_spans_nothing(
     assert next(c.col_span for c in grid.cells if (c.row, c.col) == (1, 0)) == span
 
 
+def test_a_value_under_headings_of_their_own_spans_no_columns() -> None:
+    """It happens to stand over the middle of what is written in the next row."""
+    lines = place_lines([(100 + 90.0 * r, ".xxx" if r == 1 else "xxxx") for r in range(9)])
+    boxes = lines.boxes.copy()
+    (value,) = np.flatnonzero((lines.lines == 1) & (boxes[:, 0] == 300))
+    boxes[value, 2] = 320.0
+    (short,) = np.flatnonzero((lines.lines == 2) & (boxes[:, 0] == 100))
+    boxes[short, 0] = 200.0
+    (grid,) = find_aligned(Writing(boxes, lines.lines, 24.0), ())
+    assert all(c.col_span == 1 for c in grid.cells)
+
+
+@pytest.mark.parametrize(
+    "strays",
+    [
+        [(5, 252.0, 274.0), (6, 252.0, 280.0), (8, 252.0, 278.0)],  # ends of long values
+        [(0, 262.0, 272.0), (4, 266.0, 276.0)],  # specks
+    ],
+    ids=["ends", "specks"],
+)
+def test_what_strays_into_the_white_makes_no_column(
+    strays: list[tuple[int, float, float]],
+) -> None:
+    lines = place_lines([(100 + 90.0 * r, "xxxx") for r in range(12)])
+    boxes, numbers = lines.boxes, lines.lines
+    for line, left, right in strays:
+        middle = 100 + 90.0 * line
+        boxes = np.concatenate([boxes, [[left, middle - 12, right, middle + 12]]])
+        numbers = np.append(numbers, line)
+    (grid,) = find_aligned(Writing(boxes, numbers, 24.0), ())
+    assert grid.cols == 4
+
+
 def write_words(*words: tuple[int, int, str]) -> NDArray[np.uint8]:
     """Write words at (x, baseline) in capitals of 20 px."""
     grey = np.full((420, 900), 235, np.uint8)

@@ -53,6 +53,9 @@ _JOINED = 0.82  # of the usual distance from row to row
 _NEAREST = 0.9
 _FLUSH_CAPS = 0.4
 _HEADING_ROWS = 2
+_SELDOM_FILLED = 0.3  # of a table's lines
+_SPECK_CAPS = 0.8
+_GOES_ON_CAPS = 1.6
 
 
 @dataclass(frozen=True, eq=False)
@@ -483,7 +486,11 @@ def _lay_out(body: _Block, streams: list[_Stream], rules: Sequence[Rule]) -> Gri
             max(around[2], *(r.end for r in across)),
             around[3],
         )
-    xs = _column_lines(streams, down, around, body.cap_px)
+    xs = _without_strays(
+        _column_lines(streams, down, around, body.cap_px),
+        body,
+        [r.at((around[1] + around[3]) / 2) for r in down],
+    )
     levels = find_levels(body.rows, body.cap_px, xs)
     if levels is not None:  # what stands between two levels of headings belongs to both
         body = _Block((body.rows[0], *body.rows[levels.last :]), body.cap_px)
@@ -586,6 +593,51 @@ def _column_lines(streams: list[_Stream], down: list[Rule], around: Box, cap: fl
     return [left, *sorted(inner), right]
 
 
+def _without_strays(xs: list[float], body: _Block, ruled: Sequence[float]) -> list[float]:
+    """Leave out boundaries beside which a column holds no writing of its own.
+
+    A word that a copier broke lets a stream through, and so does the end of a long value. Of such a
+    column's two boundaries the one goes that its writing stands nearer to; ruled ones stay.
+    """
+    pieces = np.concatenate(body.rows)
+    middles = (pieces[:, 0] + pieces[:, 2]) / 2
+    kept = list(xs)
+    col = 0
+    while col < len(kept) - 1:
+        may_go = [k for k in (col, col + 1) if 0 < k < len(kept) - 1 and kept[k] not in ruled]
+        if not may_go or not _is_stray(body, kept[col], kept[col + 1]):
+            col += 1
+            continue
+        own = pieces[(middles >= kept[col]) & (middles < kept[col + 1])]
+        away = {k: float(np.abs(own[:, (0, 2)] - kept[k]).min(initial=np.inf)) for k in may_go}
+        del kept[min(away, key=lambda k: away[k])]
+    return kept
+
+
+def _is_stray(body: _Block, left: float, right: float) -> bool:
+    """Tell whether a column holds specks alone, or in few lines what goes on from its left."""
+    seen: list[tuple[int, NDArray[np.float64]]] = []
+    for number, row in enumerate(body.rows):
+        middles = (row[:, 0] + row[:, 2]) / 2
+        own = row[(middles >= left) & (middles < right)]
+        if len(own):
+            seen.append((number, own))
+    if not seen:
+        return True
+    if len(seen) > _SELDOM_FILLED * len(body.rows):
+        return False
+    if max(float((own[:, 2] - own[:, 0]).max()) for _, own in seen) < _SPECK_CAPS * body.cap_px:
+        return True
+    if seen[0][0] == 0:  # it has a heading
+        return False
+    for number, own in seen:
+        before = body.rows[number][:, 2]
+        gaps = own[:, 0].min() - before[before <= own[:, 0].min()]
+        if not len(gaps) or gaps.min() > _GOES_ON_CAPS * body.cap_px:
+            return False
+    return True
+
+
 def _row_lines(
     body: _Block, across: list[Rule], around: Box, xs: list[float], *, apart: bool
 ) -> tuple[list[int], list[float]]:
@@ -680,10 +732,12 @@ def _place_cells(body: _Block, starts: list[int], xs: list[float], ys: list[floa
     ends = [*starts[1:], len(body.rows)]
     usual = _usual_extents(body, xs)
     cells: list[Cell] = []
+    headed: set[int] = set()
     for row, (first, last) in enumerate(zip(starts, ends, strict=True)):
         pieces = np.concatenate(body.rows[first:last])
         below = body.rows[last] if row < _HEADING_ROWS and last < len(body.rows) else None
-        spans = _spans_of(pieces, xs, usual, body.cap_px, below)
+        spans = _spans_of(pieces, xs, usual, body.cap_px, below, headed)
+        headed |= columns_of(pieces, xs) & {a for a, b in spans if b == a + 1}
         for a, b in spans:
             cells.append(Cell(row, a, 1, b - a, (xs[a], ys[row], xs[b], ys[row + 1])))
     return cells
@@ -712,13 +766,14 @@ def _spans_of(
     usual: NDArray[np.float64],
     cap: float,
     below: NDArray[np.float64] | None,
+    headed: set[int],
 ) -> list[tuple[int, int]]:
     """Part a row into cells: (first column, column after the last) of each.
 
     ``usual`` says where each column's writing lies: a value in its place that runs over a boundary,
     but not as far as what stands there, spans nothing. ``below`` are the pieces of the next line
     where this one may be a heading's: a title that stands over the middle of several of them spans
-    their columns.
+    their columns, unless these have headings of their own above it (``headed``).
     """
     joined = [False] * (len(xs) - 2)
     inner = np.array(xs[1:-1])
@@ -735,8 +790,10 @@ def _spans_of(
             apart = beyond in others or (own_place and not reaches)
             joined[k] |= bool(x0 + slack < x < x1 - slack) and not apart
         if below is not None and len(below) > len(pieces):
-            for k in spanned_below(x0, x1, pieces, below, xs):
-                joined[k] = True
+            spanned = spanned_below(x0, x1, pieces, below, xs)
+            if not {c for k in spanned for c in (k, k + 1)} <= headed:
+                for k in spanned:
+                    joined[k] = True
     out, start = [], 0
     for k, is_joined in enumerate([*joined, False]):
         if not is_joined:
