@@ -34,7 +34,7 @@ from synth.pages import CellContent, MadePage, Sheet, TableContent, choose_style
 _SEED = 70118
 _BIG_ROWS = 50
 _BIG_COLS = 8
-_REST_S = 0.03
+_REST_S = 0.1  # between keys, ten of them a second
 _MOST_PRESSES = 10_000
 _Key = Qt.Key
 _Mod = Qt.KeyboardModifier

@@ -4,6 +4,7 @@ import json
 
 import pytest
 from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QImage
 from pytestqt.qtbot import QtBot
 
 from keel_line.desk.desk import Desk
@@ -244,16 +245,16 @@ def test_a_value_of_more_lines_makes_its_row_higher(window: Window, press: Keys)
 def test_only_rows_that_changed_are_painted_anew(window: Window, press: Keys) -> None:
     interline = window.proof.interline
     interline.grab()
-    kept = dict(interline._strips)
+    kept = {row: (strip, strip.toImage()) for row, strip in interline._strips.items()}
     row = window.session.cell.cell.row
     press(Key.Key_Return)
     interline.grab()
-    assert kept
-    for number, strip in kept.items():
+    for number, (strip, looked) in kept.items():
         again = interline._strips.get(number)
-        if number != row and again is not None:
+        if again is not None:
             assert again is strip
-    assert interline._strips.get(row) is not kept.get(row)
+            assert (again.toImage() == looked) is (number != row)
+    assert row in kept
 
 
 def go_to_place(window: Window, row: int, col: int) -> int:
@@ -506,3 +507,21 @@ def test_a_clerk_who_answers_truthfully_needs_little_more_than_a_key_a_doubt(
     assert presses / len(met) <= 1.3
     table = window.session.tables[0]
     assert all(s.text.split() == wanted[s.id].split() for s in table.cells if s.settled)
+
+
+def test_a_cell_painted_anew_looks_as_if_all_of_its_row_were(window: Window, press: Keys) -> None:
+    interline = window.proof.interline
+
+    def look() -> QImage:
+        return interline.view.grab().toImage()
+
+    look()
+    for key, modifier in (
+        (Key.Key_Return, Mod.NoModifier),
+        (Key.Key_Return, Mod.NoModifier),
+        (Key.Key_Z, Mod.ControlModifier),
+    ):
+        press(key, modifier)
+        mended = look()
+        interline._strips.clear()
+        assert look() == mended

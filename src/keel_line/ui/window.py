@@ -6,7 +6,7 @@ from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import (
     QAction,
     QCloseEvent,
@@ -55,6 +55,8 @@ from keel_line.ui.theme import Theme, apply_theme, make_theme
 from keel_line.ui.widgets.line import LineBar
 from keel_line.ui.widgets.ribbon import PageRibbon
 
+_RIBBON_MS = 40
+
 
 class Window(QMainWindow):
     """Holds one docket at a time.
@@ -91,6 +93,10 @@ class Window(QMainWindow):
         self.setMinimumSize(1024, 640)
         self.resize(1280, 800)
         self.setAcceptDrops(True)
+        self._ribbon_rest = QTimer(self)
+        self._ribbon_rest.setSingleShot(True)
+        self._ribbon_rest.setInterval(_RIBBON_MS)
+        self._ribbon_rest.timeout.connect(self._refresh_ribbon)
         self._build()
         self._bind()
         self.jobs.progress.connect(self._show_progress)
@@ -320,6 +326,7 @@ class Window(QMainWindow):
         if self._page_id not in known and self._pages:
             self._page_id = self._pages[0].id
         self._refresh_counts()
+        self._refresh_ribbon()
         if self._at in {"square", "rule"}:
             self._show_page()
 
@@ -345,7 +352,7 @@ class Window(QMainWindow):
         self.expected.setText(wrong if session.tables else "")
         self.dial.setText(f"{say_unseen(session.desk.unseen)} may pass unseen")
         self.dial.setVisible(bool(session.tables))
-        self._refresh_ribbon()
+        self._ribbon_rest.start()  # what the small pictures say can wait until the key is shown
 
     def _refresh_ribbon(self) -> None:
         shown = make_ribbon(self._pages, self.session.tables, self.session.tallies, self._small)

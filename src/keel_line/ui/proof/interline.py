@@ -10,6 +10,7 @@ from collections.abc import Collection, Sequence
 from PyQt6.QtCore import QPointF, QRectF, QSize, QSizeF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
+    QFont,
     QFontMetricsF,
     QImage,
     QKeyEvent,
@@ -36,7 +37,8 @@ _MOST_ZOOM = 1.1
 _CUTTINGS_KEPT = 400
 _STRIPS_KEPT = 96
 _STRIPS_AHEAD = 12
-_BUDGET_S = 0.006  # for rows that are painted for the first time, in one frame
+_AHEAD_MS = 5
+_BUDGET_S = 0.003  # for rows that are painted for the first time, in one frame
 
 
 class Interline(QAbstractScrollArea):
@@ -64,10 +66,11 @@ class Interline(QAbstractScrollArea):
         self._zoom = 1.0
         self._numeric: list[bool] = []
         self._after_point: list[float] = []
+        # Of readings that are not in doubt, and of those that are.
+        self._faces: tuple[tuple[QFont, QFontMetricsF], ...] = ()
         self._cuttings: dict[int, QPixmap] = {}
         self._strips: dict[int, QPixmap] = {}
         self._ahead = QTimer(self)
-        self._ahead.setInterval(0)
         self._ahead.timeout.connect(self._paint_ahead)
         view, bar, side = self.viewport(), self.verticalScrollBar(), self.horizontalScrollBar()
         assert view is not None and bar is not None and side is not None  # noqa: S101, PT018 - Qt made them
@@ -120,9 +123,7 @@ class Interline(QAbstractScrollArea):
             self._view.update()
             return
         for index in changed:
-            cell = table.cells[index].cell
-            for row in range(cell.row, cell.row + cell.row_span):
-                self._strips.pop(row, None)
+            self._mend_strips(table, index)
         places = self._bar.value(), self._side.value()
         self._bring_into_sight()
         if places != (self._bar.value(), self._side.value()):
@@ -159,7 +160,9 @@ class Interline(QAbstractScrollArea):
             self._tops.append(self._tops[-1] + height + self._reading_height(count))
         columns = [[table.cells[i] for i in numbers] for numbers in table.grid.in_cols]
         self._numeric = [_is_numeric(own, table.header_rows) for own in columns]
-        metrics = QFontMetricsF(self._theme.bold(1.08))
+        fonts = (self._theme.font(1.08), self._theme.bold(1.08))
+        self._faces = tuple((font, QFontMetricsF(font)) for font in fonts)
+        _, metrics = self._faces[True]
         self._after_point = [
             max(map(metrics.horizontalAdvance, {after_point(s.text) for s in own}), default=0.0)
             if numeric
@@ -279,7 +282,8 @@ class Interline(QAbstractScrollArea):
             self._paint_sum(painter, table, self.sum_in_hand)
         if dirty.top() <= self._head:
             self._paint_head(painter, table)
-        self._ahead.start()
+        # What is in sight comes at once, what is next when the hands rest.
+        self._ahead.start(0 if any(row not in self._strips for row in rows) else _AHEAD_MS)
 
     def _paint_rows(self, painter: QPainter, table: TableState, rows: range) -> None:
         """Paint rows, the one at hand first; what takes too long comes with the next frames."""
@@ -314,6 +318,7 @@ class Interline(QAbstractScrollArea):
                         QRectF(0, self._top(row), self._view.width(), high).toAlignedRect()
                     )
                     return
+            self._ahead.setInterval(_AHEAD_MS)
             near = range(seen.stop, min(seen.stop + _STRIPS_AHEAD, table.grid.rows))
             before = range(max(0, seen.start - 2), seen.start)
             for row in (*near, *before):
@@ -333,27 +338,56 @@ class Interline(QAbstractScrollArea):
         return found
 
     def _paint_strip(self, table: TableState, row: int) -> QPixmap:
+        height = self._tops[row + 1] - self._tops[row]
+        ratio = self._view.devicePixelRatioF()
+        strip = QPixmap(round((self._across(table.grid.cols) + 1) * ratio), round(height * ratio))
+        strip.setDevicePixelRatio(ratio)
+        painter = QPainter(strip)
+        self._paint_row(painter, table, row, table.grid.in_rows[row])
+        painter.end()
+        return strip
+
+    def _paint_row(
+        self, painter: QPainter, table: TableState, row: int, numbers: Sequence[int]
+    ) -> None:
+        """Paint a row's ink, and the readings of some of its cells."""
         theme, grid = self._theme, table.grid
         height, ink_height = self._tops[row + 1] - self._tops[row], self._ink_heights[row]
         width = self._across(grid.cols)
-        ratio = self._view.devicePixelRatioF()
-        strip = QPixmap(round((width + 1) * ratio), round(height * ratio))
-        strip.setDevicePixelRatio(ratio)
-        strip.fill(theme.color("desk"))
-        painter = QPainter(strip)
+        painter.fillRect(QRectF(0, 0, width + 1, height), theme.color("desk"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(QRectF(0, 0, width, height), theme.color("sheet"))
         if self._image is not None:
             y0, y1 = grid.y_lines[row], grid.y_lines[row + 1]
             source = QRectF(grid.x_lines[0], y0, grid.x_lines[-1] - grid.x_lines[0], y1 - y0)
+            ratio = self._view.devicePixelRatioF()
             painter.drawPixmap(QPointF(0, 0), self._cutting(row, source, ink_height, ratio))
             if theme.colours.dark:
                 painter.fillRect(QRectF(0, 0, width, ink_height), QColor(20, 24, 27, 70))
         painter.translate(0, -self._tops[row])
-        for index in grid.in_rows[row]:
-            self._paint_reading(painter, table.cells[index])
+        for number in numbers:
+            self._paint_reading(painter, table.cells[number])
+
+    def _mend_strips(self, table: TableState, number: int) -> None:
+        """Paint a cell that changed anew in the strip that is kept of its row."""
+        cell = table.cells[number].cell
+        strip = self._strips.get(cell.row)
+        if cell.row_span > 1 or strip is None:
+            for row in range(cell.row, cell.row + cell.row_span):
+                self._strips.pop(row, None)
+            return
+        own = self._whole(cell).translated(0, -self._tops[cell.row]).toAlignedRect()
+        # Its neighbours too, for they share its border.
+        beside = [
+            n
+            for n in table.grid.in_rows[cell.row]
+            if table.cells[n].cell.col <= cell.col + cell.col_span
+            and table.cells[n].cell.col + table.cells[n].cell.col_span >= cell.col
+        ]
+        painter = QPainter(strip)
+        painter.setClipRect(own)
+        self._paint_row(painter, table, cell.row, beside)
         painter.end()
-        return strip
 
     def _cutting(self, row: int, source: QRectF, height: float, ratio: float) -> QPixmap:
         """Return a row of paper at the table's zoom; made when first seen, then kept."""
@@ -383,10 +417,10 @@ class Interline(QAbstractScrollArea):
             QPolygonF([whole.topLeft(), whole.bottomLeft(), whole.bottomRight(), whole.topRight()])
         )
         painter.fillRect(box.adjusted(1, 0, -1, -1), theme.color("sheet"))
-        painter.setFont(theme.bold(1.08) if state.in_doubt else theme.font(1.08))
+        font, metrics = self._faces[state.in_doubt]
+        painter.setFont(font)
         painter.setPen(theme.color("ink"))
         inner = box.adjusted(9, 2, -8, -2)
-        metrics = QFontMetricsF(painter.font())
         right = self._numeric[cell.col] and cell.col_span == 1
         flag = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
         lines = state.text.split("\n")
@@ -396,7 +430,9 @@ class Interline(QAbstractScrollArea):
             room = inner.width() - metrics.horizontalAdvance(state.text)
             inner.adjust(0, 0, -max(0.0, min(self._after_point[cell.col] - after, room)), 0)
         for i, line in enumerate(lines):
-            shown = metrics.elidedText(line, Qt.TextElideMode.ElideRight, inner.width())
+            shown = line
+            if metrics.horizontalAdvance(line) > inner.width():
+                shown = metrics.elidedText(line, Qt.TextElideMode.ElideRight, inner.width())
             painter.drawText(
                 QRectF(inner.left(), inner.top() + i * height, inner.width(), height),
                 flag | Qt.AlignmentFlag.AlignVCenter,

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import time
 from collections import deque
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -67,6 +69,7 @@ class ProofStation(QWidget):
         self._desk = session.desk
         self._theme = theme
         self._settled_at: deque[float] = deque(maxlen=_PACE_OVER)
+        self._going_on = False
         self._unlike = ""
         self._drawn: list[int] = []  # ids of cells drawn at random, while they are gone through
         self.lens = Lens(theme)
@@ -128,7 +131,7 @@ class ProofStation(QWidget):
         for bar in self.interline.scroll_bars:
             bar.valueChanged.connect(self._place_editor)
         session.moved.connect(self.refresh)
-        session.cells_changed.connect(self.refresh)
+        session.cells_changed.connect(self._take_changes)
         session.tables_changed.connect(self.refresh)
         session.picture_changed.connect(self._take_picture)
 
@@ -168,6 +171,10 @@ class ProofStation(QWidget):
         self.soundings.show_table(table, session.cell_index, changed)
         self.panel.show_view(self._view(table, state))
         self._place_editor()
+
+    def _take_changes(self) -> None:
+        if not self._going_on:
+            self.refresh()
 
     def _take_picture(self, page_id: int) -> None:
         image = self._session.picture(page_id)
@@ -378,9 +385,19 @@ class ProofStation(QWidget):
 
     def _accept(self) -> None:
         if self._session.cell.settled is None:
-            self._session.accept(RIGHT if self._is_drawn else "accepted as read")
+            with self._before_going_on():
+                self._session.accept(RIGHT if self._is_drawn else "accepted as read")
             self._settled_at.append(time.monotonic())
         self._next()
+
+    @contextmanager
+    def _before_going_on(self) -> Iterator[None]:
+        """Settle without showing it: what follows goes on to another cell and shows both."""
+        self._going_on = True
+        try:
+            yield
+        finally:
+            self._going_on = False
 
     def change_order(self) -> None:
         """Go through the doubts in another order: columns, rows, the greatest doubt first."""
@@ -512,7 +529,8 @@ class ProofStation(QWidget):
     def _settle(self, text: str, why: str) -> None:
         if self._is_drawn:
             why = RIGHT if text == self._session.cell.reading.text else WRONG
-        self._session.replace_text(text, why)
+        with self._before_going_on():
+            self._session.replace_text(text, why)
         self._settled_at.append(time.monotonic())
         self._next()
 
