@@ -127,6 +127,21 @@ def test_a_row_with_one_value_is_a_row_where_it_stands_as_far_off_as_others() ->
     assert grid.rows == len(ROWS)
 
 
+@pytest.mark.parametrize(
+    ("left", "pitch", "rows"),
+    [(300, 90.0, 9), (340, 90.0, 8), (300, 130.0, 8)],
+    ids=["in line", "out of line", "further off"],
+)
+def test_a_last_line_of_one_value_is_a_row_if_it_stands_as_rows_do(
+    left: int, pitch: float, rows: int
+) -> None:
+    lines = place_lines([(100 + 90.0 * r, "xxxx") for r in range(8)])
+    middle = 730 + pitch
+    boxes = np.concatenate([lines.boxes, [[left, middle - 12, left + 40, middle + 12]]])
+    (grid,) = find_aligned(Writing(boxes, np.append(lines.lines, 8), 24.0), ())
+    assert grid.rows == rows
+
+
 def test_a_short_title_that_stands_off_heads_no_columns() -> None:
     """It happens to stand over the middle of two headings, but begins at the table's left side."""
     lines = place_lines([(100 + 90.0 * r, "xxxx") for r in range(8)])

@@ -53,6 +53,7 @@ _JOINED = 0.82  # of the usual distance from row to row
 _NEAREST = 0.9
 _FLUSH_CAPS = 0.4
 _HEADING_ROWS = 2
+_SAME_PITCH = 0.06
 _SELDOM_FILLED = 0.3  # of a table's lines
 _SPECK_CAPS = 0.8
 _GOES_ON_CAPS = 1.6
@@ -509,11 +510,29 @@ def _grow_down(block: _Block, last: int, streams: list[_Stream]) -> int:
     while last < len(block.rows):
         row = block.rows[last]
         nearest = max(_HANGING_CAPS * block.cap_px, _HANGING * usual)
-        near = middles[last] - middles[last - 1] <= min(usual, nearest)
-        if not near or len(row) > 1 or _crossings(row, streams, 0.0):
+        pitch = middles[last] - middles[last - 1]
+        belongs = pitch <= min(usual, nearest) or _is_next_row(block, last, streams, pitch, usual)
+        if not belongs or len(row) > 1 or _crossings(row, streams, 0.0):
             break
         last += 1
     return last
+
+
+def _is_next_row(
+    block: _Block, at: int, streams: list[_Stream], pitch: float, usual: float
+) -> bool:
+    """Tell whether a line of one value is a row like those above: as far off, in line with them."""
+    if not abs(pitch - usual) <= _SAME_PITCH * usual:
+        return False
+    body = block.part(0, at)
+    columns = _extents(body, streams)
+    value = block.rows[at][0]
+    inner = [s.middle for s in streams]
+    above = columns[int(np.searchsorted(inner, (value[0] + value[2]) / 2))]
+    if len(above) < _LEAST_ROWS:
+        return False
+    off = np.abs(np.median(above, axis=0) - (value[0], value[2]))
+    return bool(off.min() <= _OFF_LINE_CAPS * block.cap_px)
 
 
 def _stream_lines(block: _Block, streams: list[_Stream]) -> list[float]:
