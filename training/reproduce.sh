@@ -48,7 +48,7 @@ $python -m training.finetune --name ninth --init eighth-deep --design deep --sti
 $python -m training.render --first 840 --shards 40 --workers 2
 $python -m training.crops --first 68 --shards 5 --workers 2
 $python -m training.finetune --name tenth --init ninth --design deep --still-norms \
-    --steps 5400 --rate 4e-4 --crops 60-72,60-62,60-67 --drawn 824-831,840-879
+    --steps 5400 --rate 4e-4 --stop-after 5000 --crops 60-72,60-62,60-67 --drawn 824-831,840-879
 $python -m training.export .cache/runs/tenth/checkpoint.pt
 $python -m training.language --workers 2
 $python -m training.spacing --pages 180 --workers 2

@@ -262,7 +262,7 @@ def _cut_out(size_px: tuple[int, int], corners: Corners) -> Layout:
 
 def _glance(pixels: Grey, laid: Layout) -> tuple[Grey, int]:
     """Lay the page out small, to look for how it lies; return by how much it is smaller, too."""
-    smaller = max(1, round(max(laid.size) / _GLANCE_SIDE_PX))
+    smaller = max(1, round(min(max(laid.size), max(pixels.shape)) / _GLANCE_SIDE_PX))
     small = shrink(pixels, 1 / smaller)
     if not laid.transform.steps:
         return small, smaller
