@@ -75,8 +75,15 @@ class Side(QWidget):
         if (header := self.sheet.verticalHeader()) is not None:
             header.setDefaultSectionSize(round(self._theme.em * 1.9))
         self.sheet.resizeColumnsToContents()
-        for col in range(table.grid.cols):
-            self.sheet.setColumnWidth(col, self.sheet.columnWidth(col) + 4)
+        # Air between columns, as far as it pushes none of them out of sight.
+        widths = [self.sheet.columnWidth(col) for col in range(table.grid.cols)]
+        view, bar = self.sheet.viewport(), self.sheet.verticalScrollBar()
+        room = view.width() - sum(widths) if view is not None else 0
+        if bar is not None and not bar.isVisible():  # long tables bring it with them
+            room -= bar.sizeHint().width()
+        air = min(_AIR_PX, max(0, room // max(1, len(widths)))) if room >= 0 else _AIR_PX
+        for col, width in enumerate(widths):
+            self.sheet.setColumnWidth(col, width + air)
 
     def tell_doubt(self, words: str) -> None:
         """Say which line is doubted, if one is."""
@@ -84,6 +91,7 @@ class Side(QWidget):
         self.doubt.setVisible(bool(words))
 
 
+_AIR_PX = 4
 _NO_TABLE = "No rules close here, and no columns of white run down between lines of text."
 
 
