@@ -10,7 +10,7 @@ from pytestqt.qtbot import QtBot
 from keel_line.desk.desk import Desk
 from keel_line.desk.learning import pair_in_question
 from keel_line.model.table import Settled
-from keel_line.ui.proof.interline import after_point
+from keel_line.ui.proof.interline import Interline, after_point
 from keel_line.ui.proof.marks import notch_size
 from keel_line.ui.send.station import make_preflight
 from keel_line.ui.window import Window
@@ -525,3 +525,35 @@ def test_a_cell_painted_anew_looks_as_if_all_of_its_row_were(window: Window, pre
         mended = look()
         interline._strips.clear()
         assert look() == mended
+
+
+def test_the_key_column_stays_when_a_wide_table_is_gone_through(
+    window: Window, qtbot: QtBot
+) -> None:
+    table = window.session.tables[0]
+    narrow = Interline(window.theme)
+    narrow.budget_s = 5.0
+    qtbot.addWidget(narrow)
+    narrow.resize(420, 300)
+    narrow.show()
+    image = window.session.picture(table.page_id)
+    first, other, last = (
+        next(i for i, s in enumerate(table.cells) if (s.cell.row, s.cell.col) == place)
+        for place in ((1, 0), (2, 0), (1, 7))
+    )
+
+    def look_at_other() -> QImage:
+        box = narrow.cell_box(table.cells[other].cell).toAlignedRect()
+        return narrow.view.grab(box.adjusted(0, 4, -4, -4)).toImage()
+
+    narrow.show_table(table, image, first)
+    key, before = narrow.cell_box(table.cells[first].cell), look_at_other()
+    narrow.show_table(table, image, last)
+    assert narrow.scroll_bars[1].value() > 0
+    assert narrow.cell_box(table.cells[first].cell) == key
+    assert look_at_other() == before
+    at_hand = narrow.cell_box(table.cells[last].cell)
+    assert key.right() <= at_hand.left()
+    assert at_hand.right() <= narrow.view.width()
+    narrow.show_table(table, image, first)
+    assert narrow.scroll_bars[1].value() > 0  # it need not be scrolled back to be seen

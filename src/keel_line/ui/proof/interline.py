@@ -38,6 +38,7 @@ _CUTTINGS_KEPT = 400
 _STRIPS_KEPT = 96
 _STRIPS_AHEAD = 12
 _AHEAD_MS = 5
+_MOST_KEY_SHARE = 0.4
 _BUDGET_S = 0.003  # for rows that are painted for the first time, in one frame
 
 
@@ -218,11 +219,28 @@ class Interline(QAbstractScrollArea):
 
     def cell_box(self, cell: Cell) -> QRectF:
         """Return where a cell (its ink and its reading) stands in the viewport."""
-        return self._whole(cell).translated(self._left(0), self._top(0))
+        return self._whole(cell).translated(self._beginning(cell), self._top(0))
 
     def reading_box(self, cell: Cell) -> QRectF:
         """Return where a cell's reading stands in the viewport."""
-        return self._lower(cell).translated(self._left(0), self._top(0))
+        return self._lower(cell).translated(self._beginning(cell), self._top(0))
+
+    def _beginning(self, cell: Cell) -> float:
+        """Return where the table's left side is for a cell: the key column's stays in sight."""
+        return self._margin if self._kept and _is_key(cell) else self._left(0)
+
+    @property
+    def _key_width(self) -> float:
+        """Width of the key column, the first; 0 where it would take too much of the window."""
+        if self._table is None or self._table.grid.cols <= 2:
+            return 0.0
+        wide = self._across(1)
+        return wide if wide <= _MOST_KEY_SHARE * self._view.width() else 0.0
+
+    @property
+    def _kept(self) -> float:
+        """Width of the key column that stands over the others, 0 where none is scrolled away."""
+        return self._key_width if self._side.value() > 0 else 0.0
 
     def _whole(self, cell: Cell) -> QRectF:
         """Return a cell's box counted from the table's corner."""
@@ -252,9 +270,12 @@ class Interline(QAbstractScrollArea):
             self._bar.setValue(round(min(top, bottom - inner)))
         elif bottom > self._bar.value() + inner:
             self._bar.setValue(round(max(top, bottom - inner)))
+        if self._kept and _is_key(cell):
+            return
         left, right = self._left(cell.col), self._left(cell.col + cell.col_span)
-        if left < self._margin:
-            self._side.setValue(round(self._side.value() - (self._margin - left)))
+        first = self._margin + self._kept
+        if left < first:
+            self._side.setValue(round(self._side.value() - (first - left)))
         elif right > self._view.width():
             self._side.setValue(round(self._side.value() + right - self._view.width() + 2))
 
@@ -270,6 +291,8 @@ class Interline(QAbstractScrollArea):
         dirty = QRectF(event.rect() if event is not None else self._view.rect())
         rows = self._rows_between(dirty.top(), dirty.bottom())
         self._paint_rows(painter, table, rows)
+        if self._kept:
+            self._paint_key(painter, rows)
         painter.setFont(self._theme.font(0.92))
         for row in rows:
             side = QRectF(0, self._top(row), self._margin, self._tops[row + 1] - self._tops[row])
@@ -297,6 +320,21 @@ class Interline(QAbstractScrollArea):
             else:
                 high = self._tops[row + 1] - self._tops[row]
                 painter.fillRect(QRectF(corner, QSizeF(wide, high)), self._theme.color("sheet"))
+
+    def _paint_key(self, painter: QPainter, rows: range) -> None:
+        """Paint the key column over what is scrolled away beneath it."""
+        ratio = self._view.devicePixelRatioF()
+        for row in rows:
+            strip = self._strips.get(row)
+            high = self._tops[row + 1] - self._tops[row]
+            box = QRectF(self._margin, self._top(row), self._kept, high)
+            if strip is None:
+                painter.fillRect(box, self._theme.color("sheet"))
+            else:
+                painter.drawPixmap(box, strip, QRectF(0, 0, self._kept * ratio, high * ratio))
+        painter.setPen(QPen(self._theme.color("quiet"), 1.5))
+        edge = self._margin + self._kept
+        painter.drawLine(QPointF(edge, 0), QPointF(edge, self._top(rows.stop)))
 
     def _rows_between(self, top: float, bottom: float) -> range:
         """Return the rows that stand between two heights of the viewport."""
@@ -484,18 +522,25 @@ class Interline(QAbstractScrollArea):
         painter.setFont(theme.bold(0.95))
         painter.setPen(theme.color("ink"))
         metrics = QFontMetricsF(painter.font())
-        for col in range(table.grid.cols):
-            box = QRectF(QPointF(self._left(col), 0), QPointF(self._left(col + 1), self._head))
-            if box.right() < self._margin or box.left() > self._view.width():
-                continue
-            text = column_name(table, col)
+
+        def write(col: int, left: float) -> None:
+            box = QRectF(left, 0, self._across(col + 1) - self._across(col), self._head)
             inner = box.adjusted(9, 0, -8, 0)
             flag = Qt.AlignmentFlag.AlignRight if self._numeric[col] else Qt.AlignmentFlag.AlignLeft
+            text = column_name(table, col)
             painter.drawText(
                 inner,
                 flag | Qt.AlignmentFlag.AlignVCenter,
                 metrics.elidedText(text, Qt.TextElideMode.ElideRight, inner.width()),
             )
+
+        for col in range(table.grid.cols):
+            if self._left(col + 1) >= self._margin and self._left(col) <= self._view.width():
+                write(col, self._left(col))
+        if self._kept:
+            over = QRectF(0, 0, self._margin + self._kept, self._head)
+            painter.fillRect(over, theme.color("heading"))
+            write(0, self._margin)
         painter.setPen(QPen(theme.color("hairline"), 1))
         painter.drawLine(QPointF(0, self._head), QPointF(right, self._head))
 
@@ -527,6 +572,10 @@ class Interline(QAbstractScrollArea):
     @override
     def sizeHint(self) -> QSize:
         return QSize(800, 400)
+
+
+def _is_key(cell: Cell) -> bool:
+    return cell.col == 0 and cell.col_span == 1
 
 
 def _is_numeric(column: Sequence[CellState], header_rows: int) -> bool:
