@@ -557,3 +557,19 @@ def test_the_key_column_stays_when_a_wide_table_is_gone_through(
     assert at_hand.right() <= narrow.view.width()
     narrow.show_table(table, image, first)
     assert narrow.scroll_bars[1].value() > 0  # it need not be scrolled back to be seen
+
+
+def test_the_rows_are_looked_at_from_nearer_and_further(window: Window) -> None:
+    interline, state = window.proof.interline, window.session.cell
+    usual = interline.cell_box(state.cell)
+    for _ in range(3):
+        window.actions_by_id["nearer"].trigger()
+    near = interline.cell_box(state.cell)
+    assert near.width() == pytest.approx(usual.width() * 1.25**3)
+    assert interline.view.rect().contains(near.center().toPoint())
+    for _ in range(20):
+        window.actions_by_id["further"].trigger()
+    assert interline.cell_box(state.cell).width() == pytest.approx(usual.width() / 1.25**4)
+    for _ in range(4):
+        window.actions_by_id["nearer"].trigger()
+    assert interline.cell_box(state.cell) == usual

@@ -268,6 +268,8 @@ class Window(QMainWindow):
             "ribbon": self._fold_ribbon,
             "fewer-unseen": lambda: self._turn_dial(-1),
             "more-unseen": lambda: self._turn_dial(1),
+            "nearer": lambda: self.proof.interline.step_nearer(1),
+            "further": lambda: self.proof.interline.step_nearer(-1),
             "theme": self._change_theme,
             "keys": self.help.open,
             "quit": self.close,

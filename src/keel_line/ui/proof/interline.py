@@ -34,6 +34,8 @@ from keel_line.ui.theme import Theme
 _DECIMALS = re.compile(r"\.\d+\D{0,2}$")
 _LEAST_ZOOM = 0.3
 _MOST_ZOOM = 1.1
+_NEARER_BY = 1.25
+_MOST_STEPS = 4
 _CUTTINGS_KEPT = 400
 _STRIPS_KEPT = 96
 _STRIPS_AHEAD = 12
@@ -65,6 +67,7 @@ class Interline(QAbstractScrollArea):
         self._tops: list[float] = [0.0]
         self._ink_heights: list[float] = []
         self._zoom = 1.0
+        self._nearer = 0  # steps, from where the whole width is in sight
         self._numeric: list[bool] = []
         self._after_point: list[float] = []
         # Of readings that are not in doubt, and of those that are.
@@ -85,6 +88,15 @@ class Interline(QAbstractScrollArea):
         if theme is not self._theme:
             self._theme = theme
             self._lay_out()
+
+    def step_nearer(self, steps: int) -> None:
+        """Look at the ink from nearer (above 0) or further off, the cell at hand in sight."""
+        nearer = min(_MOST_STEPS, max(-_MOST_STEPS, self._nearer + steps))
+        if nearer != self._nearer:
+            self._nearer = nearer
+            self._lay_out()
+            self._bring_into_sight()
+            self._view.update()
 
     # --- content ------------------------------------------------------------------------------
 
@@ -147,7 +159,8 @@ class Interline(QAbstractScrollArea):
             return
         xs, ys = table.grid.x_lines, table.grid.y_lines
         room = max(200.0, self._view.width() - self._margin - 2)
-        self._zoom = min(_MOST_ZOOM, max(_LEAST_ZOOM, room / max(1.0, xs[-1] - xs[0])))
+        fitting = min(_MOST_ZOOM, max(_LEAST_ZOOM, room / max(1.0, xs[-1] - xs[0])))
+        self._zoom = fitting * _NEARER_BY**self._nearer
         lines = [1] * table.grid.rows
         for state in table.cells:
             c = state.cell
