@@ -105,7 +105,7 @@ def blend_glyphs(one: Glyph, other: Glyph, share: float) -> Glyph | None:
     if not both or both < _ALIKE * either:
         return None
     depths = [_depth(ink) for ink in inks]
-    ink = np.asarray(_between(1.0, 0.0, share) * depths[0] + share * depths[1] > 0)
+    ink = np.asarray((1 - share) * depths[0] + share * depths[1] > 0)
     if _parts(ink) not in (_parts(inks[0]), _parts(inks[1])):
         return None
     return Glyph(
@@ -154,9 +154,9 @@ class BlendedFont:
         if char not in self._chars:
             return one
         other = draw_glyph(self._fonts[1], char)
-        chance = np.random.default_rng([self._seed, ord(char)]).random()
-        blended = blend_glyphs(one, other, self._share) if chance < 0.7 else None
-        return blended or (one if chance * 997 % 1 < 0.5 else other)
+        to_blend, of_first = np.random.default_rng([self._seed, ord(char)]).random(2)
+        blended = blend_glyphs(one, other, self._share) if to_blend < 0.7 else None
+        return blended or (one if of_first < 0.5 else other)
 
     def getlength(self, text: str) -> float:
         """Return how far the pen moves over ``text``, in px."""

@@ -417,3 +417,24 @@ def test_a_fault_while_rows_are_looked_for_is_logged(
     monkeypatch.setattr("keel_line.ui.jobs.find_in_area", fail)
     press(rule, Key.Key_V)
     qtbot.waitUntil(lambda: "out of ink" in caplog.text, timeout=5000)
+
+
+def test_the_sheet_keeps_every_column_in_sight_where_they_fit(
+    window: Window, rule: RuleStation, qtbot: QtBot
+) -> None:
+    side, table = rule.side, window.session.tables[0]
+    view, bar = side.sheet.viewport(), side.sheet.verticalScrollBar()
+    assert view is not None
+    assert bar is not None
+
+    def widths(width: int) -> list[int]:
+        side.sheet.setFixedWidth(width)
+        qtbot.waitUntil(lambda: side.sheet.width() == width)
+        side.show_table(table, 1, "")
+        return [side.sheet.columnWidth(col) for col in range(table.grid.cols)]
+
+    airy = widths(3000)
+    bare = sum(airy) - 4 * len(airy)
+    tight = sum(widths(bare + bar.sizeHint().width() + 12))
+    assert bare <= tight < sum(airy)
+    assert tight <= view.width()

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import PAPER_LEVEL, Grey
+from keel_line._shared.paper import Grey, measure_darkness
 
 _BORDER_PX = 2
 _TALL_CAPS = 0.15
@@ -54,7 +54,9 @@ def runs_over(
         if touching.sum() < _TALL_CAPS * cap_px:
             continue
         beyond = flat[y : y + rows, max(0, first) : max(0, last)]
-        dark = np.asarray(PAPER_LEVEL - beyond.astype(np.int16) > _DARK * depth, np.bool_)
+        if not beyond.size:  # the page ends here
+            continue
+        dark = np.asarray(measure_darkness(beyond) > _DARK * depth, np.bool_)
         writing = dark[:, dark.mean(axis=0) < _RULE_SHARE].any(axis=1)
         around = (
             np.asarray(cv2.dilate(touching.astype(np.uint8)[:, None], near), np.uint8).ravel() > 0

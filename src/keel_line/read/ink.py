@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import PAPER_LEVEL, Grey
+from keel_line._shared.paper import PAPER_LEVEL, Grey, measure_darkness
 
 _LEAST_DEPTH = 26
 _DOT_SHARE = 0.11  # a full stop is about this part of a capital's height
@@ -49,7 +49,7 @@ class CellInk:
 
 def ink_depth(flat: Grey) -> float:
     """Typical darkness of a page's ink below its paper (grey levels, at least 40)."""
-    ink = np.clip(PAPER_LEVEL - flat[::3, ::3].astype(np.int16), 0, 255)
+    ink = measure_darkness(np.ascontiguousarray(flat[::3, ::3]))
     dark = ink[ink > 40]
     return float(np.percentile(dark, 75)) if dark.size > 50 else 40.0
 
@@ -68,7 +68,7 @@ def take_ink(crop: Grey, depth: float, cap_px: float, rule_px: float) -> CellInk
     rule_px
         Thickness of the table's rules.
     """
-    ink = np.clip(PAPER_LEVEL - crop.astype(np.int16), 0, 255).astype(np.uint8)
+    ink = measure_darkness(crop)
     own = float(np.percentile(ink, 99.5)) if ink.size else 0.0
     level = max(_LEAST_DEPTH, 0.42 * min(max(own, 0.35 * depth), depth))
     binary = (ink > level).astype(np.uint8)

@@ -136,7 +136,7 @@ class Interline(QAbstractScrollArea):
             self._view.update()
             return
         for index in changed:
-            self._mend_strips(table, index)
+            self._mend_strip(table, index)
         places = self._bar.value(), self._side.value()
         self._bring_into_sight()
         if places != (self._bar.value(), self._side.value()):
@@ -240,20 +240,18 @@ class Interline(QAbstractScrollArea):
 
     def _beginning(self, cell: Cell) -> float:
         """Return where the table's left side is for a cell: the key column's stays in sight."""
-        return self._margin if self._kept and _is_key(cell) else self._left(0)
+        return self._margin if self._key_width and _is_key(cell) else self._left(0)
 
     @property
     def _key_width(self) -> float:
-        """Width of the key column, the first; 0 where it would take too much of the window."""
-        if self._table is None or self._table.grid.cols <= 2:
+        """Width of the first column where it stays over others that are scrolled away, else 0.
+
+        It stays unless it would take too much of the window.
+        """
+        if self._table is None or self._table.grid.cols <= 2 or self._side.value() == 0:
             return 0.0
         wide = self._across(1)
         return wide if wide <= _MOST_KEY_SHARE * self._view.width() else 0.0
-
-    @property
-    def _kept(self) -> float:
-        """Width of the key column that stands over the others, 0 where none is scrolled away."""
-        return self._key_width if self._side.value() > 0 else 0.0
 
     def _whole(self, cell: Cell) -> QRectF:
         """Return a cell's box counted from the table's corner."""
@@ -283,10 +281,10 @@ class Interline(QAbstractScrollArea):
             self._bar.setValue(round(min(top, bottom - inner)))
         elif bottom > self._bar.value() + inner:
             self._bar.setValue(round(max(top, bottom - inner)))
-        if self._kept and _is_key(cell):
+        if self._key_width and _is_key(cell):
             return
         left, right = self._left(cell.col), self._left(cell.col + cell.col_span)
-        first = self._margin + self._kept
+        first = self._margin + self._key_width
         if left < first:
             self._side.setValue(round(self._side.value() - (first - left)))
         elif right > self._view.width():
@@ -304,7 +302,7 @@ class Interline(QAbstractScrollArea):
         dirty = QRectF(event.rect() if event is not None else self._view.rect())
         rows = self._rows_between(dirty.top(), dirty.bottom())
         self._paint_rows(painter, table, rows)
-        if self._kept:
+        if self._key_width:
             self._paint_key(painter, rows)
         painter.setFont(self._theme.font(0.92))
         for row in rows:
@@ -340,13 +338,13 @@ class Interline(QAbstractScrollArea):
         for row in rows:
             strip = self._strips.get(row)
             high = self._tops[row + 1] - self._tops[row]
-            box = QRectF(self._margin, self._top(row), self._kept, high)
+            box = QRectF(self._margin, self._top(row), self._key_width, high)
             if strip is None:
                 painter.fillRect(box, self._theme.color("sheet"))
             else:
-                painter.drawPixmap(box, strip, QRectF(0, 0, self._kept * ratio, high * ratio))
+                painter.drawPixmap(box, strip, QRectF(0, 0, self._key_width * ratio, high * ratio))
         painter.setPen(QPen(self._theme.color("quiet"), 1.5))
-        edge = self._margin + self._kept
+        edge = self._margin + self._key_width
         painter.drawLine(QPointF(edge, 0), QPointF(edge, self._top(rows.stop)))
 
     def _rows_between(self, top: float, bottom: float) -> range:
@@ -419,7 +417,7 @@ class Interline(QAbstractScrollArea):
         for number in numbers:
             self._paint_reading(painter, table.cells[number])
 
-    def _mend_strips(self, table: TableState, number: int) -> None:
+    def _mend_strip(self, table: TableState, number: int) -> None:
         """Paint a cell that changed anew in the strip that is kept of its row."""
         cell = table.cells[number].cell
         strip = self._strips.get(cell.row)
@@ -550,8 +548,8 @@ class Interline(QAbstractScrollArea):
         for col in range(table.grid.cols):
             if self._left(col + 1) >= self._margin and self._left(col) <= self._view.width():
                 write(col, self._left(col))
-        if self._kept:
-            over = QRectF(0, 0, self._margin + self._kept, self._head)
+        if self._key_width:
+            over = QRectF(0, 0, self._margin + self._key_width, self._head)
             painter.fillRect(over, theme.color("heading"))
             write(0, self._margin)
         painter.setPen(QPen(theme.color("hairline"), 1))

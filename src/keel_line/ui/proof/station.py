@@ -511,7 +511,8 @@ class ProofStation(QWidget):
 
     def _vouch(self) -> None:
         """Settle the cell as it stands: the paper says so, whatever its check expects."""
-        self._session.vouch()
+        with self._before_going_on():
+            self._session.vouch()
         self._settled_at.append(time.monotonic())
         self._next()
 

@@ -81,7 +81,7 @@ class Side(QWidget):
         room = view.width() - sum(widths) if view is not None else 0
         if bar is not None and not bar.isVisible():  # long tables bring it with them
             room -= bar.sizeHint().width()
-        air = min(_AIR_PX, max(0, room // max(1, len(widths)))) if room >= 0 else _AIR_PX
+        air = _AIR_PX if room < 0 else min(_AIR_PX, room // len(widths))
         for col, width in enumerate(widths):
             self.sheet.setColumnWidth(col, width + air)
 
