@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from keel_line._shared.paper import flatten_light
 from keel_line.model.grid import Grid
@@ -15,7 +16,7 @@ from keel_line.rule.doubts import find_doubts
 from keel_line.rule.grids import find_grids, survey_page
 from keel_line.rule.headings import count_heading_rows
 from synth.faces import load_faces
-from synth.pages import Sheet, TableTruth, choose_style, finish_page, make_page
+from synth.pages import MadePage, Sheet, TableTruth, choose_style, finish_page, make_page
 from synth.prose import KINDS, write_prose
 
 RULINGS = ("full", "across", "down", "heading", "outline", "none")
@@ -172,3 +173,58 @@ def count_false_tables(pages: int) -> int:
         page = finish_page(sheet, rng, condition=_CONDITIONS[i % 4], angle_deg=0.0)
         wrong += bool(find_grids(page.grey, _DPI))
     return wrong
+
+
+@dataclass(frozen=True)
+class LyingScore:
+    """Tables laid on their side under upright ones: all, those told, upright ones told to lie."""
+
+    tables: int
+    told: int
+    mistaken: int
+
+
+def score_lying(pages: int) -> LyingScore:
+    """Lay tables on their side, ruled and not, under upright ones, and look for both."""
+    faces, allowed = load_faces("held"), frozenset(Network().recipe.alphabet)
+    told = mistaken = 0
+    for i in range(pages):
+        upright, lying = (
+            _cut_table(
+                make_page(
+                    np.random.default_rng([_SEED, 91, i, k]),
+                    faces,
+                    allowed,
+                    condition=_CONDITIONS[i % len(_CONDITIONS)],
+                    dpi=_DPI,
+                    most_skew_deg=0,
+                    held=True,
+                    ruling=RULINGS[(i + 3 * k) % len(RULINGS)],
+                )
+            )
+            for k in range(2)
+        )
+        page, part = _stack(upright, np.rot90(lying, 1 if i % 2 else -1))
+        grids = find_grids(page, _DPI)
+        told += any(g.on_side and g.box[1] > part for g in grids)
+        mistaken += sum(g.on_side and g.box[3] < part for g in grids)
+    return LyingScore(pages, told, mistaken)
+
+
+def _cut_table(page: MadePage) -> NDArray[np.uint8]:
+    """Cut a page's first table out, with a little paper around it."""
+    pad = round(0.15 * _DPI)
+    x0, y0, x1, y1 = (round(v) for v in page.tables[0].box)
+    return page.grey[max(0, y0 - pad) : y1 + pad, max(0, x0 - pad) : x1 + pad]
+
+
+def _stack(first: NDArray[np.uint8], second: NDArray[np.uint8]) -> tuple[NDArray[np.uint8], int]:
+    """Lay two pictures below each other on a sheet; return it, and a row between the two."""
+    margin = round(0.4 * _DPI)
+    rows = first.shape[0] + second.shape[0] + 3 * margin
+    cols = max(first.shape[1], second.shape[1]) + 2 * margin
+    sheet = np.full((rows, cols), int(np.percentile(second, 80)), np.uint8)
+    sheet[margin:][: first.shape[0], margin:][:, : first.shape[1]] = first
+    below = 2 * margin + first.shape[0]
+    sheet[below:][: second.shape[0], margin:][:, : second.shape[1]] = second
+    return sheet, below - margin // 2

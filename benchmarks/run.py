@@ -26,7 +26,13 @@ from benchmarks.measure import SETTINGS, CellScore, PageScore, score_page
 from benchmarks.pictures import draw_laid, draw_reliability, draw_silent
 from benchmarks.proofing import BIG_PAGES, ProofScore, measure_proofing
 from benchmarks.reckoning import ReckoningScore, score_reckoning
-from benchmarks.ruling import RulingScore, count_false_tables, score_rulings
+from benchmarks.ruling import (
+    LyingScore,
+    RulingScore,
+    count_false_tables,
+    score_lying,
+    score_rulings,
+)
 from benchmarks.squaring import LaidScore, score_laying, show_laying
 from keel_line import __version__
 from keel_line.read.network import Network
@@ -42,6 +48,7 @@ BENT_PAGES = 16
 RULED_PAGES = 40
 LEDGER_PAGES = 24
 PROSE_PAGES = 24
+LYING_PAGES = 24
 TARGET_MATERIALS = 2  # the figures are for 300 dpi, clean to moderately noisy
 
 
@@ -263,7 +270,7 @@ def write_report(
     page: dict[str, float],
     window: dict[str, float],
     laid: LaidScore,
-    ruled: tuple[list[RulingScore], int],
+    ruled: tuple[list[RulingScore], int, LyingScore],
     reckoned: ReckoningScore,
     proofed: ProofScore,
     reader: dict[str, float],
@@ -439,8 +446,8 @@ def _laid_lines(laid: LaidScore) -> list[str]:
     ]
 
 
-def _ruling_lines(ruled: tuple[list[RulingScore], int]) -> list[str]:
-    scores, false_tables = ruled
+def _ruling_lines(ruled: tuple[list[RulingScore], int, LyingScore]) -> list[str]:
+    scores, false_tables, lying = ruled
     right = sum(s.right for s in scores)
     wrong = sum(s.tables for s in scores) - right
     return [
@@ -460,6 +467,9 @@ def _ruling_lines(ruled: tuple[list[RulingScore], int]) -> list[str]:
         "",
         f"Of {PROSE_PAGES} pages of running text, lists and letters, a table was seen on "
         f"{false_tables}.",
+        "",
+        f"Of {lying.tables} tables on their side, ruled and not, under upright ones, {lying.told} "
+        f"were told to lie so; of the upright ones {lying.mistaken}.",
     ]
 
 
@@ -532,7 +542,7 @@ def main() -> None:
         groups[material.name] = run_material(number, material)
         click.echo(table_row(material.name, groups[material.name]), err=True)
     laid = score_laying(TURNED_PAGES, PHOTOGRAPHED_SHEETS, BENT_PAGES)
-    ruled = score_rulings(RULED_PAGES), count_false_tables(PROSE_PAGES)
+    ruled = score_rulings(RULED_PAGES), count_false_tables(PROSE_PAGES), score_lying(LYING_PAGES)
     reckoned = score_reckoning(LEDGER_PAGES)
     proofed = measure_proofing()
     minutes = (time.monotonic() - begun) / 60

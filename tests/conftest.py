@@ -89,6 +89,35 @@ def as_png(grey: NDArray[np.uint8], dpi: tuple[float, float] = (200.0, 200.0)) -
     return out.getvalue()
 
 
+BERTHS = (
+    ("Berth", "Vessel", "Tons", "Harbour dues"),
+    ("Inner quay 12", "Morwenna Tarn", "4,186.50", "1,204.75"),
+    ("Inner quay 14", "Saltmarsh Lady", "2,730.25", "866.00"),
+    ("Outer mole 3", "Windrush", "9,451.00", "2,917.40"),
+    ("Outer mole 7", "Kittiwake Bay", "1,068.75", "412.35"),
+    ("Coal wharf 2", "Brannock Pride", "7,392.00", "2,250.60"),
+)
+
+
+def draw_lying(turns: int, dpi: float = 150.0) -> bytes:
+    """A page with the first rows of ``BERTHS`` upright, and all of it on its side below, as PNG."""
+    rng = np.random.default_rng(2)
+    style = Style(inter(), inter(bold=True), 10.0)
+    upright, lying = Sheet(dpi, (8.3, 4.0)), Sheet(dpi, (7.6, 8.3))
+    for sheet, rows, at in ((upright, 4, (0.8, 0.8)), (lying, 6, (0.9, 1.2))):
+        cells = tuple(
+            CellContent(r, c, text)
+            for r, row in enumerate(BERTHS[:rows])
+            for c, text in enumerate(row)
+        )
+        sheet.draw_table(TableContent(cells, rows, (1.4,) * 4, "l" * 4), at, style, rng)
+    first, second = (
+        finish_page(s, rng, condition="clean", angle_deg=0.0).grey for s in (upright, lying)
+    )
+    grey = np.ascontiguousarray(np.vstack([first, np.rot90(second, turns)]))
+    return as_png(grey, (dpi, dpi))
+
+
 @pytest.fixture(scope="session")
 def scan_bytes() -> bytes:
     """A crooked ruled page of 6 by 4 cells as a PNG."""

@@ -25,7 +25,8 @@ class Design:
     ``inner`` is the number of channels between a block's two convolutions, 0 for as many as
     ``channels``; ``style_after`` the number of blocks before the line's style is told, -1 for
     never; ``fine`` the channels of the first convolution where it sees the line at its full
-    resolution, 0 for one that sees it at half.
+    resolution, 0 for one that sees it at half; ``upright`` the number of blocks over height and
+    width after each of the stem's first three convolutions, while the line still has rows.
     """
 
     channels: int = 144
@@ -33,6 +34,7 @@ class Design:
     style_after: int = 2
     inner: int = 256
     fine: int = 40
+    upright: tuple[int, ...] = (0, 0, 0)
 
 
 DESIGNS: dict[str, Design] = {
@@ -43,11 +45,12 @@ DESIGNS: dict[str, Design] = {
     "broad": Design(blocks=_SIX, fine=0),
     "fine": Design(blocks=_SIX),
     "deep": Design(),
+    "tall": Design(upright=(1, 2, 1)),
 }
 """Designs that were trained (see README.md): "near" sees 12 steps along the line to either side,
 "far" 36, "styled" also what the whole line looks like, "slim" the same with fewer channels, "broad"
 with more of them inside a block; "fine" sees every line at twice the resolution, "deep" with two
-blocks more."""
+blocks more, "tall" with four blocks in its stem that see letters up and down as well as along."""
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ from torch.nn import functional
 from training.config import Design
 
 _COARSE = 24
+_STAGE = 3  # modules of a stage of the stem
 _HEARERS = ("body.3.weight", "stem.3.weight")  # convolutions whose inputs may have grown
 
 
@@ -30,6 +31,24 @@ class Residual(nn.Module):
 
     def forward(self, x: Tensor) -> Tensor:
         """Map (batch, channels, 1, steps) to the same shape."""
+        return torch.relu(x + self.body(x))
+
+
+class Upright(nn.Module):
+    """A block over height and width: two convolutions of 3x3, and the way around them."""
+
+    def __init__(self, channels: int) -> None:
+        super().__init__()
+        self.body = nn.Sequential(
+            nn.Conv2d(channels, channels, 3, padding=1, bias=False),
+            nn.BatchNorm2d(channels),
+            nn.ReLU(inplace=True),
+            nn.Conv2d(channels, channels, 3, padding=1, bias=False),
+            nn.BatchNorm2d(channels),
+        )
+
+    def forward(self, x: Tensor) -> Tensor:
+        """Map (batch, channels, rows, steps) to the same shape."""
         return torch.relu(x + self.body(x))
 
 
@@ -84,6 +103,10 @@ class LineNet(nn.Module):
             *stage(48, 96, 3, (2, 1), (1, 1)),
             *stage(96, channels, 3, (1, 1), (0, 1)),
         )
+        self.upright = nn.ModuleList(
+            nn.Sequential(*(Upright(width) for _ in range(count)))
+            for width, count in zip((first, 48, 96), design.upright, strict=True)
+        )
         inner = design.inner or channels
         self.blocks = nn.ModuleList(Residual(channels, inner, w, d) for w, d in design.blocks)
         self.style_after = design.style_after
@@ -94,7 +117,10 @@ class LineNet(nn.Module):
 
     def forward(self, x: Tensor) -> Tensor:
         """Return logits, shape (batch, steps, classes)."""
-        features = self.stem(self.halve(x))
+        features = self.halve(x)
+        for number, upright in enumerate(self.upright):
+            features = upright(self.stem[_STAGE * number : _STAGE * (number + 1)](features))
+        features = self.stem[_STAGE * len(self.upright) :](features)
         for number, block in enumerate(self.blocks):
             if number == self.style_after:
                 ink = functional.avg_pool2d(x.mean(dim=2, keepdim=True), (1, 4))
@@ -123,10 +149,9 @@ def grow(net: LineNet, weights: dict[str, Tensor]) -> None:
     missing, unexpected = net.load_state_dict(widened, strict=False)
     if unexpected:
         raise RuntimeError(f"no place for {unexpected}")
-    fresh = {int(name.split(".")[1]) for name in missing if name.startswith("blocks.")}
-    for number in fresh:
-        last = net.blocks[number].body[-1]
-        nn.init.zeros_(last.weight)
+    for name in missing:
+        if name.endswith("body.4.weight"):  # the norm at the end of a block that is new
+            nn.init.zeros_(net.get_parameter(name))
 
 
 def _refine(fresh: Tensor, weights: Tensor) -> Tensor:

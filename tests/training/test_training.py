@@ -151,10 +151,23 @@ def test_a_fine_stem_begins_as_the_coarse_one_read() -> None:
     assert (fine.stem[0].weight[24:].abs().amax((1, 2, 3)) > 0).all(), "new channels may learn"
 
 
+def test_a_stem_grows_taller_without_reading_otherwise() -> None:
+    small = LineNet(6, Design(32, ((5, 1),), -1, 0)).eval()
+    tall = LineNet(6, Design(32, ((5, 1),), -1, 0, upright=(1, 2, 1))).eval()
+    grow(tall, small.state_dict())
+    pixels = torch.rand(2, 1, 48, 64)
+    torch.testing.assert_close(tall(pixels), small(pixels))
+    assert tall(pixels).shape == (2, 16, 6)
+    loss = tall(pixels).square().sum()
+    loss.backward()
+    lasts = [u.body[-1].weight for stage in tall.upright for u in stage]
+    assert all((w.grad != 0).any() for w in lasts), "new blocks may learn"
+
+
 @pytest.mark.filterwarnings("ignore::DeprecationWarning")
 def test_eight_bits_read_as_the_whole_network_and_open_again(tmp_path: Path) -> None:
     torch.manual_seed(3)
-    net = LineNet(6, Design(16, ((5, 1), (5, 1)), 0)).eval()
+    net = LineNet(6, Design(16, ((5, 1), (5, 1)), 0, upright=(1, 0, 1))).eval()
     for module in net.modules():
         if isinstance(module, torch.nn.BatchNorm2d):
             torch.nn.init.normal_(module.bias, std=0.1)

@@ -8,11 +8,14 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from pytestqt.qtbot import QtBot
 
+from keel_line.desk.work import InlineExecutor
+from keel_line.gather.sources import make_source
 from keel_line.model.docket import PageState
 from keel_line.model.grid import LineDoubt
 from keel_line.model.table import TableState
 from keel_line.ui.rule.station import RuleStation
 from keel_line.ui.window import Window
+from tests.conftest import BERTHS, draw_lying
 from tests.ui.qtest import QTest
 
 Key, Mod = Qt.Key, Qt.KeyboardModifier
@@ -438,3 +441,24 @@ def test_the_sheet_keeps_every_column_in_sight_where_they_fit(
     tight = sum(widths(bare + bar.sizeHint().width() + 12))
     assert bare <= tight < sum(airy)
     assert tight <= view.width()
+
+
+def test_a_table_on_its_side_becomes_a_page_of_its_own_by_one_key(
+    empty_window: Window, qtbot: QtBot
+) -> None:
+    window, desk = empty_window, empty_window.session.desk
+    desk.add_source(make_source("berths.png", draw_lying(1)))
+    desk.run(InlineExecutor())
+    window.session.reload()
+    window.go_to("rule")
+    (first,) = desk.pages()
+    qtbot.waitUntil(lambda: window.session.picture(first.id) is not None)
+    press(window.rule, Key.Key_Return)
+    assert "lies on its side" in window.rule.side.doubt.text()
+    press(window.rule, Key.Key_U)
+    assert [p.lifted for p in desk.pages()] == [False, True]
+    assert [t.grid.on_side for t in desk.tables()] == [False, False]
+    assert tuple(c.text for c in desk.tables()[1].cells[:4]) == BERTHS[0]
+    assert "wants a look" not in window.rule.side.doubt.text()
+    QTest.keyClick(window, Key.Key_Z, Mod.ControlModifier)
+    assert [t.grid.on_side for t in desk.tables()] == [False, True]

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 import msgspec
+import numpy as np
 
 from keel_line._shared.memory import no_collection
 from keel_line.desk.history import HEADINGS, Correction
@@ -39,6 +40,7 @@ SEND_FORMATS: dict[str, str] = {
 }
 
 
+_LIFTED_IN = 0.1  # of the page around a table that is taken out of it
 MOST_NAME = 200
 """Characters of a table's name at most."""
 
@@ -143,7 +145,10 @@ class Desk:
         self.choose([(page.id, left), (other, right)], "parted into two pages")
 
     def join_parts(self, page: PageState) -> None:
-        """Make one page again of a picture that was parted."""
+        """Make one page again of a picture that was parted, or that a table was taken out of."""
+        if page.lifted:
+            self.docket.lay_back(page.id, _clerk(), "table laid back")
+            return
         other = self.docket.beside(page.id)
         first, second = sorted((page.id, other))
         whole = replace(page.choice, part=None)
@@ -162,6 +167,31 @@ class Desk:
         """
         drawn = None if grids is None else DrawnTables(tuple(grids), page.transform)
         self.docket.draw([(page.id, drawn)], _clerk(), why)
+
+    def lift_table(self, page: PageState, table: TableState) -> int:
+        """Make a page of its own of a table, and turn it upright, as one change; return its id.
+
+        The page keeps its other tables; both wait to be read.
+        """
+        margin = _LIFTED_IN * page.dpi
+        x0, y0, x1, y1 = table.grid.box
+        around = (x0 - margin, y0 - margin, x1 + margin, y1 + margin)
+        corners = page.transform.box_on_original(around)
+        low = np.clip(corners.min(axis=0), 0, page.size_px)
+        high = np.clip(corners.max(axis=0), 0, page.size_px)
+        own = self.docket.tables(lambda _: 0.0, page.id)
+        left = DrawnTables(tuple(t.grid for t in own if t.id != table.id), page.transform)
+        part = (float(low[0]), float(low[1]), float(high[0]), float(high[1]))
+        # Which way up a file's own characters stand is not known: their ink is read.
+        choice = replace(
+            page.choice,
+            part=part,
+            corners=None,
+            turns=None,
+            angle_deg=None,
+            as_picture=page.choice.as_picture or page.kind == "text",
+        )
+        return self.docket.lift(page.id, left, choice, _clerk(), f"{table.name} taken out")
 
     def copy_grids(self, page: PageState, onto: Sequence[PageState]) -> None:
         """Lay a page's tables on other pages of the same form, as one change; those wait.

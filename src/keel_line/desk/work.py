@@ -20,7 +20,7 @@ from keel_line.errors import KeelLineError
 from keel_line.gather.sources import load_page
 from keel_line.model.docket import PageState
 from keel_line.model.geometry import Box, Transform
-from keel_line.model.grid import DrawnTables, Grid
+from keel_line.model.grid import DrawnTables, Grid, LineDoubt, Rule
 from keel_line.model.page import Page, PageText, SquareChoice, SquaredPage
 from keel_line.read.network import Network
 from keel_line.read.reader import Reader
@@ -41,6 +41,7 @@ _T = TypeVar("_T")
 SMALL_HEIGHT_PX = 112
 _PICTURE_QUALITY = 88
 _MOST_LEAN = 0.03
+ON_SIDE = "The table lies on its side; U makes it a page of its own, upright"
 _SURE_TITLE = 0.2  # a title names its sheet; one that is all doubt names nothing
 
 
@@ -135,6 +136,8 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     grids = _finish_grids(survey, squared.dpi, flat, request.drawn if drawn is not None else None)
     captions = find_captions(squared.pixels, squared.dpi, grids, flat)
     under = find_notes(squared.pixels, squared.dpi, grids, flat)
+    for beside in (captions, under):  # what stands upright beside a table on its side
+        beside[:] = [None if g.on_side else box for g, box in zip(grids, beside, strict=True)]
     lap("rule")
     words = partial(_read_words, squared, text, threads)
     titles = [words(box) for box in captions]
@@ -142,7 +145,7 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     readings = _reader(threads).read_page(squared.pixels, squared.dpi, grids, flat)
     if text is not None:
         pairs = zip(grids, readings, strict=True)
-        readings = [read_real_text(text, grid, ink) for grid, ink in pairs]
+        readings = [ink if g.on_side else read_real_text(text, g, ink) for g, ink in pairs]
     strip = _note_of(page, threads)
     lap("read")
     tables: list[EncodedTable] = []
@@ -220,11 +223,19 @@ def _finish_grids(survey: Survey, dpi: float, flat: Grey, drawn: DrawnTables | N
     What the clerk drew on this very page is not doubted.
     """
     if drawn is None:
-        return [replace(g, doubts=find_doubts(g, flat, dpi, survey.rules)) for g in survey.grids]
+        return [replace(g, doubts=_doubts_of(g, flat, dpi, survey.rules)) for g in survey.grids]
     if not drawn.to_fit:
         return list(survey.grids)
     fitted = [fit_to_rules(g, survey.rules, dpi) for g in survey.grids]
-    return [replace(g, doubts=find_doubts(g, flat, dpi, survey.rules)) for g in fitted]
+    return [replace(g, doubts=_doubts_of(g, flat, dpi, survey.rules)) for g in fitted]
+
+
+def _doubts_of(
+    grid: Grid, flat: Grey, dpi: float, rules: tuple[Rule, ...]
+) -> tuple[LineDoubt, ...]:
+    if grid.on_side:
+        return (LineDoubt("across", 0, ON_SIDE),)
+    return find_doubts(grid, flat, dpi, rules)
 
 
 def _read_words(squared: SquaredPage, text: PageText | None, threads: int, box: Box | None) -> str:

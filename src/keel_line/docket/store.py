@@ -34,6 +34,7 @@ class _Frame(msgspec.Struct, frozen=True):
     y_lines: tuple[float, ...]
     rules: tuple[Rule, ...]
     doubts: tuple[LineDoubt, ...] = ()
+    on_side: bool = False
 
 
 @dataclass(frozen=True)
@@ -64,7 +65,7 @@ def encode_table(
     """Encode a table for :meth:`Docket.store_page`."""
     encode = msgspec.json.encode
     return EncodedTable(
-        encode(_Frame(grid.box, grid.x_lines, grid.y_lines, grid.rules, grid.doubts)),
+        encode(_Frame(grid.box, grid.x_lines, grid.y_lines, grid.rules, grid.doubts, grid.on_side)),
         tuple(encode(c) for c in grid.cells),
         tuple(encode(r) for r in readings),
         header_rows,
@@ -164,7 +165,7 @@ class Docket:
             "SELECT p.id, p.source_id, s.name, p.number, p.progress, p.trouble, p.kind,"
             " p.width_px, p.height_px, p.resolution, p.squared_width_px, p.squared_height_px,"
             " p.dpi, p.transform, p.angle_deg, p.unsure, p.turns, p.corners, p.verdict, p.choice,"
-            " p.passed, p.straight_px, p.note, p.drawn, p.passed_over, p.parted_at,"
+            " p.passed, p.straight_px, p.note, p.drawn, p.passed_over, p.parted_at, p.part,"
             " (SELECT count(*) FROM found_table t WHERE t.page_id = p.id)"
             " FROM page p JOIN source s ON s.id = p.source_id WHERE p.hidden = 0"
             " ORDER BY p.source_id, p.number, p.part"
@@ -221,8 +222,7 @@ class Docket:
 
     def choose(self, choices: Iterable[tuple[int, SquareChoice]], who: str, why: str) -> None:
         """Set how pages are to be squared, as changes that can be undone; they wait to be read."""
-        encoded = [(page, msgspec.json.encode(choice).decode()) for page, choice in choices]
-        self._change_pages("choice", encoded, who, why)
+        self._change_pages([(page, "choice", choice) for page, choice in choices], who, why)
 
     def beside(self, page_id: int) -> int:
         """Return the page that takes the other part of a page's picture; it is made where missing.
@@ -240,27 +240,61 @@ class Docket:
             ).fetchone()
             if row is not None:
                 return _int(row[0])
-            nowhere = msgspec.json.encode(SquareChoice(part=NOWHERE)).decode()
-            return _id(
-                db.execute(
-                    "INSERT INTO page (source_id, number, part, hidden, choice)"
-                    " VALUES (?, ?, ?, 1, ?)",
-                    (source, number, other, nowhere),
-                )
-            )
+            return _insert_nowhere(db, source, number, other)
 
     def draw(self, drawn: Iterable[tuple[int, DrawnTables | None]], who: str, why: str) -> None:
         """Set pages' tables as the clerk drew them; None takes them as found. Can be undone."""
-        encoded = [(page, msgspec.json.encode(tables).decode()) for page, tables in drawn]
-        self._change_pages("drawn", encoded, who, why)
+        self._change_pages([(page, "drawn", tables) for page, tables in drawn], who, why)
 
-    def _change_pages(
-        self, what: str, changes: Iterable[tuple[int, str]], who: str, why: str
-    ) -> None:
+    def lift(
+        self, page_id: int, left: DrawnTables, choice: SquareChoice, who: str, why: str
+    ) -> int:
+        """Make a part of a page's picture a page of its own, as one change; return that page.
+
+        ``left`` are the tables that the page keeps, ``choice`` says which part the other one is.
+        """
+        other = self._nowhere_of(page_id)
+        self._change_pages([(page_id, "drawn", left), (other, "choice", choice)], who, why)
+        return other
+
+    def lay_back(self, page_id: int, who: str, why: str) -> None:
+        """Take a page that was lifted out of another away again; that one's tables are as found."""
+        with self._writing() as db:
+            (origin,) = db.execute(
+                "SELECT o.id FROM page p JOIN page o ON o.source_id = p.source_id"
+                " AND o.number = p.number AND o.part = p.part % 2 WHERE p.id = ?",
+                (page_id,),
+            ).fetchone()
+        gone = SquareChoice(part=NOWHERE)
+        self._change_pages([(page_id, "choice", gone), (_int(origin), "drawn", None)], who, why)
+
+    def _nowhere_of(self, page_id: int) -> int:
+        """Return a page of the same picture that is nowhere; it is made where there is none.
+
+        Its part is 2 or more: even where it belongs to the first page of the picture, odd where to
+        the second.
+        """
+        with self._writing() as db:
+            source, number, part = db.execute(
+                "SELECT source_id, number, part FROM page WHERE id = ?", (page_id,)
+            ).fetchone()
+            own = db.execute(
+                "SELECT id, part, hidden FROM page"
+                " WHERE source_id = ? AND number = ? AND part >= 2 AND part % 2 = ? ORDER BY part",
+                (source, number, _int(part) % 2),
+            ).fetchall()
+            free = next((_int(i) for i, _, hidden in own if hidden), None)
+            if free is not None:
+                return free
+            after = 2 + _int(part) % 2 if not own else _int(own[-1][1]) + 2
+            return _insert_nowhere(db, source, number, after)
+
+    def _change_pages(self, changes: Iterable[tuple[int, str, object]], who: str, why: str) -> None:
         with self._writing() as db:
             _drop_undone(db)
             batch = _next_change(db)  # pages that are set together are taken back together
-            for page_id, after in changes:
+            for page_id, what, value in changes:
+                after = msgspec.json.encode(value).decode()
                 (before,) = db.execute(
                     f"SELECT {what} FROM page WHERE id = ?",  # noqa: S608 - one of our two names
                     (page_id,),
@@ -426,6 +460,7 @@ class Docket:
             tuple(c.cell for c in cells),
             frame.rules,
             frame.doubts,
+            frame.on_side,
         )
         return TableState(
             _int(table_id),
@@ -733,7 +768,7 @@ def _step_pages(db: sqlite3.Connection, batch: int, states: tuple[str, str], sid
     for change, page_id, what, value in rows:
         _set_page(db, page_id, what, value)
         db.execute("UPDATE page_change SET state = ? WHERE id = ?", (states[1], change))
-    ruled = all(what == "drawn" for _, _, what, _ in rows)
+    ruled = any(what == "drawn" for _, _, what, _ in rows)
     pages = tuple(_int(row[1]) for row in rows)
     return Step(page_ids=pages, station="rule" if ruled else "square")
 
@@ -742,6 +777,17 @@ def _set_cell(db: sqlite3.Connection, cell_id: int, value: Sequence[object]) -> 
     """Set what a cell is settled with: text (None for not settled), by hand, as printed."""
     db.execute(
         "UPDATE cell SET settled = ?, by_hand = ?, as_printed = ? WHERE id = ?", (*value, cell_id)
+    )
+
+
+def _insert_nowhere(db: sqlite3.Connection, source: object, number: object, part: int) -> int:
+    """Insert a page that is not seen before it is given its part of a picture."""
+    nowhere = msgspec.json.encode(SquareChoice(part=NOWHERE)).decode()
+    return _id(
+        db.execute(
+            "INSERT INTO page (source_id, number, part, hidden, choice) VALUES (?, ?, ?, 1, ?)",
+            (source, number, part, nowhere),
+        )
     )
 
 
@@ -812,6 +858,7 @@ def _page_state(row: Sequence[object]) -> PageState:
         drawn,
         passed_over,
         parted_at,
+        part,
         tables,
     ) = row
     decode = msgspec.json.decode
@@ -842,6 +889,7 @@ def _page_state(row: Sequence[object]) -> PageState:
             "drawn": decode(str(drawn)),
             "passed_over": decode(str(passed_over)),
             "parted_at": parted_at,
+            "lifted": _int(part) >= 2,
         },
         PageState,
     )

@@ -32,7 +32,8 @@ class PageState:
     ``straight_px`` is set where a bend was taken out, ``note`` is what a fax machine printed on it;
     ``drawn`` are its tables where the clerk mended them, None where they are as found;
     ``passed_over`` are the boxes (px of the squared page) around writing that was taken for no
-    table. ``parted_at`` is the column (px as it came) at which two pages in its picture part.
+    table. ``parted_at`` is the column (px as it came) at which two pages in its picture part;
+    ``lifted`` says that the page is a table that was taken out of another page.
     """
 
     id: int
@@ -60,6 +61,7 @@ class PageState:
     drawn: DrawnTables | None = None
     passed_over: tuple[Box, ...] = ()
     parted_at: float | None = None
+    lifted: bool = False
 
     @property
     def wants_a_look(self) -> bool:

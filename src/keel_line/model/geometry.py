@@ -23,6 +23,11 @@ def overlap(a: Box, b: Box) -> float:
     return both / ((a[2] - a[0]) * (a[3] - a[1]) + (b[2] - b[0]) * (b[3] - b[1]) - both)
 
 
+def unite(a: Box, b: Box) -> Box:
+    """Return the smallest box around two."""
+    return (min(a[0], b[0]), min(a[1], b[1]), max(a[2], b[2]), max(a[3], b[3]))
+
+
 Matrix: TypeAlias = tuple[tuple[float, float, float], ...]
 """Three rows of a homogeneous 3x3 matrix that maps (x, y, 1) columns."""
 

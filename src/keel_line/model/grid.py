@@ -80,7 +80,8 @@ class Grid:
 
     ``y_lines`` has rows + 1 and ``x_lines`` cols + 1 places in px of the squared page, at the
     table's middle. ``rules`` are the lines on paper that the grid was made from, ``doubts`` the
-    boundaries that may not lie right.
+    boundaries that may not lie right. ``on_side`` says that its writing runs down the page or up,
+    so that its rows and columns are not those of the table.
     """
 
     box: Box
@@ -89,6 +90,7 @@ class Grid:
     cells: tuple[Cell, ...]
     rules: tuple[Rule, ...] = ()
     doubts: tuple[LineDoubt, ...] = ()
+    on_side: bool = False
 
     @property
     def rows(self) -> int:

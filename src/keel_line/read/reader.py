@@ -58,6 +58,7 @@ _AROUND_IN = 0.1
 _MOST_RUNNERS_UP = 5
 _CUT_SURE = 0.5
 _UNREAD_SURE = 0.3  # specks and stains are read as nothing, too
+_NOT_READ = 0.001
 _FEW_AGREE = 0.7
 _UNUSUAL_FORM = -1.0
 
@@ -107,12 +108,15 @@ class Reader:
         Returns
         -------
         list of list of Reading
-            For each grid its cells' readings, in the order of ``grid.cells``.
+            For each grid its cells' readings, in the order of ``grid.cells``; none is read of a
+            table on its side.
         """
         if not grids:
             return []
         flat = flatten_light(grey) if flat is None else flat
-        prepared = [prepare_grid(flat, dpi, grid, self.network.recipe.line) for grid in grids]
+        line = self.network.recipe.line
+        # Writing on its side would be read as other writing than it is.
+        prepared = [[] if g.on_side else prepare_grid(flat, dpi, g, line) for g in grids]
         pictures = [p for cells in prepared for c in cells for p in c.pictures]
         first = self.network.run(pictures)
         alphabet = self.network.recipe.alphabet
@@ -121,7 +125,10 @@ class Reader:
         looked = choose_by_language(looked, first, alphabet, self.language)
         each = iter(zip(looked, first, strict=True))
         out = []
-        for cells in prepared:
+        for grid, cells in zip(grids, prepared, strict=True):
+            if grid.on_side:
+                out.append([self._leave_unread()] * len(grid.cells))
+                continue
             own = [[next(each) for _ in cell.pictures] for cell in cells]
             lines = [[d for d, _ in pairs] for pairs in own]
             spaced = self._set_spaces(cells, lines, [[p for _, p in pairs] for pairs in own])
@@ -156,6 +163,10 @@ class Reader:
         grid = Grid(own, (own[0], own[2]), (own[1], own[3]), (Cell(0, 0, 1, 1, own),))
         ((reading,),) = self.read_page(cut, dpi, [grid])
         return " ".join(reading.text.split()), reading.confidence
+
+    def _leave_unread(self) -> Reading:
+        why = "The table lies on its side and was not read."
+        return Reading("", _NOT_READ, reasons=(why,), model=self.network.hash)
 
     def _set_spaces(
         self,

@@ -11,11 +11,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, flatten_light
-from keel_line.model.geometry import Box
+from keel_line.model.geometry import Box, overlap
 from keel_line.model.grid import Cell, Direction, Grid, Rule
 from keel_line.model.page import PageText
 from keel_line.rule.alignment import find_aligned, find_passed_over
+from keel_line.rule.mend import shift_grid
 from keel_line.rule.rules import RuleField, find_rules, look_along, make_rule_field
+from keel_line.rule.sideways import (
+    Words,
+    find_blocks,
+    find_words,
+    turn_back,
+    turn_rules,
+    words_of_text,
+)
 from keel_line.rule.writing import Writing, find_writing, gather_writing
 
 _TOUCH_IN = 0.06
@@ -84,13 +93,40 @@ def survey_page(
     flat = flatten_light(grey) if flat is None else flat
     field = make_rule_field(flat, dpi)
     rules = find_rules(field)
+    words = find_words(flat, dpi, rules)
 
     def write(taken: list[Box]) -> Writing:
         return find_writing(flat, dpi, rules, taken)
 
-    if drawn is not None:
-        return _survey_around(drawn, rules, dpi, write)
-    return _survey(rules, build_grids(field, rules), dpi, write)
+    ruled = _told_apart(build_grids(field, rules) if drawn is None else drawn, words)
+    taken = [_around(g.box, dpi * _TAKEN_IN) for g in ruled]
+    blocks = find_blocks(words, dpi, flat.shape, taken)
+    lying: list[Grid] = []
+    if drawn is None:
+        lying = [g for box in blocks for g in _find_lying(flat, dpi, rules, box)]
+        survey = _survey(rules, [*ruled, *lying], dpi, write, blocks)
+    else:
+        survey = _survey_around(ruled, rules, dpi, write, blocks)
+    over = (b for b in blocks if not any(overlap(b, g.box) for g in lying))
+    return replace(survey, passed_over=(*survey.passed_over, *over))
+
+
+def _told_apart(grids: Sequence[Grid], words: Words) -> list[Grid]:
+    """Mark the grids whose writing lies on its side."""
+    return [replace(g, on_side=words.lie_on_side(g.box)) for g in grids]
+
+
+def _find_lying(flat: Grey, dpi: float, rules: list[Rule], box: Box) -> list[Grid]:
+    """Find the tables without full rules in a part of a page whose writing lies on its side."""
+    pad = dpi * _TAKEN_IN
+    x0, y0 = max(0, int(box[0] - pad)), max(0, int(box[1] - pad))
+    part = flat[y0 : int(box[3] + pad) + 1, x0 : int(box[2] + pad) + 1]
+    high = float(part.shape[0])
+    own = [r for r in rules if _lies_in(r, _around(box, pad))]
+    turned_rules = turn_rules([r.moved(-x0, -y0) for r in own], high)
+    turned = np.ascontiguousarray(np.rot90(part, -1))
+    found = find_aligned(find_writing(turned, dpi, turned_rules), turned_rules)
+    return [shift_grid(turn_back(g, high), x0, y0) for g in found]
 
 
 def survey_text(text: PageText, dpi: float, drawn: Sequence[Grid] | None = None) -> Survey:
@@ -110,24 +146,36 @@ def survey_text(text: PageText, dpi: float, drawn: Sequence[Grid] | None = None)
     def write(taken: list[Box]) -> Writing:
         return gather_writing(text.boxes, taken)
 
+    words = words_of_text(text)
     if drawn is not None:
-        return _survey_around(drawn, rules, dpi, write)
-    return _survey(rules, build_drawn_grids(rules, dpi), dpi, write)
+        return _survey_around(_told_apart(drawn, words), rules, dpi, write)
+    return _survey(rules, _told_apart(build_drawn_grids(rules, dpi), words), dpi, write)
 
 
 def _survey_around(
-    drawn: Sequence[Grid], rules: list[Rule], dpi: float, write: Callable[[list[Box]], Writing]
+    drawn: Sequence[Grid],
+    rules: list[Rule],
+    dpi: float,
+    write: Callable[[list[Box]], Writing],
+    others: Sequence[Box] = (),
 ) -> Survey:
-    """Find what is written outside the tables that the clerk drew."""
-    writing = write([_around(g.box, dpi * _TAKEN_IN) for g in drawn])
+    """Find what is written outside the tables that the clerk drew; ``others`` are left out."""
+    writing = write([_around(box, dpi * _TAKEN_IN) for box in (*(g.box for g in drawn), *others)])
     return Survey(tuple(drawn), tuple(rules), tuple(find_passed_over(writing, ())))
 
 
 def _survey(
-    rules: list[Rule], ruled: list[Grid], dpi: float, write: Callable[[list[Box]], Writing]
+    rules: list[Rule],
+    ruled: list[Grid],
+    dpi: float,
+    write: Callable[[list[Box]], Writing],
+    others: Sequence[Box] = (),
 ) -> Survey:
-    """Find what white space shows outside the ruled tables; ``write`` gathers the writing there."""
-    taken = [_around(g.box, dpi * _TAKEN_IN) for g in ruled]
+    """Find what white space shows outside the ruled tables; ``write`` gathers the writing there.
+
+    Areas in ``others`` are left out, too.
+    """
+    taken = [_around(box, dpi * _TAKEN_IN) for box in (*(g.box for g in ruled), *others)]
     loose = [r for r in rules if not any(_lies_in(r, box) for box in taken)]
     writing = write(taken)
     aligned = find_aligned(writing, loose)

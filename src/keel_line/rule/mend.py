@@ -132,7 +132,7 @@ def place_grid(grid: Grid, scale: Sequence[float], shift: Sequence[float]) -> Gr
 
     cells = tuple(replace(c, box=box(c.box)) for c in grid.cells)
     xs, ys = tuple(map(x, grid.x_lines)), tuple(map(y, grid.y_lines))
-    return Grid(box(grid.box), xs, ys, cells)
+    return Grid(box(grid.box), xs, ys, cells, on_side=grid.on_side)
 
 
 def shift_grid(grid: Grid, dx: float, dy: float) -> Grid:

@@ -188,6 +188,9 @@ COMMANDS: tuple[Command, ...] = (
         "leave-out", "Leave the table out", ("X",), "rule", "This one is no table", bound=False
     ),
     Command(
+        "lift", "A page of its own", ("U",), "rule", "Take the table out, upright", bound=False
+    ),
+    Command(
         "whole-page", "The whole page", ("V",), "rule", "Make the whole page one table", bound=False
     ),
     Command(
@@ -389,5 +392,11 @@ def show_keys(command: Command) -> str:
 
 def show_key_words(keys: Sequence[tuple[str, str]]) -> str:
     """Return keys with what they do as one paragraph, each pair kept on one line."""
-    pairs = (f"<b>{key}</b> {words}".replace(" ", "\N{NO-BREAK SPACE}") for key, words in keys)
+    # Of the weight that comes with the program: a bolder one would be smeared out of it.
+    strong = '<span style="font-weight:600">{}</span>'
+    space = "\N{NO-BREAK SPACE}"
+    pairs = (
+        strong.format(key.replace(" ", space)) + space + words.replace(" ", space)
+        for key, words in keys
+    )
     return " \N{MIDDLE DOT} ".join(pairs)

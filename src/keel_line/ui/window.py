@@ -102,7 +102,7 @@ class Window(QMainWindow):
         self.jobs.progress.connect(self._show_progress)
         self.jobs.finished.connect(self._finish)
         self.jobs.noticed.connect(self._take_notice)
-        self.jobs.page_done.connect(self._forget_small)
+        self.jobs.page_done.connect(self._renew_small)
         self.session.tables_changed.connect(self.refresh)
         self.session.pages_unsquared.connect(self._follow_unsquared)
         self.session.cells_changed.connect(self._refresh_counts)
@@ -310,11 +310,7 @@ class Window(QMainWindow):
         self._pages = desk.pages()
         for page in self._pages:
             if page.progress == "done" and page.id not in self._small:
-                data = desk.docket.small_picture(page.id)
-                if data is not None:
-                    pixmap = QPixmap()
-                    pixmap.loadFromData(data)
-                    self._small[page.id] = pixmap
+                self._fetch_small(page.id)
         troubled = [s for s in desk.sources() if s.trouble]
         self.gather.show_rows(self._pages, troubled, self._small)
         if not self._pages:
@@ -332,9 +328,17 @@ class Window(QMainWindow):
         if self._at in {"square", "rule"}:
             self._show_page()
 
-    def _forget_small(self, page_id: int) -> None:
-        """Let go of a small picture that is out of date; the next refresh fetches the new one."""
-        self._small.pop(page_id, None)
+    def _renew_small(self, page_id: int) -> None:
+        """Put a page's new small picture in the place of one that is out of date."""
+        self._fetch_small(page_id)
+        self._ribbon_rest.start()
+
+    def _fetch_small(self, page_id: int) -> None:
+        data = self.session.desk.docket.small_picture(page_id)
+        if data is not None:
+            pixmap = QPixmap()
+            pixmap.loadFromData(data)
+            self._small[page_id] = pixmap
 
     def _earlier(self) -> list[tuple[Path, str]]:
         own = self.session.desk.docket.path

@@ -104,4 +104,6 @@ def describe_table(table: TableState, count: int) -> str:
     spanning = f", {spans} spanning" if spans else ""
     more = f"  ·  {count} tables on this page, press one to see its sheet" if count > 1 else ""
     size = f"{table.grid.rows} rows, {table.grid.cols} columns, {heading}{spanning}"
+    if table.grid.on_side:
+        size = "On its side, and not read"
     return f"{size}{more}" + (f"\nNote: {table.notes}" if table.notes else "")

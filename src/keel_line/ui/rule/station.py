@@ -52,6 +52,7 @@ _KEYS = (
     ("A", "type its area"),
     ("P", "lay on other pages"),
     ("X", "leave it out"),
+    ("U", "a page of its own"),
     ("V", "the whole page"),
     ("H", "heading row more"),
     ("E", "name it"),
@@ -216,7 +217,8 @@ class RuleStation(QWidget):
             return ""
         if self._looking is not None and self._looking[0] == table.id:
             at = min(self._looking[1], len(doubts) - 1)
-            return f"{at + 1} of {len(doubts)}: {doubts[at].why}. Enter: it lies right."
+            on = "Enter leaves it so" if table.grid.on_side else "Enter: it lies right"
+            return f"{at + 1} of {len(doubts)}: {doubts[at].why}. {on}."
         if len(doubts) == 1:
             return "1 line wants a look: Enter goes to it."
         return f"{len(doubts)} lines want a look: Enter goes on."
@@ -300,6 +302,7 @@ class RuleStation(QWidget):
             Qt.Key.Key_C: self._copy,
             Qt.Key.Key_A: self._ask_area,
             Qt.Key.Key_P: self._ask_pages,
+            Qt.Key.Key_U: self._lift,
             Qt.Key.Key_O: partial(self._reorder, -1 if held & _SHIFT else 1),
         }
         if view.picked is not None:
@@ -388,6 +391,19 @@ class RuleStation(QWidget):
         self._pause.start()
         self.said.emit(f"{gone.name} is left out. Ctrl+Z takes it back.")
         self.refresh()
+
+    def _lift(self) -> None:
+        """Make the table at hand a page of its own, which is turned upright and read."""
+        page, table = self._page(), self._settled_table()
+        if page is None or table is None:
+            return
+        self._session.desk.lift_table(page, table)
+        self.view.choose_peg(None)
+        self._looking = None
+        self.said.emit(
+            f"{table.name} becomes a page of its own, after this one. Ctrl+Z lays it back."
+        )
+        self.changed.emit()
 
     def _take_whole_page(self) -> None:
         """Make the whole page one table, with the rows and columns that its writing shows."""

@@ -1,0 +1,66 @@
+"""A table on its side becomes a page of its own, upright, and is laid back again."""
+
+from __future__ import annotations
+
+import pytest
+
+from keel_line.desk.desk import Desk
+from keel_line.desk.work import InlineExecutor
+from keel_line.gather.sources import make_source
+from tests.conftest import BERTHS, draw_lying
+
+
+@pytest.fixture(params=[1, 3])
+def desk(request: pytest.FixtureRequest) -> Desk:
+    desk = Desk()
+    desk.add_source(make_source("page.png", draw_lying(request.param)))
+    desk.run(InlineExecutor())
+    return desk
+
+
+def texts(desk: Desk, table: int) -> list[str]:
+    return [c.text for c in desk.tables()[table].cells]
+
+
+def test_a_table_on_its_side_is_doubted_and_not_read(desk: Desk) -> None:
+    upright, lying = desk.tables()
+    assert texts(desk, 0) == [t for row in BERTHS[:4] for t in row]
+    assert not upright.line_doubts
+    assert lying.grid.on_side
+    assert [d.why for d in lying.line_doubts] == [
+        "The table lies on its side; U makes it a page of its own, upright"
+    ]
+    assert all(c.flagged and c.text == "" for c in lying.cells)
+
+
+def test_taken_out_it_is_read_upright_and_the_other_stays(desk: Desk) -> None:
+    (page,) = desk.pages()
+    kept = desk.tables()[0].cells[5]
+    desk.replace(kept, "Settled")
+    desk.lift_table(page, desk.tables()[1])
+    desk.run(InlineExecutor())
+    first, second = desk.pages()
+    assert (first.lifted, second.lifted) == (False, True)
+    assert [t.page_id for t in desk.tables()] == [first.id, second.id]
+    assert texts(desk, 1) == [t for row in BERTHS for t in row]
+    assert not desk.tables()[1].grid.on_side
+    assert "Settled" in texts(desk, 0)
+
+
+def test_it_is_laid_back_and_taken_out_again(desk: Desk) -> None:
+    (page,) = desk.pages()
+    desk.lift_table(page, desk.tables()[1])
+    desk.run(InlineExecutor())
+    step = desk.undo()
+    assert step is not None
+    assert step.station == "rule"
+    desk.run(InlineExecutor())
+    assert [(len(desk.pages()), t.grid.on_side) for t in desk.tables()] == [(1, False), (1, True)]
+    assert desk.redo() is not None
+    desk.run(InlineExecutor())
+    assert [(len(desk.pages()), t.grid.on_side) for t in desk.tables()] == [(2, False), (2, False)]
+    desk.join_parts(desk.pages()[1])
+    desk.run(InlineExecutor())
+    assert [(len(desk.pages()), t.grid.on_side) for t in desk.tables()] == [(1, False), (1, True)]
+    other = desk.lift_table(desk.pages()[0], desk.tables()[1])
+    assert [p.id for p in desk.pages()] == [page.id, other]
