@@ -22,6 +22,8 @@ from keel_line.rule.writing import Writing
 
 _STREAM_CAPS = 0.95
 _NARROW_STREAM_CAPS = 0.6
+_FAR_CAPS = 3.5
+_FEW_PIECES, _MOSTLY_OVER = 2, 0.5
 _LEAST_ROWS = 3
 _CROSSED = 0.12
 _LEAST_FILLED = 0.3
@@ -260,6 +262,8 @@ def _find_streams(body: _Block) -> list[_Stream]:
             continue  # a title over the whole table
         weight += 1
         for a, _, b, _ in row:
+            if number <= _HEADING_ROWS and _heads_several(body, number, float(a), float(b)):
+                continue
             cover[int(a) - left : int(np.ceil(b)) - left + 1] += 1
             if number >= _HEADING_ROWS:
                 below[int(a) - left : int(np.ceil(b)) - left + 1] += 1
@@ -281,12 +285,33 @@ def _find_streams(body: _Block) -> list[_Stream]:
     return _without_marks(body, _without_overruns(body, parting))
 
 
+def _heads_several(body: _Block, number: int, left: float, right: float) -> bool:
+    """Tell whether a piece of a line near the top stands over two columns of most lines below it.
+
+    Such a heading parts no columns, and closes no stream between those that it stands over.
+    """
+    rows = [r for r in body.rows[number + 1 :] if len(r) >= _FEW_PIECES]
+    if len(body.rows[number]) >= max((len(r) for r in rows), default=0):
+        return False
+    over = 0
+    for row in rows:
+        own = row[(row[:, 2] > left) & (row[:, 0] < right)]
+        over += bool((own[1:, 0] - own[:-1, 2] >= _STREAM_CAPS * body.cap_px).any())
+    return over >= max(2, _MOSTLY_OVER * len(rows))
+
+
 def _parts_rows(body: _Block, stream: _Stream) -> bool:
     """Tell whether a stream is wide enough for a column's end, and has writing on both sides."""
     middle = stream.middle
     both = sum(
         bool((row[:, 2] <= middle).any() and (row[:, 0] >= middle).any()) for row in body.rows
     )
+    if stream.width >= _FAR_CAPS * body.cap_px and both:
+        # Values set over several lines, and those centred beside them, share few lines.
+        sides = ((row[:, 2] <= middle).any() for row in body.rows)
+        others = ((row[:, 0] >= middle).any() for row in body.rows)
+        if min(sum(sides), sum(others)) >= max(_LEAST_ROWS, _LEAST_FILLED * len(body.rows)):
+            return True
     wide = stream.width >= _STREAM_CAPS * body.cap_px
     least = _LEAST_FILLED if wide else _LEAST_FILLED_NARROW
     enough = wide or len(body.rows) >= _MANY_ROWS or _is_edged(body, middle)

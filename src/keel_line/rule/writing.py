@@ -26,6 +26,7 @@ _LONE_MARK_CAPS = 0.85
 _TWO_LINES_CAPS = 2.3
 _LEAST_PART_CAPS = 0.8
 _LITTLE_INK = 0.25
+_FLAT_CAPS, _BEYOND_CAPS, _OFF_RULE_PX = 0.35, 2.0, 1.5
 
 
 @dataclass(frozen=True, eq=False)
@@ -99,6 +100,7 @@ def find_writing(
     strokes = shrunk * parts[letter & (parts[:, cv2.CC_STAT_WIDTH] * shrunk >= _STROKE_CAPS * cap)]
     dashes = np.array([_holds_any(box, strokes) for box in boxes.tolist()], bool)
     boxes = boxes[(high >= 0.5 * cap) | ((wide >= 0.8 * cap) & dashes)]
+    boxes = boxes[[not _goes_on(box, rules, cap) for box in boxes.tolist()]]
     return _in_lines(boxes, cap)
 
 
@@ -141,6 +143,19 @@ def _part_lines(
             )
             out += _part_lines(letters, part, cap)
     return out
+
+
+def _goes_on(box: list[float], rules: list[Rule], cap: float) -> bool:
+    """Tell whether a stroke lies on a rule's line, close beyond its end: more of that rule."""
+    if box[3] - box[1] > _FLAT_CAPS * cap:
+        return False
+    y = (box[1] + box[3]) / 2
+    return any(
+        rule.direction == "across"
+        and abs(rule.at((box[0] + box[2]) / 2) - y) <= rule.thickness_px + _OFF_RULE_PX
+        and max(box[0] - rule.end, rule.start - box[2]) <= _BEYOND_CAPS * cap
+        for rule in rules
+    )
 
 
 def _holds_any(box: list[float], parts: NDArray[np.int64]) -> bool:
