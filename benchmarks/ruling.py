@@ -9,19 +9,23 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import flatten_light
+from keel_line._shared.paper import flatten_light, measure_darkness
 from keel_line.model.grid import Grid
+from keel_line.model.page import Page, Resolution
 from keel_line.read.network import Network
 from keel_line.rule.doubts import find_doubts
 from keel_line.rule.grids import find_grids, survey_page
 from keel_line.rule.headings import count_heading_rows
+from keel_line.rule.mend import place_grid
+from keel_line.square.straighten import square_page
 from synth.faces import load_faces
 from synth.pages import MadePage, Sheet, TableTruth, choose_style, finish_page, make_page
 from synth.prose import KINDS, write_prose
 
 RULINGS = ("full", "across", "down", "heading", "outline", "none")
 _SEED = 90212
-_CONDITIONS = ("clean", "office", "clean", "copy")
+_CONDITIONS = ("clean", "office", "clean", "copy", "fax", "photo")
+_INKED, _DARK, _GONE = 0.02, 60, 0.1
 _DPI = 250.0
 
 Relation = tuple[object, object, str]
@@ -31,8 +35,9 @@ Relation = tuple[object, object, str]
 class RulingScore:
     """Pages of one ruling: tables, those found, grids exactly right, neighbour relations.
 
-    ``doubted_right`` and ``doubted_wrong`` count the tables with a line that wants a look;
-    ``headed`` those of the right ones whose heading rows are counted right.
+    ``gone`` are the wrong ones that a machine left next to no ink of. ``doubted_right`` and
+    ``doubted_wrong`` count the tables with a line that wants a look; ``headed`` those of the right
+    ones whose heading rows are counted right.
     """
 
     ruling: str
@@ -42,6 +47,7 @@ class RulingScore:
     headed: int = 0
     doubted_right: int = 0
     doubted_wrong: int = 0
+    gone: int = 0
     relations_true: int = 0
     relations_found: int = 0
     relations_shared: int = 0
@@ -71,17 +77,46 @@ def score_rulings(pages: int) -> list[RulingScore]:
                 held=True,
                 ruling=ruling,
             )
+            grey, dpi = _lay_true(page)
             begun = time.perf_counter()
-            flat = flatten_light(page.grey)
-            survey = survey_page(page.grey, _DPI, flat)
+            flat = flatten_light(grey)
+            survey = survey_page(grey, dpi, flat)
             score.seconds.append(time.perf_counter() - begun)
+            # On the page as it was drawn, where the truth lies.
+            scale = (_DPI / dpi, _DPI / dpi)
             grids = [
-                replace(g, doubts=find_doubts(g, flat, _DPI, survey.rules)) for g in survey.grids
+                replace(
+                    place_grid(g, scale, (0.0, 0.0)),
+                    doubts=find_doubts(g, flat, dpi, survey.rules),
+                )
+                for g in survey.grids
             ]
             for truth in page.tables:
+                right = score.right
                 _add_table(score, truth, grids)
+                score.gone += score.right == right and _is_gone(flat, dpi, truth)
         scores.append(score)
     return scores
+
+
+def _lay_true(page: MadePage) -> tuple[NDArray[np.uint8], float]:
+    """Return a page's picture with one resolution across and down, and that resolution."""
+    if page.x_dpi == page.y_dpi:
+        return page.grey, page.x_dpi
+    as_it_came = Page(page.grey, Resolution(page.x_dpi, page.y_dpi), "made", 1, "fax")
+    squared = square_page(as_it_came)
+    return squared.pixels, squared.dpi
+
+
+def _is_gone(flat: NDArray[np.uint8], dpi: float, truth: TableTruth) -> bool:
+    """Tell whether fewer than a tenth of a table's cells show any ink of what was written."""
+    ink = measure_darkness(flat) > _DARK
+    shown = []
+    for cell in truth.cells:
+        if cell.written:
+            x0, y0, x1, y1 = (round(v * dpi / _DPI) for v in cell.written)
+            shown.append(float(ink[y0 : y1 + 1, x0 : x1 + 1].mean()) >= _INKED)
+    return float(np.mean(shown)) < _GONE
 
 
 def _add_table(score: RulingScore, truth: TableTruth, grids: list[Grid]) -> None:
@@ -195,7 +230,7 @@ def score_lying(pages: int) -> LyingScore:
                     np.random.default_rng([_SEED, 91, i, k]),
                     faces,
                     allowed,
-                    condition=_CONDITIONS[i % len(_CONDITIONS)],
+                    condition=_CONDITIONS[i % 4],  # those that keep the resolution
                     dpi=_DPI,
                     most_skew_deg=0,
                     held=True,

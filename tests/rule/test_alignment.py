@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import textwrap
+from collections.abc import Sequence
 from dataclasses import replace
 
 import cv2
@@ -12,7 +13,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from keel_line.model.grid import Grid
+from keel_line.model.grid import Grid, Rule
 from keel_line.rule.alignment import find_aligned
 from keel_line.rule.grids import find_grids
 from keel_line.rule.writing import Writing, find_writing
@@ -51,6 +52,52 @@ def test_columns_and_rows_are_found_whatever_is_ruled(ruling: str) -> None:
     content = make_content(9, 4)
     (grid,) = find_grids(draw(content, ruling), DPI)
     assert shape(grid) == wanted(content)
+
+
+def pieces(*rows: tuple[float, Sequence[tuple[float, float]]], cap: float = 20.0) -> Writing:
+    """Writing of lines given by (top, [(left, right), ...]) in px."""
+    boxes = [(a, top, b, top + cap) for top, row in rows for a, b in row]
+    lines = [number for number, (_, row) in enumerate(rows) for _ in row]
+    return Writing(np.array(boxes, float), np.array(lines, np.int64), cap)
+
+
+def test_a_heading_over_two_columns_of_a_small_table_does_not_join_them() -> None:
+    rows = [(100 + 60 * k, [(0, 90), (200, 280), (330, 400), (620, 700)]) for k in range(4)]
+    writing = pieces((20, [(215, 390)]), (60, [(0, 80), (205, 280), (330, 390), (620, 700)]), *rows)
+    (grid,) = find_aligned(writing, [])
+    assert (grid.rows, grid.cols) == (6, 4)
+    assert any(c.row == 0 and c.col_span == 2 for c in grid.cells)
+
+
+def test_a_heading_of_its_own_column_lies_over_no_other() -> None:
+    rows = [(60 + 60 * k, [(0, 90), (200, 240), (262, 300), (520, 600)]) for k in range(5)]
+    writing = pieces((0, [(0, 80), (200, 300), (520, 600)]), *rows)
+    (grid,) = find_aligned(writing, [])
+    assert {c.col_span for c in grid.cells if c.row == 0} == {1}
+
+
+def test_a_column_whose_values_stand_beside_few_others_is_one() -> None:
+    writing = pieces(
+        (0, [(0, 120), (600, 700)]),
+        (60, [(300, 400), (500, 560), (650, 700)]),
+        (105, [(0, 180)]),
+        (120, [(300, 390), (500, 560), (650, 700)]),
+        (135, [(0, 190)]),
+        (180, [(0, 110), (300, 410), (500, 560), (650, 700)]),
+    )
+    (grid,) = find_aligned(writing, [])
+    assert grid.cols == 4
+
+
+def test_what_is_left_of_a_broken_rule_is_no_writing() -> None:
+    flat = np.full((200, 600), 235, np.uint8)
+    cv2.putText(flat, "Dues Tons", (60, 80), cv2.FONT_HERSHEY_SIMPLEX, 1.0, 30, 2)
+    flat[120:123, 20:300] = 60
+    flat[120:123, 310:360] = 60
+    rule = Rule("across", 20, 300, 121.0, 0.0, 3.0, 1.0)
+    assert (find_writing(flat, 150, [rule]).boxes[:, 1] < 100).all()
+    elsewhere = replace(rule, position=160.0)
+    assert (find_writing(flat, 150, [elsewhere]).boxes[:, 3] > 110).any()
 
 
 @pytest.mark.parametrize(

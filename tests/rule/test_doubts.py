@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from keel_line.model.grid import Grid, LineDoubt
+from keel_line.model.grid import Direction, Grid, LineDoubt
 from keel_line.rule.doubts import find_doubts
 from keel_line.rule.grids import survey_page
 from keel_line.rule.mend import add_line, move_line, remove_line
@@ -37,6 +37,24 @@ def test_a_line_through_writing_is_doubted() -> None:
     _, doubts = doubts_of(grey, lambda grid: move_line(grid, "down", 2, into))
     assert [(d.direction, d.index) for d in doubts] == [("down", 2)]
     assert "across this line" in doubts[0].why
+
+
+@pytest.mark.parametrize(
+    ("direction", "index", "inward"),
+    [("across", 0, 1), ("across", 9, -1), ("down", 0, 1), ("down", 4, -1)],
+)
+def test_a_side_through_writing_is_doubted(direction: Direction, index: int, inward: int) -> None:
+    grey = draw_table(make_content(9, 4), "none")
+
+    def cut(grid: Grid) -> Grid:
+        # Into the middle of what stands against that side.
+        step = 14 if direction == "across" else 20
+        return move_line(grid, direction, index, grid.lines(direction)[index] + inward * step)
+
+    _, doubts = doubts_of(grey, cut)
+    assert (direction, index, "Writing runs across the table's side") in [
+        (d.direction, d.index, d.why) for d in doubts
+    ]
 
 
 def test_a_column_that_may_be_two_is_doubted() -> None:

@@ -23,7 +23,7 @@ from keel_line.rule.writing import Writing
 _STREAM_CAPS = 0.95
 _NARROW_STREAM_CAPS = 0.6
 _FAR_CAPS = 3.5
-_FEW_PIECES, _MOSTLY_OVER = 2, 0.5
+_FEW_PIECES, _MOSTLY_OVER, _UNDER_CAPS = 2, 0.5, 1.4
 _LEAST_ROWS = 3
 _CROSSED = 0.12
 _LEAST_FILLED = 0.3
@@ -296,7 +296,7 @@ def _heads_several(body: _Block, number: int, left: float, right: float) -> bool
     over = 0
     for row in rows:
         own = row[(row[:, 2] > left) & (row[:, 0] < right)]
-        over += bool((own[1:, 0] - own[:-1, 2] >= _STREAM_CAPS * body.cap_px).any())
+        over += bool((own[1:, 0] - own[:-1, 2] >= _UNDER_CAPS * body.cap_px).any())
     return over >= max(2, _MOSTLY_OVER * len(rows))
 
 

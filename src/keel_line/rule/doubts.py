@@ -9,6 +9,7 @@ from keel_line._shared.paper import Grey
 from keel_line.model.grid import DIRECTIONS, Direction, Grid, LineDoubt, Rule
 from keel_line.rule.writing import Writing, find_writing
 
+_AROUND_IN = 0.15
 _TIGHT_CAPS = 0.28
 _OVER_CAPS = 0.15
 _LEAST_ROWS = 3
@@ -24,10 +25,10 @@ def find_doubts(
 ) -> tuple[LineDoubt, ...]:
     """Find the boundaries of a grid that want a look.
 
-    Doubtful are: a boundary through writing; a column or a row in which nothing is written; a
-    column in which white runs down between two pieces of most rows, so that a boundary may be
-    missing; a row that fills few columns close under another, so that it may be a part of it; a
-    rule of which little is left.
+    Doubtful are: a boundary through writing, the table's sides among them; a column or a row in
+    which nothing is written; a column in which white runs down between two pieces of most rows, so
+    that a boundary may be missing; a row that fills few columns close under another, so that it may
+    be a part of it; a rule of which little is left.
 
     Parameters
     ----------
@@ -45,14 +46,17 @@ def find_doubts(
     tuple of LineDoubt
         Boundaries down first, each boundary once.
     """
-    x0, y0 = max(0, int(grid.box[0]) - 3), max(0, int(grid.box[1]) - 3)
-    x1, y1 = int(np.ceil(grid.box[2])) + 4, int(np.ceil(grid.box[3])) + 4
+    pad = round(_AROUND_IN * dpi)
+    x0, y0 = max(0, int(grid.box[0]) - pad), max(0, int(grid.box[1]) - pad)
+    x1, y1 = int(np.ceil(grid.box[2])) + pad, int(np.ceil(grid.box[3])) + pad
     part = np.ascontiguousarray(flat[y0:y1, x0:x1])
     if min(part.shape) < dpi * 0.1:
         return ()
     writing = find_writing(part, dpi, [r.moved(-x0, -y0) for r in rules])
-    boxes = writing.boxes + np.array([x0, y0, x0, y0])
+    around = writing.boxes + np.array([x0, y0, x0, y0])
+    boxes = around[_lies_in(around, grid)]
     found = [
+        *_cut_by_sides(grid, around, writing.cap_px),
         *_columns_in_doubt(grid, boxes, writing),
         *_rows_in_doubt(grid, boxes, writing),
         *_faint_rules(grid),
@@ -61,6 +65,32 @@ def find_doubts(
     for doubt in found:
         seen.setdefault((doubt.direction, doubt.index), doubt)
     return tuple(sorted(seen.values(), key=lambda d: (d.direction == "across", d.index)))
+
+
+def _lies_in(boxes: NDArray[np.float64], grid: Grid) -> NDArray[np.bool_]:
+    """Tell which pieces of writing have their middle in a grid."""
+    middles = (boxes[:, :2] + boxes[:, 2:]) / 2
+    inside: NDArray[np.bool_] = (middles >= grid.box[:2]) & (middles <= grid.box[2:])
+    return np.asarray(inside.all(axis=1), np.bool_)
+
+
+def _cut_by_sides(grid: Grid, boxes: NDArray[np.float64], cap: float) -> list[LineDoubt]:
+    """Find the outer boundaries that writing runs across: the table may go on beyond them."""
+    over = _OVER_CAPS * cap
+    out = []
+    for axis, direction in enumerate(DIRECTIONS):
+        lines = grid.lines(direction)
+        low, high = grid.extent(direction)
+        along = (boxes[:, 1 - axis] + boxes[:, 3 - axis]) / 2
+        beside = (along >= low) & (along <= high)
+        for index in (0, len(lines) - 1):
+            at = lines[index]
+            if grid.is_ruled(direction, at):
+                continue
+            cut = beside & (boxes[:, axis] < at - over) & (boxes[:, axis + 2] > at + over)
+            if cut.any():
+                out.append(LineDoubt(direction, index, "Writing runs across the table's side"))
+    return out
 
 
 def _places(boxes: NDArray[np.float64], lines: tuple[float, ...], axis: int) -> NDArray[np.int64]:
