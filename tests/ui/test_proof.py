@@ -3,6 +3,8 @@ from __future__ import annotations
 import json
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QImage
 from pytestqt.qtbot import QtBot
@@ -11,6 +13,7 @@ from keel_line.desk.desk import Desk
 from keel_line.desk.learning import pair_in_question
 from keel_line.model.table import Settled
 from keel_line.ui.proof.interline import Interline, after_point
+from keel_line.ui.proof.lens import find_view, keep_within
 from keel_line.ui.proof.marks import notch_size
 from keel_line.ui.send.station import make_preflight
 from keel_line.ui.window import Window
@@ -573,3 +576,39 @@ def test_the_rows_are_looked_at_from_nearer_and_further(window: Window) -> None:
     for _ in range(4):
         window.actions_by_id["nearer"].trigger()
     assert interline.cell_box(state.cell) == usual
+
+
+def test_the_lens_goes_nearer_to_the_least_sure_character(window: Window) -> None:
+    lens, size = window.proof.lens, (700.0, 140.0)
+    state = next(
+        c for c in window.session.tables[0].cells if c.in_doubt and len(c.reading.chars) > 8
+    )
+    weakest = min(state.reading.chars, key=lambda c: c.probability).box
+    usual, near = find_view(state, size), find_view(state, size, 5)
+    assert near.scale > 4 * usual.scale
+    half = size[0] / near.scale / 2
+    assert near.x - half <= (weakest[0] + weakest[2]) / 2 <= near.x + half
+    assert find_view(state, size, -2).scale < usual.scale
+    assert (find_view(state, size, -2).x, find_view(state, size, -2).y) == (usual.x, usual.y)
+    for key, steps in ((Key.Key_Plus, 5), (Key.Key_Minus, -3)):
+        for _ in range(9):
+            QTest.keyClick(window, key, Mod.AltModifier)
+        assert lens.steps == steps
+
+
+@given(
+    at=st.floats(-100, 400),
+    low=st.floats(0, 100),
+    length=st.floats(1, 300),
+    shown=st.floats(1, 600),
+)
+def test_a_view_shows_nothing_beyond_what_it_looks_at(
+    at: float, low: float, length: float, shown: float
+) -> None:
+    high = low + length
+    middle = keep_within(at, low, high, shown)
+    if length <= shown:
+        assert middle == pytest.approx((low + high) / 2)
+    else:
+        assert middle - shown / 2 >= low - 1e-6
+        assert middle + shown / 2 <= high + 1e-6

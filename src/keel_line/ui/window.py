@@ -270,6 +270,8 @@ class Window(QMainWindow):
             "more-unseen": lambda: self._turn_dial(1),
             "nearer": lambda: self.proof.interline.step_nearer(1),
             "further": lambda: self.proof.interline.step_nearer(-1),
+            "lens-nearer": lambda: self.proof.lens.step_nearer(1),
+            "lens-further": lambda: self.proof.lens.step_nearer(-1),
             "theme": self._change_theme,
             "keys": self.help.open,
             "quit": self.close,

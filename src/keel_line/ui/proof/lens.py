@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QImage, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
@@ -12,6 +14,52 @@ from keel_line.model.table import CellState
 from keel_line.ui.theme import Theme
 
 _DOUBTFUL = 0.9
+_LARGEST = 5.0
+_NEARER_BY = 1.4
+_STEPS = (-3, 5)
+
+
+@dataclass(frozen=True)
+class View:
+    """What of a page the lens shows: px of the lens a px of the page, and the place in its middle.
+
+    The place is in px of the squared page.
+    """
+
+    scale: float
+    x: float
+    y: float
+
+
+def find_view(state: CellState, size: tuple[float, float], steps: int = 0) -> View:
+    """Return the view that fills a lens of a size (px across, down) with what a cell holds.
+
+    ``steps`` above 0 look from nearer, at the character that is least sure and what stands by it,
+    below 0 from further off.
+    """
+    x0, y0, x1, y1 = state.cell.box
+    wide, high = size
+    chars = state.reading.chars
+    # The written part fills the lens; a wide cell with a short word need not be shown whole.
+    left, right = x0 - 8, x1 + 8
+    if chars:
+        left = min(c.box[0] for c in chars) - 0.6 * (y1 - y0)
+        right = max(c.box[2] for c in chars) + 0.6 * (y1 - y0)
+    fitting = min(0.8 * high / max(8.0, y1 - y0), (wide - 16) / max(8.0, right - left), _LARGEST)
+    scale = fitting * _NEARER_BY**steps
+    at_x, at_y = (left + right) / 2, (y0 + y1) / 2
+    if steps > 0 and chars:
+        box = min(chars, key=lambda c: c.probability).box
+        at_x = keep_within((box[0] + box[2]) / 2, left, right, wide / scale)
+        at_y = keep_within((box[1] + box[3]) / 2, y0, y1, high / scale)
+    return View(scale, at_x, at_y)
+
+
+def keep_within(at: float, low: float, high: float, shown: float) -> float:
+    """Return a middle near ``at`` from which ``shown`` px show nothing but low to high, if any."""
+    if high - low <= shown:
+        return (low + high) / 2
+    return min(max(at, low + shown / 2), high - shown / 2)
 
 
 class Lens(QWidget):
@@ -22,6 +70,7 @@ class Lens(QWidget):
         self._theme = theme
         self._state: CellState | None = None
         self._image: QImage | None = None
+        self._steps = 0
         self.setAccessibleName("The cell's ink, enlarged")
         self.setMinimumHeight(120)
 
@@ -36,6 +85,16 @@ class Lens(QWidget):
         if state is not None:
             self.setAccessibleDescription(f"Reading: {state.text or 'blank'}")
         self.update()
+
+    def step_nearer(self, steps: int) -> None:
+        """Look at the cell from nearer (above 0) or further off; the next cells too."""
+        self._steps = min(_STEPS[1], max(_STEPS[0], self._steps + steps))
+        self.update()
+
+    @property
+    def steps(self) -> int:
+        """How many steps nearer than usual the lens looks."""
+        return self._steps
 
     def _lines(self, state: CellState) -> list[list[CharReading]]:
         count = max((c.line for c in state.reading.chars), default=0) + 1
@@ -65,18 +124,9 @@ class Lens(QWidget):
         row = theme.em * 2.7
         text_room = row * len(lines) + theme.em * 0.31
         ink_room = max(40.0, frame.height() - text_room)
-        # The written part fills the lens; a wide cell with a short word need not be shown whole.
-        if state.reading.chars:
-            left = min(c.box[0] for c in state.reading.chars) - 0.6 * (y1 - y0)
-            right = max(c.box[2] for c in state.reading.chars) + 0.6 * (y1 - y0)
-        else:
-            left, right = x0 - 8, x1 + 8
-        scale = min(
-            ink_room * 0.8 / max(8.0, y1 - y0), (frame.width() - 16) / max(8.0, right - left)
-        )
-        scale = min(scale, 5.0)
-        middle_x, middle_y = (left + right) / 2, (y0 + y1) / 2
         ink = QRectF(frame.left(), frame.top(), frame.width(), ink_room)
+        view = find_view(state, (ink.width(), ink.height()), self._steps)
+        scale, middle_x, middle_y = view.scale, view.x, view.y
 
         def place(x: float, y: float) -> QPointF:
             return QPointF(
@@ -122,6 +172,7 @@ class Lens(QWidget):
                 Qt.AlignmentFlag.AlignCenter,
                 "blank" if not state.reading.text else state.reading.text,
             )
+        painter.setClipRect(frame)
         for i, line in enumerate(lines):
             self._paint_line(painter, line, ink.bottom() + i * row + 2, row, place)
 
