@@ -99,6 +99,17 @@ BERTHS = (
 )
 
 
+TWO_LINES = (
+    *(CellContent(3, col, text) for col, text in enumerate(("4\n5", "Kelp\nCoal", "9\n8", "2\n3"))),
+    CellContent(5, 1, "Marigold\nof Ailsay"),
+    *(
+        CellContent(6, col, text)
+        for col, text in enumerate(("61\n62", "Linnet\nSandpiper", "7.5\n8.5", "24\n25"))
+    ),
+)
+"""Two rows of ``make_content`` with two lines in every cell, and one with two in a single one."""
+
+
 def draw_lying(turns: int, dpi: float = 150.0) -> bytes:
     """A page with the first rows of ``BERTHS`` upright, and all of it on its side below, as PNG."""
     rng = np.random.default_rng(2)

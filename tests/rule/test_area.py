@@ -15,11 +15,12 @@ from keel_line.rule.area import (
     find_in_area,
     fit_to_rules,
     parse_area,
+    part_rows,
 )
 from keel_line.rule.grids import find_grids, survey_page
 from keel_line.rule.mend import fill_box, make_plain_grid, shift_grid
 from synth.pages import Sheet, finish_page
-from tests.conftest import draw_table, inter, make_content
+from tests.conftest import TWO_LINES, draw_table, inter, make_content
 
 DPI = 150.0
 
@@ -54,6 +55,22 @@ def test_running_text_becomes_rows_of_one_column_when_it_is_asked_for() -> None:
     (block,) = survey_page(grey, DPI).passed_over
     made = find_in_area(grey, DPI, block)
     assert (made.rows, made.cols) == (5, 1)
+
+
+@pytest.mark.parametrize("ruling", ["across", "full"])
+def test_each_printed_line_becomes_a_row_where_it_is_asked_for(ruling: str) -> None:
+    grey = draw_table(make_content(8, 4, TWO_LINES), ruling)
+    (found,) = find_grids(grey, DPI)
+    assert found.rows == 8
+    parted = part_rows(grey, DPI, found)
+    assert parted.rows == 10  # not where the others are set beside the middle of two lines
+    assert len(parted.cells) == 40
+    assert set(found.y_lines) <= set(parted.y_lines)
+    one = part_rows(grey, DPI, found, 6)
+    assert set(one.y_lines) < set(parted.y_lines)
+    assert one.rows == 9
+    assert part_rows(grey, DPI, found, 1) is found
+    assert part_rows(grey, DPI, parted) is parted
 
 
 def test_an_empty_area_is_one_cell() -> None:

@@ -15,7 +15,7 @@ from keel_line.model.grid import LineDoubt
 from keel_line.model.table import TableState
 from keel_line.ui.rule.station import RuleStation
 from keel_line.ui.window import Window
-from tests.conftest import BERTHS, draw_lying
+from tests.conftest import BERTHS, TWO_LINES, as_png, draw_lying, draw_table, make_content
 from tests.ui.qtest import QTest
 
 Key, Mod = Qt.Key, Qt.KeyboardModifier
@@ -462,3 +462,33 @@ def test_a_table_on_its_side_becomes_a_page_of_its_own_by_one_key(
     assert "wants a look" not in window.rule.side.doubt.text()
     QTest.keyClick(window, Key.Key_Z, Mod.ControlModifier)
     assert [t.grid.on_side for t in desk.tables()] == [False, True]
+
+
+def test_rows_are_parted_at_their_printed_lines_by_one_key(
+    empty_window: Window, qtbot: QtBot
+) -> None:
+    window, desk = empty_window, empty_window.session.desk
+    grey = draw_table(make_content(8, 4, TWO_LINES), "full")
+    desk.add_source(make_source("wrapped.png", as_png(grey, (150.0, 150.0))))
+    desk.run(InlineExecutor())
+    window.session.reload()
+    window.go_to("rule")
+    rule, (first,) = window.rule, desk.pages()
+    qtbot.waitUntil(lambda: window.session.picture(first.id) is not None)
+
+    def rows() -> int:
+        return 0 if rule.view.grid is None else rule.view.grid.rows
+
+    assert rows() == 8
+    press(rule, Key.Key_Tab, times=2)
+    press(rule, Key.Key_Down, times=6)
+    press(rule, Key.Key_L)  # the row below the peg alone
+    qtbot.waitUntil(lambda: rows() == 9)
+    press(rule, Key.Key_Escape)
+    press(rule, Key.Key_L)
+    qtbot.waitUntil(lambda: rows() == 10)
+    rule.settle()
+    assert [t.grid.rows for t in desk.tables()] == [10]
+    assert {"Linnet", "Sandpiper"} <= {c.text for c in desk.tables()[0].cells}
+    QTest.keyClick(window, Key.Key_Z, Mod.ControlModifier)
+    assert [t.grid.rows for t in desk.tables()] == [8]

@@ -14,13 +14,15 @@ from keel_line.model.geometry import Box
 from keel_line.model.grid import DIRECTIONS, Direction, Grid, Rule
 from keel_line.rule.alignment import lay_out
 from keel_line.rule.grids import build_grids
-from keel_line.rule.mend import make_plain_grid, move_line, shift_grid
+from keel_line.rule.mend import add_line, make_plain_grid, move_line, shift_grid
 from keel_line.rule.rules import find_rules, make_rule_field
 from keel_line.rule.writing import find_writing
 
 LEAST_SIDE_IN = 0.15
 """An area is at least as wide and as high as this."""
 
+_LEAST_PART_PX = 8
+_THIN_CAPS = 0.04
 _MOSTLY = 0.6
 _MARGIN_IN = 0.25
 _EDGE_IN = 0.04
@@ -72,6 +74,48 @@ def find_in_area(grey: Grey, dpi: float, box: Box) -> Grid:
         return make_plain_grid(area, 1, 1)
     whole = (0.0, 0.0, float(part.shape[1]), float(part.shape[0]))
     return shift_grid(lay_out(writing, own, whole), left + x0, top + y0)
+
+
+def part_rows(grey: Grey, dpi: float, grid: Grid, row: int | None = None) -> Grid:
+    """Part a grid's rows, or one of them, so that each printed line is a row of its own.
+
+    Where values are set beside the middle of two lines, the row stays: nothing is cut through.
+
+    Parameters
+    ----------
+    grey
+        Squared page, shape (rows, cols), 0 is black.
+    dpi
+        Its resolution.
+    grid
+        The grid; it comes back as it was where every row is one line.
+    row
+        The row (from 0) that is parted; None for all.
+    """
+    first, last = (0, grid.rows) if row is None else (row, row + 1)
+    left, right = max(0, int(grid.box[0])), int(np.ceil(grid.box[2]))
+    top, low = max(0, int(grid.y_lines[first])), int(np.ceil(grid.y_lines[last]))
+    part = np.ascontiguousarray(flatten_light(grey)[top:low, left:right])
+    if min(part.shape) < _LEAST_PART_PX:
+        return grid
+    writing = find_writing(part, dpi, [r.moved(-left, -top) for r in grid.rules])
+    thin = _THIN_CAPS * writing.cap_px
+    for end, start in _white_between(writing.boxes[:, (1, 3)] + (thin, -thin)):
+        low_end, high_end = end + top - thin, start + top + thin
+        if not any(low_end < y < high_end for y in grid.y_lines):
+            grid = add_line(grid, "across", (end + start) / 2 + top)
+    return grid
+
+
+def _white_between(spans: NDArray[np.float64]) -> list[tuple[float, float]]:
+    """Return the gaps, from where to where, between spans (start, end) that overlap no other."""
+    out: list[tuple[float, float]] = []
+    reached = np.inf
+    for start, end in spans[np.argsort(spans[:, 0])].tolist():
+        if start > reached:
+            out.append((reached, start))
+        reached = end if reached == np.inf else max(reached, end)
+    return out
 
 
 def _lies_in(box: Box, area: Box, slack: float) -> bool:

@@ -196,6 +196,9 @@ COMMANDS: tuple[Command, ...] = (
         "leave-out", "Leave the table out", ("X",), "rule", "This one is no table", bound=False
     ),
     Command(
+        "each-line", "Each line a row", ("L",), "rule", "Part rows at their lines", bound=False
+    ),
+    Command(
         "lift", "A page of its own", ("U",), "rule", "Take the table out, upright", bound=False
     ),
     Command(

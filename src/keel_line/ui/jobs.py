@@ -36,7 +36,7 @@ from keel_line.model.geometry import Box
 from keel_line.model.grid import Grid
 from keel_line.model.page import SquareChoice
 from keel_line.model.table import TableState
-from keel_line.rule.area import find_in_area
+from keel_line.rule.area import find_in_area, part_rows
 
 log = logging.getLogger(__name__)
 _AHEAD = 3
@@ -74,6 +74,8 @@ class Jobs(QObject):
         Something about a page that the clerk should know, as a Notice.
     area_laid_out
         A page's id and the grid that was found in an area of it.
+    rows_parted
+        A grid as it was handed in, and with its rows parted line by line.
     judged
         A table as it was handed in, and as its checks judge it.
     """
@@ -86,10 +88,12 @@ class Jobs(QObject):
     noticed = pyqtSignal(object)
     judged = pyqtSignal(object, object)
     area_laid_out = pyqtSignal(int, object)
+    rows_parted = pyqtSignal(object, object)
     _answered = pyqtSignal(int, object)
     _unpacked = pyqtSignal(int, int, QImage)
     _loaded = pyqtSignal(int, int, QImage)
     _laid_out = pyqtSignal(int, int, object)
+    _parted = pyqtSignal(int, object, object)
 
     def __init__(self, desk: Desk, make_executor: Callable[[], Executor] = start_pool) -> None:
         super().__init__()
@@ -109,6 +113,7 @@ class Jobs(QObject):
         self._unpacked.connect(self._hand_over)
         self._loaded.connect(self._hand_over_original)
         self._laid_out.connect(self._hand_over_grid)
+        self._parted.connect(self._hand_over_parted)
 
     @property
     def running(self) -> bool:
@@ -256,6 +261,20 @@ class Jobs(QObject):
     def _lay_out(self, docket: int, page: PageState, data: bytes, box: Box) -> None:
         grid = find_in_area(unpack_picture(data), page.dpi, box)
         self._laid_out.emit(docket, page.id, grid)
+
+    def want_parted(self, page: PageState, grid: Grid, row: int | None) -> None:
+        """Part a grid's rows, or one, line by line in a thread; ``rows_parted`` brings the grid."""
+        data = self._desk.docket.squared_picture(page.id)
+        if data is not None:
+            self._submit(self._part, self._docket, page, data, grid, row)
+
+    def _part(self, docket: int, page: PageState, data: bytes, grid: Grid, row: int | None) -> None:
+        parted = part_rows(unpack_picture(data), page.dpi, grid, row)
+        self._parted.emit(docket, grid, parted)
+
+    def _hand_over_parted(self, docket: int, grid: Grid, parted: Grid) -> None:
+        if docket == self._docket:
+            self.rows_parted.emit(grid, parted)
 
     def _hand_over_grid(self, docket: int, page_id: int, grid: Grid) -> None:
         if docket == self._docket:

@@ -53,6 +53,7 @@ _KEYS = (
     ("P", "lay on other pages"),
     ("X", "leave it out"),
     ("U", "a page of its own"),
+    ("L", "each line a row"),
     ("V", "the whole page"),
     ("H", "heading row more"),
     ("E", "name it"),
@@ -64,6 +65,7 @@ _PEG_KEYS = (
     ("Shift", "with an arrow moves the line, with Ctrl too further"),
     ("N", "a line beside it"),
     ("Del", "take it out"),
+    ("L", "part the row below at its lines"),
     ("Tab", "rows, then cells"),
     ("Esc", "let go"),
 )
@@ -147,6 +149,7 @@ class RuleStation(QWidget):
         session.cells_changed.connect(self.refresh)
         session.moved.connect(self._follow)
         session.jobs.area_laid_out.connect(self._take_grid)
+        session.jobs.rows_parted.connect(self._take_parted)
 
     def set_theme(self, theme: Theme) -> None:
         """Dress anew."""
@@ -303,6 +306,7 @@ class RuleStation(QWidget):
             Qt.Key.Key_A: self._ask_area,
             Qt.Key.Key_P: self._ask_pages,
             Qt.Key.Key_U: self._lift,
+            Qt.Key.Key_L: self._part_rows,
             Qt.Key.Key_O: partial(self._reorder, -1 if held & _SHIFT else 1),
         }
         if view.picked is not None:
@@ -382,6 +386,25 @@ class RuleStation(QWidget):
         if view.gutter is not None and view.lines():
             self._mend(remove_line, view.gutter, view.peg)
             view.choose_peg(view.gutter, view.peg)
+
+    def _part_rows(self) -> None:
+        """Part the row below the peg at hand, or all rows, so that each line is a row."""
+        page, view = self._page(), self.view
+        if page is None or view.grid is None:
+            return
+        row = min(view.peg, view.grid.rows - 1) if view.gutter == "across" else None
+        self._session.jobs.want_parted(page, view.grid, row)
+
+    def _take_parted(self, grid: Grid, parted: Grid) -> None:
+        now = self.view.grid
+        if now is None or (now.x_lines, now.y_lines) != (grid.x_lines, grid.y_lines):
+            return  # another table is at hand, or it was mended otherwise meanwhile
+        if parted is grid:
+            self.said.emit("Every row is one printed line already.")
+            return
+        self._mend(lambda _: parted)
+        more = parted.rows - grid.rows
+        self.said.emit(f"{more} {'row' if more == 1 else 'rows'} more. F takes them as found.")
 
     def _leave_out(self) -> None:
         gone = self._mending.leave_out()
