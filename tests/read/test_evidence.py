@@ -169,6 +169,26 @@ def test_ink_without_a_character_is_told_with_its_place() -> None:
     assert account_ink(inked(), [], (0, 0), CAP_PX).unexplained == 0.0
 
 
+def test_a_stroke_beside_a_comma_is_another_characters() -> None:
+    stub, comma, figure = (14, 34, 17, 42), (22, 36, 25, 46), (34, 20, 48, 42)
+    chars = [CharReading(",", 1.0, (14.0, 20.0, 30.0, 45.0), 0), char(34, 48)]
+    account = account_ink(inked(stub, comma, figure), chars, (0, 0), CAP_PX)
+    assert account.stray_stroke
+    assert account.unread == ((14.0, 34.0, 17.0, 42.0),)
+    whole = account_ink(inked(comma, figure), chars, (0, 0), CAP_PX)
+    assert not whole.stray_stroke
+    assert whole.unread == ()
+    wide = [char(14, 30), char(34, 48)]  # a broken letter may be in several strands
+    assert not account_ink(inked(stub, comma, figure), wide, (0, 0), CAP_PX).stray_stroke
+
+
+def test_the_dot_over_an_i_is_its_own() -> None:
+    chars = [CharReading("i", 1.0, (14.0, 20.0, 22.0, 45.0), 0)]
+    assert not account_ink(
+        inked((16, 18, 19, 21), (16, 26, 19, 42)), chars, (0, 0), CAP_PX
+    ).stray_stroke
+
+
 def test_a_flourish_that_is_not_read_is_shown(reader: Reader) -> None:
     grey, grid = draw_row("412.00", "68.75")
     grey[20:24, 190:250] = 20

@@ -16,6 +16,8 @@ _REACH_CAPS = 0.35
 _SIDE_CAPS = 0.15
 _LEAST_PART = 0.12
 _COVERED = 0.35
+_NARROW = frozenset(".,:;'’‘!|lI1i")
+_APART_CAPS, _STRAND_CAPS = 0.08, 0.3
 
 
 @dataclass(frozen=True)
@@ -28,12 +30,15 @@ class InkAccount:
         Pixels that stand where characters were read, elsewhere, and that were judged dirt.
     unread
         Boxes on the page (px) around pieces of writing that no character stands on.
+    stray_stroke
+        Whether one of them is a stroke that was passed over beside a narrow character.
     """
 
     read_px: int
     unread_px: int
     dirt_px: int
     unread: tuple[Box, ...]
+    stray_stroke: bool = False
 
     @property
     def unexplained(self) -> float:
@@ -74,6 +79,9 @@ def account_ink(
             ink.mask.shape[1],
         )
         explained[rows, cols] = True
+    strands = _strands_beside(ink, chars, origin, cap_px)
+    for x, y, width, height in strands:
+        explained[y : y + height, x : x + width] = False
     total, read = int(ink.mask.sum()), int((ink.mask & explained).sum())
     unread = tuple(
         (
@@ -86,7 +94,42 @@ def account_ink(
         if max(width, height) >= _LEAST_PART * cap_px
         and _covered(ink.mask, explained, x, y, width, height) < _COVERED
     )
-    return InkAccount(read, total - read, ink.dirt_px, unread)
+    return InkAccount(read, total - read, ink.dirt_px, unread, bool(strands))
+
+
+def _strands_beside(
+    ink: CellInk, chars: Sequence[CharReading], origin: tuple[int, int], cap_px: float
+) -> list[tuple[int, int, int, int]]:
+    """Return the parts of ink (x, y, width, height) beside a narrow character that are not its own.
+
+    A comma or a 1 is one strand: what stands next to it, and nearer to it than to any other
+    character, is the rest of one that was not read.
+    """
+    seen = [c for c in chars if c.char != " "]
+    if not seen:
+        return []
+    middles = np.array([(c.box[0] + c.box[2]) / 2 - origin[0] for c in seen])
+    tops = np.array([c.box[1] - origin[1] for c in seen])
+    lows = np.array([c.box[3] - origin[1] for c in seen])
+    own: dict[int, list[tuple[int, int, int, int]]] = {}
+    for x, y, width, height, _ in ink.parts.tolist():
+        middle = y + height / 2
+        away = np.abs(middles - x - width / 2)
+        # Of a cell's lines the one that it stands on.
+        off = np.maximum(np.maximum(tops - middle, middle - lows), 0)
+        nearest = int(np.argmin(away + 100 * off))
+        if seen[nearest].char in _NARROW:
+            own.setdefault(nearest, []).append((x, y, width, height))
+    out = []
+    for number, parts in own.items():
+        main = min(parts, key=lambda p: abs(p[0] + p[2] / 2 - middles[number]))
+        out += [
+            p
+            for p in parts
+            if max(p[0] - main[0] - main[2], main[0] - p[0] - p[2]) >= _APART_CAPS * cap_px
+            and p[3] >= _STRAND_CAPS * cap_px
+        ]
+    return out
 
 
 def _covered(

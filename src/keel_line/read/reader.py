@@ -57,6 +57,7 @@ _SIDE_CAPS = 0.35
 _AROUND_IN = 0.1
 _MOST_RUNNERS_UP = 5
 _CUT_SURE = 0.5
+_STROKE_SURE = 0.8
 _UNREAD_SURE = 0.3  # specks and stains are read as nothing, too
 _NOT_READ = 0.001
 _FEW_AGREE = 0.7
@@ -223,6 +224,8 @@ class Reader:
         confidence = estimate_confidence(self.calibration, features)
         if cell.cut:  # what is read may be right, and yet not all that is written
             confidence = min(confidence, _CUT_SURE)
+        if account.stray_stroke:
+            confidence = min(confidence, _STROKE_SURE)
         runners_up = _runners_up([d for _, _, d in kept], fit)
         return Reading(
             text,
