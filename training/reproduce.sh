@@ -1,6 +1,6 @@
 #!/bin/sh
 # Make the recogniser's weights anew. Every step goes on where it was stopped: material that is
-# there is kept, training resumes from its checkpoint. About fourteen hours on two cores.
+# there is kept, training resumes from its checkpoint. About sixteen hours on two cores.
 set -eu
 python=$1
 export OMP_NUM_THREADS=1
@@ -49,7 +49,12 @@ $python -m training.render --first 840 --shards 40 --workers 2
 $python -m training.crops --first 68 --shards 5 --workers 2
 $python -m training.finetune --name tenth --init ninth --design deep --still-norms \
     --steps 5400 --rate 4e-4 --stop-after 5000 --crops 60-72,60-62,60-67 --drawn 824-831,840-879
-$python -m training.export .cache/runs/tenth/checkpoint.pt
+# The eleventh stage's stem sees letters up and down as well as along.
+$python -m training.render --first 880 --shards 20 --workers 2
+$python -m training.crops --first 73 --shards 5 --workers 2
+$python -m training.finetune --name eleventh --init tenth --design tall --still-norms \
+    --steps 4000 --rate 5e-4 --stop-after 3750 --crops 60-77 --drawn 800-815,880-899
+$python -m training.export .cache/runs/eleventh/checkpoint.pt
 $python -m training.language --workers 2
 $python -m training.spacing --pages 180 --workers 2
 $python -m training.calibrate --pages 150 --workers 2

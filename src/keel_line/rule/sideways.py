@@ -20,6 +20,7 @@ _LETTER_IN = (0.03, 0.25)  # the longer side of a letter, at least and at most
 _THICK_IN = (0.035, 0.22)  # heights of letters
 _LONG = 2.2
 _REACH = 0.45  # of a letter's usual height: from letter to letter of a word, not to the next line
+_NEAR = 2.2  # of it: from middle to middle at most
 _USUAL = 65  # percentile: small letters make the lower half
 _NEXT_CAPS = 2.0
 _RULE_PX = 1.0
@@ -75,7 +76,7 @@ def find_words(flat: Grey, dpi: float, rules: Sequence[Rule]) -> Words:
     mask = np.asarray(dark, np.uint8)
     for rule in rules:
         _rub_out(mask, rule, scale)
-    _, labels, table, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
+    _, _, table, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
     parts = np.asarray(table, np.float64)
     long, thick = parts[:, 2:4].max(axis=1), parts[:, 2:4].min(axis=1)
     (least, most), (low, high) = (
@@ -85,9 +86,7 @@ def find_words(flat: Grey, dpi: float, rules: Sequence[Rule]) -> Words:
     words = (thick >= low) & (thick <= high) & (long >= _LONG * thick)  # their letters touch
     letters[0] = words[0] = False
     usual = float(np.percentile(long[letters], _USUAL)) if letters.any() else 1.0
-    reach = max(2, round(_REACH * usual))
-    along = _joined(letters, labels, (0, reach))
-    down = _joined(letters, labels, (reach, 0))
+    along, down = _neighbours(letters, parts, usual)
     runs_along = (along & ~down) | (words & (parts[:, 2] > parts[:, 3]))
     runs_down = (down & ~along) | (words & (parts[:, 3] > parts[:, 2]))
     told = runs_along | runs_down
@@ -105,18 +104,32 @@ def words_of_text(text: PageText) -> Words:
     return Words(text.boxes[1:][beside], (step[:, 1] > step[:, 0])[beside])
 
 
-def _joined(
-    letters: NDArray[np.bool_], labels: cv2.typing.MatLike, reach: tuple[int, int]
-) -> NDArray[np.bool_]:
-    """Tell which letters have another within ``reach`` (rows, columns) of them."""
-    own = letters[labels].astype(np.uint8)
-    closed = cv2.morphologyEx(own, cv2.MORPH_CLOSE, np.ones((reach[0] + 1, reach[1] + 1), np.uint8))
-    _, groups = cv2.connectedComponents(closed, connectivity=8)
-    member = np.zeros(len(letters), np.int64)
-    inked = own > 0
-    member[labels[inked]] = groups[inked]
-    counts = np.bincount(member[letters], minlength=int(member.max()) + 1)
-    return letters & (counts[member] >= 2)
+def _neighbours(
+    letters: NDArray[np.bool_], parts: NDArray[np.float64], usual: float
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    """Tell which letters have another close beside them, and which close above or below.
+
+    ``parts`` has rows x, y, width, height; ``usual`` is the usual height of letters.
+    """
+    # Loaded here: the window, which never comes this way, would wait for it.
+    from scipy.spatial import cKDTree  # noqa: PLC0415
+
+    along, down = np.zeros(len(letters), bool), np.zeros(len(letters), bool)
+    numbers = np.flatnonzero(letters)
+    if len(numbers) < _LEAST_WORDS:
+        return along, down
+    low = parts[numbers, :2]
+    high = low + parts[numbers, 2:4]
+    tree = cKDTree((low + high) / 2)
+    pairs = tree.query_pairs(_NEAR * usual, output_type="ndarray")
+    a, b = pairs[:, 0], pairs[:, 1]
+    gap = np.maximum(low[a], low[b]) - np.minimum(high[a], high[b])
+    reach = max(2.0, _REACH * usual)
+    beside = (gap[:, 0] <= reach) & (gap[:, 1] < 0)
+    above = (gap[:, 1] <= reach) & (gap[:, 0] < 0)
+    along[numbers[pairs[beside].ravel()]] = True
+    down[numbers[pairs[above].ravel()]] = True
+    return along, down
 
 
 def find_blocks(words: Words, dpi: float, size: tuple[int, int], taken: Sequence[Box]) -> list[Box]:
