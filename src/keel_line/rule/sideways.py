@@ -13,6 +13,7 @@ from keel_line._shared.paper import Grey, level_at, measure_darkness, shrink_to_
 from keel_line.model.geometry import Box, overlap, unite
 from keel_line.model.grid import Cell, Direction, Grid, Rule
 from keel_line.model.page import PageText
+from keel_line.rule.writing import rub_out
 
 _WORK_DPI = 110.0
 _LEAST_INK = 25
@@ -23,7 +24,6 @@ _REACH = 0.45  # of a letter's usual height: from letter to letter of a word, no
 _NEAR = 2.2  # of it: from middle to middle at most
 _USUAL = 65  # percentile: small letters make the lower half
 _NEXT_CAPS = 2.0
-_RULE_PX = 1.0
 _LEAST_WORDS = 12
 _FEW = 4
 _MOSTLY = 0.8
@@ -75,7 +75,7 @@ def find_words(flat: Grey, dpi: float, rules: Sequence[Rule]) -> Words:
     _, dark = cv2.threshold(ink, max(_LEAST_INK, 0.3 * depth), 1, cv2.THRESH_BINARY)
     mask = np.asarray(dark, np.uint8)
     for rule in rules:
-        _rub_out(mask, rule, scale)
+        rub_out(mask, rule, scale)
     _, _, table, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
     parts = np.asarray(table, np.float64)
     long, thick = parts[:, 2:4].max(axis=1), parts[:, 2:4].min(axis=1)
@@ -222,15 +222,3 @@ def _turn(rule: Rule, high: float, along: Direction) -> Rule:
         position=rule.at(rule.end),
         slope=-rule.slope,
     )
-
-
-def _rub_out(mask: NDArray[np.uint8], rule: Rule, scale: float) -> None:
-    ends = [(rule.start, rule.at(rule.start)), (rule.end, rule.at(rule.end))]
-    points = [
-        (
-            round(scale * (a if rule.direction == "across" else b)),
-            round(scale * (b if rule.direction == "across" else a)),
-        )
-        for a, b in ends
-    ]
-    cv2.line(mask, points[0], points[1], 0, 2 * round(scale * rule.thickness_px / 2 + _RULE_PX) + 1)

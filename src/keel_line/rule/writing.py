@@ -69,7 +69,7 @@ def find_writing(
     _, dark = cv2.threshold(ink, max(_LEAST_INK, 0.35 * depth), 1, cv2.THRESH_BINARY)
     mask = np.asarray(dark, np.uint8)
     for rule in rules:
-        _rub_out(mask, rule)
+        rub_out(mask, rule)
     for x0, y0, x1, y1 in taken or []:
         mask[max(0, int(y0)) : int(y1) + 1, max(0, int(x0)) : int(x1) + 1] = 0
     shrunk = 2 if dpi >= _FINE_DPI and min(mask.shape) >= _LEAST_SIDE_PX else 1
@@ -175,13 +175,14 @@ def _halve(mask: NDArray[np.uint8]) -> NDArray[np.uint8]:
     )
 
 
-def _rub_out(mask: NDArray[np.uint8], rule: Rule) -> None:
-    half = max(1, round(rule.thickness_px / 2 + 1))
+def rub_out(mask: NDArray[np.uint8], rule: Rule, scale: float = 1.0) -> None:
+    """Set to 0, in place, what lies on a rule in a mask that is ``scale`` times the page's size."""
+    half = max(1, round(scale * rule.thickness_px / 2 + 1))
     ends = [(rule.start, rule.at(rule.start)), (rule.end, rule.at(rule.end))]
     points = [
-        (round(along), round(across))
+        (round(scale * along), round(scale * across))
         if rule.direction == "across"
-        else (round(across), round(along))
+        else (round(scale * across), round(scale * along))
         for along, across in ends
     ]
     cv2.line(mask, points[0], points[1], 0, 2 * half + 1)
