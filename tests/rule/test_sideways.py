@@ -9,8 +9,9 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from keel_line.model.grid import Rule
+from keel_line.model.page import PageText
 from keel_line.rule.grids import find_grids, survey_page
-from keel_line.rule.sideways import turn_rules
+from keel_line.rule.sideways import letters_of_text, turn_rules
 from tests.conftest import draw_table, make_content
 
 _DPI = 150.0
@@ -52,6 +53,16 @@ def test_its_boxes_lie_where_its_cells_are() -> None:
 @pytest.mark.parametrize("ruling", ["full", "none"])
 def test_upright_tables_are_not_taken_for_lying_ones(ruling: str) -> None:
     assert [g.on_side for g in find_grids(table(ruling), _DPI)] == [False]
+
+
+@pytest.mark.parametrize("up", [True, False])
+def test_a_files_own_characters_tell_which_way_they_run(*, up: bool) -> None:
+    step = np.arange(20) * 8.0
+    boxes = np.column_stack([step, np.full(20, 50.0), step + 6, np.full(20, 60.0)])
+    if up:
+        boxes = np.column_stack([boxes[:, 1], 200 - step - 10, boxes[:, 3], 200 - step])
+    text = PageText("abcde" * 4, boxes, np.zeros(20, bool), ())
+    assert letters_of_text(text).lie_on_side((0.0, 0.0, 300.0, 300.0)) is up
 
 
 def test_a_line_up_the_margin_is_no_table() -> None:

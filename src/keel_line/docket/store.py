@@ -259,12 +259,11 @@ class Docket:
 
     def lay_back(self, page_id: int, who: str, why: str) -> None:
         """Take a page that was lifted out of another away again; that one's tables are as found."""
-        with self._writing() as db:
-            (origin,) = db.execute(
-                "SELECT o.id FROM page p JOIN page o ON o.source_id = p.source_id"
-                " AND o.number = p.number AND o.part = p.part % 2 WHERE p.id = ?",
-                (page_id,),
-            ).fetchone()
+        (origin,) = self._db.execute(
+            "SELECT o.id FROM page p JOIN page o ON o.source_id = p.source_id"
+            " AND o.number = p.number AND o.part = p.part % 2 WHERE p.id = ?",
+            (page_id,),
+        ).fetchone()
         gone = SquareChoice(part=NOWHERE)
         self._change_pages([(page_id, "choice", gone), (_int(origin), "drawn", None)], who, why)
 

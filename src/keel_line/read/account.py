@@ -115,9 +115,9 @@ def _strands_beside(
     for x, y, width, height, _ in ink.parts.tolist():
         middle = y + height / 2
         away = np.abs(middles - x - width / 2)
-        # Of a cell's lines the one that it stands on.
+        # Of the line that it stands on, the nearest.
         off = np.maximum(np.maximum(tops - middle, middle - lows), 0)
-        nearest = int(np.argmin(away + 100 * off))
+        nearest = int(np.lexsort((away, off))[0])
         if seen[nearest].char in _NARROW:
             own.setdefault(nearest, []).append((x, y, width, height))
     out = []

@@ -109,13 +109,10 @@ def part_rows(grey: Grey, dpi: float, grid: Grid, row: int | None = None) -> Gri
 
 def _white_between(spans: NDArray[np.float64]) -> list[tuple[float, float]]:
     """Return the gaps, from where to where, between spans (start, end) that overlap no other."""
-    out: list[tuple[float, float]] = []
-    reached = np.inf
-    for start, end in spans[np.argsort(spans[:, 0])].tolist():
-        if start > reached:
-            out.append((reached, start))
-        reached = end if reached == np.inf else max(reached, end)
-    return out
+    ordered = spans[np.argsort(spans[:, 0])]
+    reached = np.maximum.accumulate(ordered[:-1, 1])
+    white = np.column_stack([reached, ordered[1:, 0]])
+    return [(a, b) for a, b in white.tolist() if a < b]
 
 
 def _lies_in(box: Box, area: Box, slack: float) -> bool:

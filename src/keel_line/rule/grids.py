@@ -18,12 +18,12 @@ from keel_line.rule.alignment import find_aligned, find_passed_over
 from keel_line.rule.mend import shift_grid
 from keel_line.rule.rules import RuleField, find_rules, look_along, make_rule_field
 from keel_line.rule.sideways import (
-    Words,
+    Letters,
     find_blocks,
-    find_words,
+    find_letters,
+    letters_of_text,
     turn_back,
     turn_rules,
-    words_of_text,
 )
 from keel_line.rule.writing import Writing, find_writing, gather_writing
 
@@ -93,14 +93,14 @@ def survey_page(
     flat = flatten_light(grey) if flat is None else flat
     field = make_rule_field(flat, dpi)
     rules = find_rules(field)
-    words = find_words(flat, dpi, rules)
+    letters = find_letters(flat, dpi, rules)
 
     def write(taken: list[Box]) -> Writing:
         return find_writing(flat, dpi, rules, taken)
 
-    ruled = _told_apart(build_grids(field, rules) if drawn is None else drawn, words)
+    ruled = _told_apart(build_grids(field, rules) if drawn is None else drawn, letters)
     taken = [_around(g.box, dpi * _TAKEN_IN) for g in ruled]
-    blocks = find_blocks(words, dpi, flat.shape, taken)
+    blocks = find_blocks(letters, dpi, flat.shape, taken)
     lying: list[Grid] = []
     if drawn is None:
         lying = [g for box in blocks for g in _find_lying(flat, dpi, rules, box)]
@@ -111,9 +111,9 @@ def survey_page(
     return replace(survey, passed_over=(*survey.passed_over, *over))
 
 
-def _told_apart(grids: Sequence[Grid], words: Words) -> list[Grid]:
+def _told_apart(grids: Sequence[Grid], letters: Letters) -> list[Grid]:
     """Mark the grids whose writing lies on its side."""
-    return [replace(g, on_side=words.lie_on_side(g.box)) for g in grids]
+    return [replace(g, on_side=letters.lie_on_side(g.box)) for g in grids]
 
 
 def _find_lying(flat: Grey, dpi: float, rules: list[Rule], box: Box) -> list[Grid]:
@@ -146,10 +146,10 @@ def survey_text(text: PageText, dpi: float, drawn: Sequence[Grid] | None = None)
     def write(taken: list[Box]) -> Writing:
         return gather_writing(text.boxes, taken)
 
-    words = words_of_text(text)
+    letters = letters_of_text(text)
     if drawn is not None:
-        return _survey_around(_told_apart(drawn, words), rules, dpi, write)
-    return _survey(rules, _told_apart(build_drawn_grids(rules, dpi), words), dpi, write)
+        return _survey_around(_told_apart(drawn, letters), rules, dpi, write)
+    return _survey(rules, _told_apart(build_drawn_grids(rules, dpi), letters), dpi, write)
 
 
 def _survey_around(

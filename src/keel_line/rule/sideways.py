@@ -9,14 +9,14 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import Grey, level_at, measure_darkness, shrink_to_dpi
+from keel_line._shared.paper import Grey, shrink_to_dpi
 from keel_line.model.geometry import Box, overlap, unite
 from keel_line.model.grid import Cell, Direction, Grid, Rule
 from keel_line.model.page import PageText
-from keel_line.rule.writing import rub_out
+from keel_line.rule.writing import mark_ink
 
 _WORK_DPI = 110.0
-_LEAST_INK = 25
+_LEAST_INK, _INK_SHARE = 25, 0.3
 _LETTER_IN = (0.03, 0.25)  # the longer side of a letter, at least and at most
 _THICK_IN = (0.035, 0.22)  # heights of letters
 _LONG = 2.2
@@ -24,7 +24,7 @@ _REACH = 0.45  # of a letter's usual height: from letter to letter of a word, no
 _NEAR = 2.2  # of it: from middle to middle at most
 _USUAL = 65  # percentile: small letters make the lower half
 _NEXT_CAPS = 2.0
-_LEAST_WORDS = 12
+_LEAST_LETTERS = 12
 _FEW = 4
 _MOSTLY = 0.8
 _BLOCK_IN = 0.3
@@ -33,29 +33,29 @@ _LEAST_BLOCK_IN = 0.7
 
 
 @dataclass(frozen=True, eq=False)
-class Words:
+class Letters:
     """Letters near others: their boxes in px, shape (n, 4), and which have those above or below."""
 
     boxes: NDArray[np.float64]
     down: NDArray[np.bool_]
 
-    def lie_on_side(self, box: Box, least: int = _LEAST_WORDS) -> bool:
-        """Tell whether most of the words in a box, and enough of them, run down the page or up."""
+    def lie_on_side(self, box: Box, least: int = _LEAST_LETTERS) -> bool:
+        """Tell whether most letters in a box, and enough of them, run down the page or up."""
         own = self.down[self.inside(box)]
         return int(own.sum()) >= least and float(own.mean()) >= _MOSTLY
 
     def along_in(self, box: Box) -> int:
-        """Count the words in a box that run along the page."""
+        """Count the letters in a box that run along the page."""
         return int((~self.down[self.inside(box)]).sum())
 
     def inside(self, box: Box) -> NDArray[np.bool_]:
-        """Tell of each word whether its middle lies in a box."""
+        """Tell of each letter whether its middle lies in a box."""
         x, y = (self.boxes[:, 0] + self.boxes[:, 2]) / 2, (self.boxes[:, 1] + self.boxes[:, 3]) / 2
         return (x >= box[0]) & (x <= box[2]) & (y >= box[1]) & (y <= box[3])
 
 
-def find_words(flat: Grey, dpi: float, rules: Sequence[Rule]) -> Words:
-    """Find the words of a page that are long enough to tell which way they run.
+def find_letters(flat: Grey, dpi: float, rules: Sequence[Rule]) -> Letters:
+    """Find the letters of a page that stand close to others, which tells which way words run.
 
     Parameters
     ----------
@@ -67,15 +67,10 @@ def find_words(flat: Grey, dpi: float, rules: Sequence[Rule]) -> Words:
         Ruling lines, which are no writing.
     """
     if min(flat.shape) < _LEAST_BLOCK_IN * dpi:
-        return Words(np.zeros((0, 4)), np.zeros(0, np.bool_))
+        return Letters(np.zeros((0, 4)), np.zeros(0, np.bool_))
     small, small_dpi = shrink_to_dpi(flat, dpi, _WORK_DPI)
     scale = small_dpi / dpi
-    ink = measure_darkness(small)
-    depth = level_at(ink, 0.99)
-    _, dark = cv2.threshold(ink, max(_LEAST_INK, 0.3 * depth), 1, cv2.THRESH_BINARY)
-    mask = np.asarray(dark, np.uint8)
-    for rule in rules:
-        rub_out(mask, rule, scale)
+    mask = mark_ink(small, rules, scale, _LEAST_INK, _INK_SHARE)
     _, _, table, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
     parts = np.asarray(table, np.float64)
     long, thick = parts[:, 2:4].max(axis=1), parts[:, 2:4].min(axis=1)
@@ -92,16 +87,16 @@ def find_words(flat: Grey, dpi: float, rules: Sequence[Rule]) -> Words:
     told = runs_along | runs_down
     boxes = parts[told, :4] / scale
     boxes[:, 2:] += boxes[:, :2]
-    return Words(boxes, runs_down[told])
+    return Letters(boxes, runs_down[told])
 
 
-def words_of_text(text: PageText) -> Words:
+def letters_of_text(text: PageText) -> Letters:
     """Tell which way the words of a page's own text run, by where each next character stands."""
     middles = (text.boxes[:, :2] + text.boxes[:, 2:]) / 2
     step = np.abs(np.diff(middles, axis=0))
     high = (text.boxes[1:, 3] - text.boxes[1:, 1]).clip(min=1.0)
     beside = ~text.spaced[1:] & (step.max(axis=1) <= _NEXT_CAPS * high)
-    return Words(text.boxes[1:][beside], (step[:, 1] > step[:, 0])[beside])
+    return Letters(text.boxes[1:][beside], (step[:, 1] > step[:, 0])[beside])
 
 
 def _neighbours(
@@ -116,7 +111,7 @@ def _neighbours(
 
     along, down = np.zeros(len(letters), bool), np.zeros(len(letters), bool)
     numbers = np.flatnonzero(letters)
-    if len(numbers) < _LEAST_WORDS:
+    if len(numbers) < _LEAST_LETTERS:
         return along, down
     low = parts[numbers, :2]
     high = low + parts[numbers, 2:4]
@@ -132,19 +127,21 @@ def _neighbours(
     return along, down
 
 
-def find_blocks(words: Words, dpi: float, size: tuple[int, int], taken: Sequence[Box]) -> list[Box]:
+def find_blocks(
+    letters: Letters, dpi: float, size: tuple[int, int], taken: Sequence[Box]
+) -> list[Box]:
     """Return boxes around what lies on its side outside the areas ``taken``.
 
     ``size`` is the page's (rows, cols) in px.
     """
-    free = words.down.copy()
+    free = letters.down.copy()
     for box in taken:
-        free &= ~words.inside(box)
-    if int(free.sum()) < _LEAST_WORDS:
+        free &= ~letters.inside(box)
+    if int(free.sum()) < _LEAST_LETTERS:
         return []
     scale = _WORK_DPI / 4 / dpi
     mask = np.zeros((int(size[0] * scale) + 2, int(size[1] * scale) + 2), np.uint8)
-    for x0, y0, x1, y1 in (words.boxes[free] * scale).tolist():
+    for x0, y0, x1, y1 in (letters.boxes[free] * scale).tolist():
         mask[int(y0) : int(y1) + 1, int(x0) : int(x1) + 1] = 1
     reach = max(3, round(_BLOCK_IN * _WORK_DPI / 4) + 1)
     joined = cv2.morphologyEx(mask, cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8))
@@ -152,13 +149,13 @@ def find_blocks(words: Words, dpi: float, size: tuple[int, int], taken: Sequence
     blocks: list[Box] = []
     for x, y, wide, high in np.asarray(table, np.float64)[1:, :4].tolist():
         box = (x / scale, y / scale, (x + wide) / scale, (y + high) / scale)
-        if not words.lie_on_side(box, _FEW):
+        if not letters.lie_on_side(box, _FEW):
             continue  # figures that stand one above another in an upright table
         # Columns of one table lie apart, with nothing but more of it in between.
         for other in list(blocks):
             both = unite(box, other)
             near = _gap(box, other) <= _TOGETHER_IN * dpi
-            more = words.along_in(both) - words.along_in(box) - words.along_in(other)
+            more = letters.along_in(both) - letters.along_in(box) - letters.along_in(other)
             if near and more <= _FEW and not any(overlap(both, t) for t in taken):
                 blocks.remove(other)
                 box = both
@@ -166,7 +163,8 @@ def find_blocks(words: Words, dpi: float, size: tuple[int, int], taken: Sequence
     return [
         box
         for box in blocks
-        if min(box[2] - box[0], box[3] - box[1]) >= _LEAST_BLOCK_IN * dpi and words.lie_on_side(box)
+        if min(box[2] - box[0], box[3] - box[1]) >= _LEAST_BLOCK_IN * dpi
+        and letters.lie_on_side(box)
     ]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -12,7 +13,7 @@ from keel_line._shared.paper import Grey, level_at, measure_darkness
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Rule
 
-_LEAST_INK = 40
+_LEAST_INK, _INK_SHARE = 40, 0.35
 _CAP_IN = (0.035, 0.22)
 _LONG_IN = 0.5
 _LEAST_SIDE_PX = 8
@@ -64,12 +65,7 @@ def find_writing(
     taken
         Areas to leave out.
     """
-    ink = measure_darkness(flat)
-    depth = level_at(np.asarray(ink[::3]), 0.99)
-    _, dark = cv2.threshold(ink, max(_LEAST_INK, 0.35 * depth), 1, cv2.THRESH_BINARY)
-    mask = np.asarray(dark, np.uint8)
-    for rule in rules:
-        rub_out(mask, rule)
+    mask = mark_ink(flat, rules)
     for x0, y0, x1, y1 in taken or []:
         mask[max(0, int(y0)) : int(y1) + 1, max(0, int(x0)) : int(x1) + 1] = 0
     shrunk = 2 if dpi >= _FINE_DPI and min(mask.shape) >= _LEAST_SIDE_PX else 1
@@ -102,6 +98,27 @@ def find_writing(
     boxes = boxes[(high >= 0.5 * cap) | ((wide >= 0.8 * cap) & dashes)]
     boxes = boxes[[not _goes_on(box, rules, cap) for box in boxes.tolist()]]
     return _in_lines(boxes, cap)
+
+
+def mark_ink(
+    flat: Grey,
+    rules: Sequence[Rule],
+    scale: float = 1.0,
+    least: float = _LEAST_INK,
+    share: float = _INK_SHARE,
+) -> NDArray[np.uint8]:
+    """Return 1 where a picture with even light is inked and no rule lies, 0 elsewhere.
+
+    The picture is ``scale`` times as large as the page that the rules are given for. Ink lies
+    ``share`` of its darkest hundredth, and ``least`` grey levels, below the paper.
+    """
+    ink = measure_darkness(flat)
+    depth = level_at(np.asarray(ink[::3]), 0.99)
+    _, dark = cv2.threshold(ink, max(least, share * depth), 1, cv2.THRESH_BINARY)
+    mask = np.asarray(dark, np.uint8)
+    for rule in rules:
+        _rub_out(mask, rule, scale)
+    return mask
 
 
 def gather_writing(boxes: NDArray[np.float64], taken: list[Box]) -> Writing:
@@ -175,8 +192,7 @@ def _halve(mask: NDArray[np.uint8]) -> NDArray[np.uint8]:
     )
 
 
-def rub_out(mask: NDArray[np.uint8], rule: Rule, scale: float = 1.0) -> None:
-    """Set to 0, in place, what lies on a rule in a mask that is ``scale`` times the page's size."""
+def _rub_out(mask: NDArray[np.uint8], rule: Rule, scale: float) -> None:
     half = max(1, round(scale * rule.thickness_px / 2 + 1))
     ends = [(rule.start, rule.at(rule.start)), (rule.end, rule.at(rule.end))]
     points = [
