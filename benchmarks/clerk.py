@@ -95,6 +95,16 @@ class _Clerk:
         self.took[name].append(self.press(what, modifier))
         self.rest()
 
+    def time_over(
+        self, name: str, what: Qt.Key, modifier: Qt.KeyboardModifier = _Mod.NoModifier
+    ) -> None:
+        """Time a key that may lead to another page, which has a budget of its own."""
+        before = self.window.session.table_index
+        spent = self.press(what, modifier)
+        over = self.window.session.table_index != before
+        self.took[f"{name} {'another page' if over else 'a cell of the page'}"].append(spent)
+        self.rest()
+
     def answer(self, text: str) -> None:
         """Settle the cell at hand as it ought to be, with as few keys as that takes."""
         state, view = self.window.session.cell, self.window.proof.panel.view
@@ -163,16 +173,16 @@ def _time_keys(folder: Path) -> tuple[int, dict[str, list[float]]]:
     session.go_to_first_doubt()
     clerk.rest(0.3)
     for _ in range(60):
-        before = session.table_index
-        spent = clerk.press(_Key.Key_Return)
-        over = session.table_index != before
-        clerk.took["settle, on to another page" if over else "settle, on to the next"].append(spent)
-        clerk.rest()
+        clerk.time_over("settle, on to", _Key.Key_Return)
     for _ in range(20):
         clerk.time("first character typed", "7")
         clerk.time("another character", "3")
         clerk.time("typing given up", _Key.Key_Escape)
-        clerk.time("undo", _Key.Key_Z, _Mod.ControlModifier)
+        clerk.press("7")
+        clerk.rest()
+        clerk.time_over("settle what was typed, on to", _Key.Key_Return)
+        clerk.time_over("undo, back to", _Key.Key_Z, _Mod.ControlModifier)
+        clerk.time_over("undo, back to", _Key.Key_Z, _Mod.ControlModifier)
     clerk.window.close()
     return rows, clerk.took
 

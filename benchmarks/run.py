@@ -46,7 +46,7 @@ TURNED_PAGES = 120
 PHOTOGRAPHED_SHEETS = 30
 BENT_PAGES = 16
 RULED_PAGES = 42
-LEDGER_PAGES = 24
+LEDGER_PAGES = 48
 PROSE_PAGES = 24
 LYING_PAGES = 24
 TARGET_MATERIALS = 2  # the figures are for 300 dpi, clean to moderately noisy
@@ -271,7 +271,7 @@ def write_report(
     window: dict[str, float],
     laid: LaidScore,
     ruled: tuple[list[RulingScore], int, LyingScore],
-    reckoned: ReckoningScore,
+    reckoned: dict[float, ReckoningScore],
     proofed: ProofScore,
     reader: dict[str, float],
     minutes: float,
@@ -476,17 +476,22 @@ def _ruling_lines(ruled: tuple[list[RulingScore], int, LyingScore]) -> list[str]
     ]
 
 
-def _reckoning_lines(score: ReckoningScore) -> list[str]:
+def _reckoning_lines(scores: dict[float, ReckoningScore]) -> list[str]:
+    first = next(iter(scores.values()))
+    ways = ("by the reading alone", "with the checks")
     return [
         f"{LEDGER_PAGES} ledgers (office scans, photocopies, faxes) whose dues are days times rate "
-        f"and that carry totals: {score.cells} cells, {score.wrong} of them read wrong.",
+        f"and that carry totals: {first.cells} cells, {first.wrong} of them read wrong.",
         "",
-        "| | by the reading alone | with the checks |",
-        "|---|---|---|",
-        f"| wrong and not flagged | {score.silent[0]} | {score.silent[1]} |",
-        f"| of these in columns that are reckoned with | {score.silent_amounts[0]} | "
-        f"{score.silent_amounts[1]} |",
-        f"| right and flagged | {score.needless[0]} | {score.needless[1]} |",
+        "| wrong cells in a thousand that may pass unseen | | wrong and not flagged | of these in "
+        "columns that are reckoned with | right and flagged |",
+        "|---|---|---|---|---|",
+        *[
+            f"| {dial:g} | {way} | {score.silent[k]} | {score.silent_amounts[k]} | "
+            f"{score.needless[k]} |"
+            for dial, score in scores.items()
+            for k, way in enumerate(ways)
+        ],
     ]
 
 

@@ -89,6 +89,39 @@ def test_a_column_whose_values_stand_beside_few_others_is_one() -> None:
     assert grid.cols == 4
 
 
+def ruled_down(*places: float) -> list[Rule]:
+    return [Rule("down", 0, 400, x, 0.0, 3.0, 1.0) for x in places]
+
+
+def test_a_mark_in_the_margin_beyond_the_last_rule_is_no_column() -> None:
+    rows = [(20 + 60 * k, [(20, 90), (220, 280), (420, 500)]) for k in range(6)]
+    marked = (rows[3][0], [*rows[3][1], (640, 670)])
+    writing = pieces(*rows[:3], marked, *rows[4:])
+    (grid,) = find_aligned(writing, ruled_down(0, 150, 350, 600))
+    assert (grid.cols, grid.box[2]) == (3, 600)
+
+
+def test_writing_beyond_the_last_rule_that_has_a_heading_is_a_column() -> None:
+    rows = [(20 + 60 * k, [(20, 90), (220, 280), (420, 500), (640, 700)]) for k in range(6)]
+    (grid,) = find_aligned(pieces(*rows), ruled_down(0, 150, 350, 600))
+    assert grid.cols == 4
+
+
+@pytest.mark.parametrize(("lines", "tables"), [(5, 1), (1, 0)])
+def test_rules_between_its_lines_make_a_table_of_broken_writing(lines: int, tables: int) -> None:
+    rng = np.random.default_rng(5)
+    # A copier left pieces of the values: they begin and end in no line with each other.
+    rows = [
+        (
+            20 + 60 * k,
+            [(a + rng.uniform(0, 60), a + 60 + rng.uniform(10, 70)) for a in (0, 200, 400)],
+        )
+        for k in range(4)
+    ]
+    rules = [Rule("across", 0, 540, y, 0.0, 2.0, 1.0) for y in (12, 60, 120, 180, 228)[:lines]]
+    assert len(find_aligned(pieces(*rows), rules)) == tables
+
+
 def test_what_is_left_of_a_broken_rule_is_no_writing() -> None:
     flat = np.full((200, 600), 235, np.uint8)
     cv2.putText(flat, "Dues Tons", (60, 80), cv2.FONT_HERSHEY_SIMPLEX, 1.0, 30, 2)

@@ -149,3 +149,15 @@ def test_a_row_of_letters_in_line_with_a_rule_is_no_rule() -> None:
     made = draw_page(make_content(6, 4, spans))
     (grid,) = find_grids(made.grey, 200)
     assert shape(grid) == truth(made)
+
+
+def test_bold_letters_that_touch_are_no_thick_rule_and_a_thick_rule_is_one() -> None:
+    """A copier runs the letters of a bold word into each other; their holes still tell."""
+    grey = np.full((300, 600), 235, np.uint8)
+    for k in range(12):  # rings side by side, as thick and as close as bold letters
+        cv2.circle(grey, (110 + 16 * k, 100), 6, 40, 5)
+    grey = cv2.GaussianBlur(grey, (3, 3), 0)
+    assert not find_rules(make_rule_field(grey, 250))
+    cv2.line(grey, (100, 200), (260, 200), 40, 12)
+    (rule,) = find_rules(make_rule_field(grey, 250))
+    assert rule.position == pytest.approx(200, abs=1.5)

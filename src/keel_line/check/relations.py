@@ -61,12 +61,14 @@ def _expect(relation: Relation, values: dict[int, NDArray[np.float64]]) -> NDArr
 
 
 def _keeps(
-    relation: Relation, values: dict[int, NDArray[np.float64]], places: int
+    want: NDArray[np.float64], have: NDArray[np.float64], sign: str, places: int
 ) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
-    """Return which rows can be tested, and which of them keep the relation."""
-    want, have = _expect(relation, values), values[relation.result]
+    """Return which rows can be tested, and which of them keep a relation.
+
+    ``want`` has shape (..., rows), what is wanted for any number of relations; ``have`` (rows,).
+    """
     tested = np.isfinite(want) & np.isfinite(have) & ((want != 0) | (have != 0))
-    slack = 0.5 * 10.0**-places * (1.01 if relation.sign == "×" else 0.01)
+    slack = 0.5 * 10.0**-places * (1.01 if sign == "×" else 0.01)
     with np.errstate(invalid="ignore"):
         return tested, tested & (np.abs(want - have) <= slack)
 
@@ -76,17 +78,25 @@ def _find(values: dict[int, NDArray[np.float64]], shown: dict[int, int]) -> list
     found = []
     for result in cols:
         others = [c for c in cols if c != result]
-        tries = [Relation(result, pair, "+") for pair in combinations(others, 2)]
-        tries += [Relation(result, pair, "×") for pair in combinations(others, 2)]
         left = [c for c in others if c < result]
-        tries += [Relation(result, tuple(left[-n:]), "+") for n in range(3, len(left) + 1)]
-        for relation in tries:
-            tested, kept = _keeps(relation, values, shown[result])
-            if tested.sum() < _LEAST_ROWS or kept.sum() < (1 - _MOST_BROKEN) * tested.sum():
-                continue
-            # A part that is nothing everywhere makes any column the sum of the other.
-            if all(np.nanmax(np.abs(values[c][kept]), initial=0) > 0 for c in relation.parts):
-                found.append(relation)
+        pairs = list(combinations(others, 2))
+        longer = [tuple(left[-n:]) for n in range(3, len(left) + 1)]
+        # All pairs at once: one by one they would take longer than a key may.
+        first, second = (np.stack([values[p[k]] for p in pairs]) for k in (0, 1))
+        runs = [np.sum([values[c] for c in parts], axis=0) for parts in longer]
+        for sign, parts, want in (
+            ("+", [*pairs, *longer], np.vstack([first + second, *runs])),
+            ("×", pairs, first * second),
+        ):
+            tested, kept = _keeps(want, values[result], sign, shown[result])
+            rows = tested.sum(axis=1)
+            enough = (rows >= _LEAST_ROWS) & (kept.sum(axis=1) >= (1 - _MOST_BROKEN) * rows)
+            found += [
+                Relation(result, parts[k], sign)
+                for k in np.flatnonzero(enough).tolist()
+                # A part that is nothing everywhere makes any column the sum of the other.
+                if all(np.nanmax(np.abs(values[c][kept[k]]), initial=0) > 0 for c in parts[k])
+            ]
     # a + b = c also says that c - b = a: the one that is written last is the result.
     unique: dict[frozenset[int], Relation] = {}
     for relation in sorted(found, key=lambda r: -r.result):
@@ -101,8 +111,9 @@ def _hold(
     shown: dict[int, int],
     first: int,
 ) -> list[Finding]:
-    tested, kept = _keeps(relation, values, shown[relation.result])
     want = _expect(relation, values)
+    have = values[relation.result]
+    tested, kept = _keeps(want, have, relation.sign, shown[relation.result])
     made = f" {relation.sign} ".join(sheet.name(c) for c in relation.parts)
     what = f"{sheet.name(relation.result)} is {made}"
     out = []
@@ -121,7 +132,7 @@ def _hold(
         )
         wanted.append(Wanted((row, relation.result), result))
         if relation.sign == "+":
-            off = values[relation.result][k] - want[k]
+            off = have[k] - want[k]
             for c in relation.parts:
                 part_point, _ = read_amounts(sheet.column(c))
                 value = Decimal(f"{values[c][k] + off:.{shown[c]}f}")

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +18,7 @@ from keel_line.model.geometry import Box
 from keel_line.model.grid import DIRECTIONS, Cell, Grid, Rule
 from keel_line.rule.levels import columns_of, find_levels, spanned_below, with_levels
 from keel_line.rule.mend import move_line
+from keel_line.rule.parting import ColumnPlace, find_places, part_pieces
 from keel_line.rule.writing import Writing
 
 _STREAM_CAPS = 0.95
@@ -59,14 +60,19 @@ _SAME_PITCH = 0.06
 _SELDOM_FILLED = 0.3  # of a table's lines
 _SPECK_CAPS = 0.8
 _GOES_ON_CAPS = 1.6
+_LEAST_ACROSS, _LEAST_RULED_STREAMS = 4, 2
 
 
 @dataclass(frozen=True, eq=False)
 class _Block:
-    """Neighbouring text lines: ``rows`` holds the pieces of each, shape (n, 4)."""
+    """Neighbouring text lines: ``rows`` holds the pieces of each, shape (n, 4).
+
+    ``letters`` are those of the whole page, shape (m, 4).
+    """
 
     rows: tuple[NDArray[np.float64], ...]
     cap_px: float
+    letters: NDArray[np.float64]
 
     @property
     def box(self) -> Box:
@@ -81,7 +87,7 @@ class _Block:
         return sum(len(row) >= 2 for row in self.rows)
 
     def part(self, first: int, last: int) -> _Block:
-        return _Block(self.rows[first:last], self.cap_px)
+        return replace(self, rows=self.rows[first:last])
 
 
 @dataclass(frozen=True)
@@ -116,7 +122,8 @@ def find_aligned(writing: Writing, rules: Sequence[Rule]) -> list[Grid]:
         return []
     rows = [writing.boxes[writing.lines == n] for n in range(int(writing.lines.max()) + 1)]
     out: list[Grid] = []
-    for block in _part_blocks([r for r in rows if len(r)], writing.cap_px):
+    whole = _Block(tuple(r for r in rows if len(r)), writing.cap_px, writing.letters)
+    for block in _part_blocks(whole):
         for part in _part_unlike(block):
             out += _tables_in(part, rules)
     return out
@@ -134,7 +141,8 @@ def find_passed_over(writing: Writing, tables: Sequence[Grid]) -> list[Box]:
     boxes, lines = writing.boxes[outside], writing.lines[outside]
     rows = [boxes[lines == n] for n in np.unique(lines)]
     pad = _PAD_CAPS * writing.cap_px
-    found = [b.box for b in _part_blocks(rows, writing.cap_px) if len(b.rows) >= _LEAST_ROWS]
+    whole = _Block(tuple(rows), writing.cap_px, writing.letters)
+    found = [b.box for b in _part_blocks(whole) if len(b.rows) >= _LEAST_ROWS]
     return [(x0 - pad, y0 - pad, x1 + pad, y1 + pad) for x0, y0, x1, y1 in found]
 
 
@@ -149,7 +157,7 @@ def lay_out(writing: Writing, rules: Sequence[Rule], area: Box) -> Grid:
     if len(writing.boxes) == 0:
         raise ValueError("nothing is written here")
     rows = [writing.boxes[writing.lines == n] for n in np.unique(writing.lines)]
-    body = _Block(tuple(rows), writing.cap_px)
+    body = _Block(tuple(rows), writing.cap_px, writing.letters)
     grid = _lay_out(body, _find_streams(body), rules)
     for direction, first, last in zip(DIRECTIONS, area[:2], area[2:], strict=True):
         lines = grid.lines(direction)
@@ -158,17 +166,18 @@ def lay_out(writing: Writing, rules: Sequence[Rule], area: Box) -> Grid:
     return grid
 
 
-def _part_blocks(rows: list[NDArray[np.float64]], cap: float) -> list[_Block]:
+def _part_blocks(whole: _Block) -> list[_Block]:
     """Part text lines where the white between them is far wider than usual."""
+    rows, cap = whole.rows, whole.cap_px
     tops = np.array([np.median(r[:, 1]) for r in rows])
     lows = np.array([np.median(r[:, 3]) for r in rows])
     gaps = tops[1:] - lows[:-1]
     if len(gaps) == 0:
-        return [_Block(tuple(rows), cap)]
+        return [whole]
     pitch = np.diff((tops + lows) / 2)
     usual = float(np.median(pitch[pitch < 6 * cap])) if (pitch < 6 * cap).any() else 2 * cap
     cuts = [0, *(np.flatnonzero(gaps > _APART * usual - cap) + 1).tolist(), len(rows)]
-    return [_Block(tuple(rows[a:b]), cap) for a, b in zip(cuts, cuts[1:], strict=False) if b > a]
+    return [whole.part(a, b) for a, b in zip(cuts, cuts[1:], strict=False) if b > a]
 
 
 def _part_unlike(block: _Block) -> list[_Block]:
@@ -486,10 +495,22 @@ def _grow_up(block: _Block, first: int, last: int, streams: list[_Stream]) -> in
 
 def _make_grid(body: _Block, streams: list[_Stream], rules: Sequence[Rule]) -> Grid | None:
     """Build the grid of a block with columns; None where it is running text or a list."""
-    if _is_prose(body, streams):
+    if _is_prose(body, streams) and not _is_ruled_across(body, streams, rules):
         return None
     grid = _lay_out(body, streams, rules)
     return grid if min(grid.rows, grid.cols) >= 2 else None
+
+
+def _is_ruled_across(body: _Block, streams: list[_Stream], rules: Sequence[Rule]) -> bool:
+    """Tell whether rules part most of a block's lines, and white streams run down through them."""
+    if len(streams) < _LEAST_RULED_STREAMS:
+        return False
+    at = sorted(
+        r.position for r in rules if r.direction == "across" and _runs_along(r, body.box, 0)
+    )
+    middles = [(float(np.median(r[:, 1])) + float(np.median(r[:, 3]))) / 2 for r in body.rows]
+    parted = set(np.searchsorted(at, middles).tolist())
+    return len(at) >= _LEAST_ACROSS and len(parted) >= len(at) - 1
 
 
 def _lay_out(body: _Block, streams: list[_Stream], rules: Sequence[Rule]) -> Grid:
@@ -512,14 +533,13 @@ def _lay_out(body: _Block, streams: list[_Stream], rules: Sequence[Rule]) -> Gri
             max(around[2], *(r.end for r in across)),
             around[3],
         )
-    xs = _without_strays(
-        _column_lines(streams, down, around, body.cap_px),
-        body,
-        [r.at((around[1] + around[3]) / 2) for r in down],
-    )
+    ruled = [r.at((around[1] + around[3]) / 2) for r in down]
+    xs = _without_strays(_column_lines(streams, down, around, body.cap_px), body, ruled)
+    xs, body = _without_margins(xs, body, ruled)
+    body = replace(body, rows=part_pieces(body.rows, body.letters, xs, body.cap_px))
     levels = find_levels(body.rows, body.cap_px, xs)
     if levels is not None:  # what stands between two levels of headings belongs to both
-        body = _Block((body.rows[0], *body.rows[levels.last :]), body.cap_px)
+        body = replace(body, rows=(body.rows[0], *body.rows[levels.last :]))
     starts, ys = _row_lines(body, across, around, xs, apart=levels is not None)
     cells = _place_cells(body, starts, xs, ys)
     if levels is not None:
@@ -658,6 +678,34 @@ def _without_strays(xs: list[float], body: _Block, ruled: Sequence[float]) -> li
     return kept
 
 
+def _without_margins(
+    xs: list[float], body: _Block, ruled: Sequence[float]
+) -> tuple[list[float], _Block]:
+    """Leave out what lies beyond the outermost rules down a table, where that is no column.
+
+    A column has a heading, or writing in many of its lines; a mark in the margin has neither.
+    """
+    first, last = 0, len(xs)
+    if len(xs) > 2 and xs[1] in ruled and xs[0] not in ruled:
+        first = int(_is_margin(body, -np.inf, xs[1]))
+    if last - first > 2 and xs[-2] in ruled and xs[-1] not in ruled:
+        last -= _is_margin(body, xs[-2], np.inf)
+    if last - first == len(xs):
+        return xs, body
+    kept = xs[first:last]
+    within = [
+        row[((row[:, 0] + row[:, 2]) / 2 > kept[0]) & ((row[:, 0] + row[:, 2]) / 2 < kept[-1])]
+        for row in body.rows
+    ]
+    return kept, replace(body, rows=tuple(row for row in within if len(row)))
+
+
+def _is_margin(body: _Block, left: float, right: float) -> bool:
+    middles = [(row[:, 0] + row[:, 2]) / 2 for row in body.rows]
+    own = [bool(((m > left) & (m < right)).any()) for m in middles]
+    return not own[0] and sum(own) <= _SELDOM_FILLED * len(own)
+
+
 def _is_stray(body: _Block, left: float, right: float) -> bool:
     """Tell whether a column holds specks alone, or in few lines what goes on from its left."""
     seen: list[tuple[int, NDArray[np.float64]]] = []
@@ -774,7 +822,7 @@ def _with_full_lines(
 def _place_cells(body: _Block, starts: list[int], xs: list[float], ys: list[float]) -> list[Cell]:
     """Place cells; a piece that lies over several columns' boundaries spans them."""
     ends = [*starts[1:], len(body.rows)]
-    usual = _usual_extents(body, xs)
+    usual = find_places(body.rows, xs, body.cap_px)
     cells: list[Cell] = []
     headed: set[int] = set()
     for row, (first, last) in enumerate(zip(starts, ends, strict=True)):
@@ -787,27 +835,10 @@ def _place_cells(body: _Block, starts: list[int], xs: list[float], ys: list[floa
     return cells
 
 
-def _usual_extents(body: _Block, xs: list[float]) -> NDArray[np.float64]:
-    """Return between which places nearly all writing of each column lies, shape (columns, 2).
-
-    Writing that lies over a boundary is left out; a column without other writing is as wide as its
-    boundaries.
-    """
-    pieces = np.concatenate(body.rows)
-    inner = np.array(xs[1:-1])
-    first, last = np.searchsorted(inner, pieces[:, 0]), np.searchsorted(inner, pieces[:, 2])
-    out = np.column_stack([xs[:-1], xs[1:]]).astype(float)
-    for col in range(len(out)):
-        own = pieces[(first == col) & (last == col)]
-        if len(own):
-            out[col] = (np.percentile(own[:, 0], 10), np.percentile(own[:, 2], 90))
-    return out
-
-
 def _spans_of(
     pieces: NDArray[np.float64],
     xs: list[float],
-    usual: NDArray[np.float64],
+    usual: list[ColumnPlace],
     cap: float,
     below: NDArray[np.float64] | None,
     headed: set[int],
@@ -829,8 +860,9 @@ def _spans_of(
             slack = 0.04 * (x1 - x0)
             # A long value that runs over into its neighbour's column leaves the neighbour's alone.
             beyond = k + 1 if own <= k else k
-            own_place = min(abs(x0 - usual[own, 0]), abs(x1 - usual[own, 1])) < _FLUSH_CAPS * cap
-            reaches = x1 > usual[k + 1, 0] if own <= k else x0 < usual[k, 1]
+            away = min(abs(x0 - usual[own].left), abs(x1 - usual[own].right))
+            reaches = x1 > usual[k + 1].left if own <= k else x0 < usual[k].right
+            own_place = away < _FLUSH_CAPS * cap
             apart = beyond in others or (own_place and not reaches)
             joined[k] |= bool(x0 + slack < x < x1 - slack) and not apart
         if below is not None and len(below) > len(pieces):

@@ -42,6 +42,8 @@ _SHORT_IN = 1.2
 _GROW_IN = 2.5
 _GROW_GAP_IN = 0.012
 _THICK_INKED = 0.9  # a row of letters is as thick as a thick rule, but has gaps
+_CORE = 0.8
+_SOLID, _SOLID_IN = 0.75, 2.0  # ... or, where they touch, holes; rules so long are never letters
 
 
 @dataclass(frozen=True, eq=False)
@@ -290,6 +292,7 @@ def _accept(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
     thick = seen.thickness_px > max(3, dpi * _THICK_IN)
     if (
         (thick and (rule.length < dpi / 2 or seen.inked < _THICK_INKED))
+        or (thick and rule.length < _SOLID_IN * dpi and seen.solid < _SOLID)
         or abs(rule.slope) > _STEEPEST
         or (seen.thickness_px > max(4, dpi * _THICKEST_IN))
     ):
@@ -316,9 +319,9 @@ def _grown(rule: Rule, ink: NDArray[np.uint8], dpi: float, slope: float) -> Rule
     level = replace(rule, slope=slope, position=rule.at(middle) - slope * rule.length / 2)
     reach = dpi * _GROW_IN
     first, last = max(0.0, rule.start - reach), min(float(ink.shape[1]), rule.end + reach)
-    inked, _, _, _ = _columns(
+    inked = _columns(
         ink, replace(level, start=first, position=level.at(first)), first, last, dpi, rule.level
-    )
+    ).inked
     gap = max(2, round(dpi * _GROW_GAP_IN))
     # A column counts as bare only where all of a small window is.
     bare = np.convolve(~inked, np.ones(gap, int), "same") >= gap
@@ -333,7 +336,7 @@ def _grown(rule: Rule, ink: NDArray[np.uint8], dpi: float, slope: float) -> Rule
 
 def _cut_back(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
     """Return the longest stretch of a line on which nearly every column is clear."""
-    _, clear, _, _ = _columns(ink, rule, rule.start, rule.end, dpi, None)
+    clear = _columns(ink, rule, rule.start, rule.end, dpi, None).clear
     window = max(9, round(dpi * _WINDOW_IN) | 1)
     share = np.convolve(clear, np.ones(window) / window, mode="same")
     edges = np.flatnonzero(np.diff(np.concatenate([[0], (share >= 0.75).astype(int), [0]])))
@@ -358,7 +361,8 @@ class Look:
     """What lies along a piece of a line.
 
     ``inked`` is the share of its length with ink; ``clear`` the share with ink and bare paper on
-    both sides; ``level`` the darkness of its ink.
+    both sides; ``level`` the darkness of its ink; ``solid`` the share of the inked columns that
+    are dark through most of the line's thickness.
 
     On made pages 98 of 100 rows of letters are clear along less than 0.73 and inked along less
     than 0.85 of their length. A rule is clear, or has no gap though text stands close to it, or
@@ -369,6 +373,7 @@ class Look:
     clear: float
     level: float
     thickness_px: float
+    solid: float
 
     @property
     def is_broken_line(self) -> bool:
@@ -398,17 +403,35 @@ def look_along(
 
     The line's place is searched within 2 px of where the rule says it is.
     """
-    inked, clear, own, thickness = _columns(ink, rule, start, end, dpi, level)
-    return Look(float(inked.mean()), float(clear.mean()), own, thickness)
+    seen = _columns(ink, rule, start, end, dpi, level)
+    return Look(
+        float(seen.inked.mean()),
+        float(seen.clear.mean()),
+        seen.level,
+        seen.thickness_px,
+        float(seen.solid[seen.inked].mean()) if seen.inked.any() else 0.0,
+    )
+
+
+@dataclass(frozen=True, eq=False)
+class _Columns:
+    """What lies at each column along a line.
+
+    Whether it is ``inked``, also ``clear`` on both sides, and dark through most of the line's
+    thickness (``solid``); the ink's level and the line's thickness.
+    """
+
+    inked: NDArray[np.bool_]
+    clear: NDArray[np.bool_]
+    solid: NDArray[np.bool_]
+    level: float
+    thickness_px: float
 
 
 def _columns(
     ink: NDArray[np.uint8], rule: Rule, start: float, end: float, dpi: float, level: float | None
-) -> tuple[NDArray[np.bool_], NDArray[np.bool_], float, float]:
-    """Tell of each column along a line whether it is inked, and whether it is clear beside.
-
-    Returns (inked, clear, level of the ink, thickness in px); ``clear`` columns are inked too.
-    """
+) -> _Columns:
+    """Look at each column along a line."""
     along = np.arange(int(start), max(int(end), int(start) + 2))
     centre = np.rint(rule.position + rule.slope * (along - rule.start)).astype(int)
     half = max(2, round(dpi * 0.03))
@@ -420,7 +443,7 @@ def _columns(
     own = max(_upper_quartile(core), _FLOOR) if level is None else level
     inked = core > 0.4 * own
     if not inked.any():
-        return inked, inked, own, 1.0
+        return _Columns(inked, inked, inked, own, 1.0)
     profile = strip[middle - half : middle + half + 1].astype(np.float32) @ inked.astype(np.float32)
     thickness = float((profile > profile.max() / 2).sum())
     clear = inked
@@ -430,7 +453,10 @@ def _columns(
         beside = inked & (np.maximum(above, below) < 0.5 * own)
         if beside.sum() < clear.sum():
             clear = beside
-    return inked, clear, own, thickness
+    # Not the blurred edges, nor the white within a double line.
+    core_rows = middle - half + np.flatnonzero(profile > _CORE * profile.max())
+    solid = strip[core_rows].min(axis=0) > 0.4 * own
+    return _Columns(inked, clear, solid, own, thickness)
 
 
 def _cut_strip(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import cv2
 import numpy as np
@@ -42,11 +42,14 @@ class Writing:
         Number of the text line of each piece, from the top down, shape (n,).
     cap_px
         Usual height of capitals.
+    letters
+        x0, y0, x1, y1 of each letter, or part of one (px), shape (m, 4); none where not known.
     """
 
     boxes: NDArray[np.float64]
     lines: NDArray[np.int64]
     cap_px: float
+    letters: NDArray[np.float64] = field(default_factory=lambda: np.zeros((0, 4)))
 
 
 def find_writing(
@@ -97,7 +100,9 @@ def find_writing(
     dashes = np.array([_holds_any(box, strokes) for box in boxes.tolist()], bool)
     boxes = boxes[(high >= 0.5 * cap) | ((wide >= 0.8 * cap) & dashes)]
     boxes = boxes[[not _goes_on(box, rules, cap) for box in boxes.tolist()]]
-    return _in_lines(boxes, cap)
+    own = shrunk * parts[letter, :4].astype(float)
+    own[:, 2:] += own[:, :2]
+    return replace(_in_lines(boxes, cap), letters=own)
 
 
 def mark_ink(
@@ -133,7 +138,8 @@ def gather_writing(boxes: NDArray[np.float64], taken: list[Box]) -> Writing:
     own = boxes[free]
     if len(own) == 0:
         return Writing(np.zeros((0, 4)), np.zeros(0, np.int64), 1.0)
-    return _in_lines(own, float(np.median(own[:, 3] - own[:, 1])))
+    found = _in_lines(own, float(np.median(own[:, 3] - own[:, 1])))
+    return replace(found, letters=own)
 
 
 def _part_lines(

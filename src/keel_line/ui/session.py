@@ -26,7 +26,7 @@ Order = Literal["columns", "rows", "doubt"]
 _PICTURES_KEPT = 6
 _MANY_CELLS = 5000
 _REST_MS = 200
-_JUDGED_AT_ONCE = 600  # cells whose checks take a few milliseconds
+_JUDGED_AT_ONCE = 250  # cells whose checks take a few milliseconds
 
 
 class Session(QObject):
