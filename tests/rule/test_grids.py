@@ -156,7 +156,7 @@ def test_bold_letters_that_touch_are_no_thick_rule_and_a_thick_rule_is_one() -> 
     grey = np.full((300, 600), 235, np.uint8)
     for k in range(12):  # rings side by side, as thick and as close as bold letters
         cv2.circle(grey, (110 + 16 * k, 100), 6, 40, 5)
-    grey = cv2.GaussianBlur(grey, (3, 3), 0)
+    grey = np.asarray(cv2.GaussianBlur(grey, (3, 3), 0), np.uint8)
     assert not find_rules(make_rule_field(grey, 250))
     cv2.line(grey, (100, 200), (260, 200), 40, 12)
     (rule,) = find_rules(make_rule_field(grey, 250))

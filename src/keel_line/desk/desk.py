@@ -15,6 +15,7 @@ import numpy as np
 from keel_line._shared.memory import no_collection
 from keel_line.desk.history import HEADINGS, Correction
 from keel_line.desk.judge import judge_table
+from keel_line.desk.repeats import find_all_repeated
 from keel_line.desk.work import PageRequest, PageResponse, process_page
 from keel_line.docket.store import Docket, PageFinding
 from keel_line.errors import KeelLineError, OutputError
@@ -408,20 +409,17 @@ class Desk:
 
     def documents(self) -> list[tuple[SourceState, dict[str, object]]]:
         """Return each usable source's pages and tables as JSON documents."""
+        out = []
         pages, tables = self.pages(), self.tables()
-        return [
-            (
-                s,
-                make_document(
-                    s.name,
-                    s.sha256,
-                    [p for p in pages if p.source_id == s.id and p.progress == "done"],
-                    tables,
-                ),
-            )
-            for s in self.sources()
-            if not s.trouble
-        ]
+        for source in self.sources():
+            if source.trouble:
+                continue
+            own = [p for p in pages if p.source_id == source.id and p.progress == "done"]
+            on_them = [t for t in tables if t.page_id in {p.id for p in own}]
+            repeated = find_all_repeated(on_them)
+            document = make_document(source.name, source.sha256, own, on_them, repeated)
+            out.append((source, document))
+        return out
 
     def json_lines(self) -> list[bytes]:
         """Return the documents as encoded JSON, for standard output."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 import msgspec
@@ -17,14 +17,22 @@ SCHEMA_FILE = Path(__file__).with_name("tables.schema.json")
 
 
 def make_document(
-    name: str, sha256: str, pages: Sequence[PageState], tables: Sequence[TableState]
+    name: str,
+    sha256: str,
+    pages: Sequence[PageState],
+    tables: Sequence[TableState],
+    repeated: Mapping[int, int],
 ) -> dict[str, object]:
-    """Return one source's pages and tables as the schema describes them."""
+    """Return one source's pages and tables as the schema describes them.
+
+    ``repeated`` gives the id of a table whose heading repeats an earlier one's, and the earlier
+    table's id.
+    """
     return {
         "format": "keel-line/tables",
         "version": 1,
         "source": {"name": name, "sha256": sha256},
-        "pages": [_page(p, [t for t in tables if t.page_id == p.id]) for p in pages],
+        "pages": [_page(p, [t for t in tables if t.page_id == p.id], repeated) for p in pages],
     }
 
 
@@ -49,18 +57,20 @@ def _put(part: Path, data: bytes) -> None:
     part.write_bytes(data)
 
 
-def _page(page: PageState, tables: Sequence[TableState]) -> dict[str, object]:
+def _page(
+    page: PageState, tables: Sequence[TableState], repeated: Mapping[int, int]
+) -> dict[str, object]:
     return {
         "number": page.number,
         "kind": page.kind,
         "size_px": list(page.squared_size_px),
         "dpi": [page.dpi, page.dpi],
         "squaring": {"quarter_turns": 0, "angle_deg": round(page.angle_deg, 3), "corners": None},
-        "tables": [_table(t) for t in tables],
+        "tables": [_table(t, repeated.get(t.id)) for t in tables],
     }
 
 
-def _table(table: TableState) -> dict[str, object]:
+def _table(table: TableState, repeated: int | None) -> dict[str, object]:
     return {
         "id": str(table.id),
         "caption": table.caption,
@@ -69,6 +79,7 @@ def _table(table: TableState) -> dict[str, object]:
         "rows": table.grid.rows,
         "cols": table.grid.cols,
         "header_rows": table.header_rows,
+        **({"heading_of": str(repeated)} if repeated is not None else {}),
         "expected_wrong": round(table.expected_wrong, 4),
         "cells": [_cell(c) for c in table.cells],
     }

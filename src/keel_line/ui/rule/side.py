@@ -58,11 +58,17 @@ class Side(QWidget):
         self.ask.hide()
         self.title.show()
 
-    def show_table(self, table: TableState | None, count: int, waiting: str) -> None:
-        """Show a table, one of ``count`` on its page; ``waiting`` says why there is none yet."""
+    def show_table(
+        self, table: TableState | None, count: int, waiting: str, repeated: str = ""
+    ) -> None:
+        """Show a table, one of ``count`` on its page; ``waiting`` says why there is none yet.
+
+        ``repeated`` names the earlier table whose heading it repeats, if it does.
+        """
         self.title.setFont(self._theme.bold(1.2))
         self.title.setText(table.name if table else "No table on this page")
-        self.outline.setText(describe_table(table, count) if table else waiting or _NO_TABLE)
+        said = describe_table(table, count, repeated) if table else waiting or _NO_TABLE
+        self.outline.setText(said)
         self.model.show(table)
         self.sheet.clearSpans()
         if table is None:
@@ -95,8 +101,11 @@ _AIR_PX = 4
 _NO_TABLE = "No rules close here, and no columns of white run down between lines of text."
 
 
-def describe_table(table: TableState, count: int) -> str:
-    """Say how large a table is and what belongs to it; ``count`` tables are on its page."""
+def describe_table(table: TableState, count: int, repeated: str = "") -> str:
+    """Say how large a table is and what belongs to it.
+
+    ``count`` tables are on its page; ``repeated`` names the earlier table whose heading it repeats.
+    """
     heading = {0: "no heading", 1: "1 heading row"}.get(
         table.header_rows, f"{table.header_rows} heading rows"
     )
@@ -106,4 +115,5 @@ def describe_table(table: TableState, count: int) -> str:
     size = f"{table.grid.rows} rows, {table.grid.cols} columns, {heading}{spanning}"
     if table.grid.on_side:
         size = "On its side, and not read"
-    return f"{size}{more}" + (f"\nNote: {table.notes}" if table.notes else "")
+    again = f"\nIts heading repeats that of {repeated}." if repeated else ""
+    return f"{size}{more}{again}" + (f"\nNote: {table.notes}" if table.notes else "")

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QWidget
 from typing_extensions import override
 
 from keel_line._shared.ranges import parse_ranges, say_ranges
+from keel_line.desk.repeats import find_repeated
 from keel_line.model.docket import PageState
 from keel_line.model.geometry import Box, overlap
 from keel_line.model.grid import Grid
@@ -197,9 +198,16 @@ class RuleStation(QWidget):
             tuple(b for b in passed if not any(overlap(b, d) for d in drawn))
         )
         table = shown[mending.at] if shown else None
-        self.side.show_table(table, len(shown), self._waiting)
+        self.side.show_table(table, len(shown), self._waiting, self._repeated(table))
         self.side.tell_doubt("" if table is None else self._doubt_words(table))
         self._show_keys()
+
+    def _repeated(self, table: TableState | None) -> str:
+        """Return name and page of the table whose heading this one repeats, or nothing."""
+        tables = self._session.tables
+        index = next((i for i, t in enumerate(tables) if table and t.id == table.id), None)
+        earlier = None if index is None else find_repeated(tables, index)
+        return f"“{earlier.name}”, page {earlier.page_number}" if earlier else ""
 
     def _show_keys(self) -> None:
         self.side.keys.setText(self._key_words() if self._page_id >= 0 else "")
