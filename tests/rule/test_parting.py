@@ -58,9 +58,20 @@ def test_a_title_over_both_stays_whole(spans: tuple[tuple[float, float], ...]) -
     assert parted(*spans) == [[spans[0][0], spans[-1][1]]]
 
 
-def test_a_gap_as_between_words_needs_both_values_in_their_places() -> None:
-    assert len(parted((30, 100), (113, 200))) == 2
-    assert len(parted((30, 88), (101, 200))) == 1
+@pytest.mark.parametrize(("begin", "count"), [(20, 2), (34, 1)])
+def test_a_gap_as_between_words_needs_two_ends_in_their_columns_places(
+    begin: float, count: int
+) -> None:
+    """Values of a column that begin together end raggedly: one runs on up to the next column."""
+    rows = [
+        np.array(
+            [(20, 50.0 + 50 * k, 60 + 9 * k, 70 + 50 * k), (120, 50 + 50 * k, 160 + 9 * k, 90)]
+        )
+        for k in range(5)
+    ]
+    whole = np.array([[begin, 0.0, 171, CAP]])
+    letters = letters_of((begin, 108), (120, 171))
+    assert len(part_pieces([whole, *rows], letters, XS, CAP)[0]) == count
 
 
 def test_without_letters_nothing_is_parted() -> None:

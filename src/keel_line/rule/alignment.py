@@ -19,7 +19,7 @@ from keel_line.model.grid import DIRECTIONS, Cell, Grid, Rule
 from keel_line.rule.levels import columns_of, find_levels, spanned_below, with_levels
 from keel_line.rule.mend import move_line
 from keel_line.rule.parting import ColumnPlace, find_places, part_pieces
-from keel_line.rule.writing import Writing
+from keel_line.rule.writing import Writing, line_middle, line_span
 
 _STREAM_CAPS = 0.95
 _NARROW_STREAM_CAPS = 0.6
@@ -169,11 +169,10 @@ def lay_out(writing: Writing, rules: Sequence[Rule], area: Box) -> Grid:
 def _part_blocks(whole: _Block) -> list[_Block]:
     """Part text lines where the white between them is far wider than usual."""
     rows, cap = whole.rows, whole.cap_px
-    tops = np.array([np.median(r[:, 1]) for r in rows])
-    lows = np.array([np.median(r[:, 3]) for r in rows])
-    gaps = tops[1:] - lows[:-1]
-    if len(gaps) == 0:
+    if len(rows) < 2:
         return [whole]
+    tops, lows = np.array([line_span(r) for r in rows]).T
+    gaps = tops[1:] - lows[:-1]
     pitch = np.diff((tops + lows) / 2)
     usual = float(np.median(pitch[pitch < 6 * cap])) if (pitch < 6 * cap).any() else 2 * cap
     cuts = [0, *(np.flatnonzero(gaps > _APART * usual - cap) + 1).tolist(), len(rows)]
@@ -182,7 +181,7 @@ def _part_blocks(whole: _Block) -> list[_Block]:
 
 def _part_unlike(block: _Block) -> list[_Block]:
     """Part a block at wide gaps above and below which the columns are not the same."""
-    middles = np.array([(np.median(r[:, 1]) + np.median(r[:, 3])) / 2 for r in block.rows])
+    middles = np.array([line_middle(r) for r in block.rows])
     pitch = np.diff(middles)
     if len(pitch) < 2 * _LEAST_ROWS - 1:
         return [block]
@@ -322,6 +321,8 @@ def _parts_rows(body: _Block, stream: _Stream) -> bool:
         if min(sum(sides), sum(others)) >= max(_LEAST_ROWS, _LEAST_FILLED * len(body.rows)):
             return True
     wide = stream.width >= _STREAM_CAPS * body.cap_px
+    if wide and both and _is_edged_beside(body, middle):
+        return True
     least = _LEAST_FILLED if wide else _LEAST_FILLED_NARROW
     enough = wide or len(body.rows) >= _MANY_ROWS or _is_edged(body, middle)
     return both >= max(2, least * len(body.rows)) and enough
@@ -367,6 +368,21 @@ def _is_edged(body: _Block, middle: float) -> bool:
         return False
     near = np.abs(both - np.median(both, axis=0)) <= _EDGE_CAPS * body.cap_px
     return bool((near.mean(axis=0) >= _EDGED).any())
+
+
+def _is_edged_beside(body: _Block, middle: float) -> bool:
+    """Tell whether many lines have writing on either side, which keeps one edge on one of them.
+
+    Where a column's values wrap, few lines have writing on both sides.
+    """
+    ends = np.array([row[row[:, 2] <= middle, 2].max(initial=-np.inf) for row in body.rows])
+    starts = np.array([row[row[:, 0] >= middle, 0].min(initial=np.inf) for row in body.rows])
+    sides = [side[np.isfinite(side)] for side in (ends, starts)]
+    if min(map(len, sides)) < max(_LEAST_ROWS, _LEAST_FILLED * len(body.rows)):
+        return False
+    slack = _EDGE_CAPS * body.cap_px
+    kept = [float((np.abs(side - np.median(side)) <= slack).mean()) for side in sides]
+    return max(kept) >= _EDGED
 
 
 def _without_marks(body: _Block, streams: list[_Stream]) -> list[_Stream]:
@@ -444,7 +460,7 @@ def _stands_off(body: _Block, streams: list[_Stream]) -> bool:
     few = len(columns_of(row, xs)) <= (len(streams) + 1) / 2
     if not (few or runs_over) or row[0, 0] > left + body.cap_px:
         return False
-    middles = [(float(np.median(r[:, 1])) + float(np.median(r[:, 3]))) / 2 for r in body.rows]
+    middles = [line_middle(r) for r in body.rows]
     pitch = np.diff(middles)
     return bool(pitch[0] > _STANDS_OFF * np.median(pitch[1:]))
 
@@ -483,7 +499,7 @@ def _grow_up(block: _Block, first: int, last: int, streams: list[_Stream]) -> in
         if find_levels(block.rows[first - 1 :], block.cap_px, _stream_lines(block, streams)):
             first -= 1
             continue
-        if len(row) < 2 or np.median(below[:, 1]) - np.median(row[:, 3]) > 2 * block.cap_px:
+        if len(row) < 2 or line_span(below)[0] - line_span(row)[1] > 2 * block.cap_px:
             break
         if _crossings(row, streams, block.cap_px) > len(streams) / 2:
             break
@@ -508,7 +524,7 @@ def _is_ruled_across(body: _Block, streams: list[_Stream], rules: Sequence[Rule]
     at = sorted(
         r.position for r in rules if r.direction == "across" and _runs_along(r, body.box, 0)
     )
-    middles = [(float(np.median(r[:, 1])) + float(np.median(r[:, 3]))) / 2 for r in body.rows]
+    middles = [line_middle(r) for r in body.rows]
     parted = set(np.searchsorted(at, middles).tolist())
     return len(at) >= _LEAST_ACROSS and len(parted) >= len(at) - 1
 
@@ -550,7 +566,7 @@ def _lay_out(body: _Block, streams: list[_Stream], rules: Sequence[Rule]) -> Gri
 
 def _grow_down(block: _Block, last: int, streams: list[_Stream]) -> int:
     """Take in the lines of a wrapped value that hang below the last row."""
-    middles = [(np.median(r[:, 1]) + np.median(r[:, 3])) / 2 for r in block.rows]
+    middles = [line_middle(r) for r in block.rows]
     usual = float(np.median(np.diff(middles[:last]))) if last > _LEAST_ROWS else 0.0
     while last < len(block.rows):
         row = block.rows[last]
@@ -709,12 +725,18 @@ def _is_margin(body: _Block, left: float, right: float) -> bool:
 def _is_stray(body: _Block, left: float, right: float) -> bool:
     """Tell whether a column holds specks alone, or in few lines what goes on from its left."""
     seen: list[tuple[int, NDArray[np.float64]]] = []
+    over: set[int] = set()
     for number, row in enumerate(body.rows):
         middles = (row[:, 0] + row[:, 2]) / 2
         own = row[(middles >= left) & (middles < right)]
         if len(own):
             seen.append((number, own))
-    if not seen:
+        if ((row[:, 0] < right) & (row[:, 2] > right)).any():
+            over.add(number)
+    # A long heading that ends with its own column's values, and a title over both of them.
+    below_title = {1, 2} & over
+    headed = bool(below_title) and {number for number, _ in seen} <= {0, *below_title}
+    if not seen or headed:
         return True
     if len(seen) > _SELDOM_FILLED * len(body.rows):
         return False
@@ -741,7 +763,7 @@ def _row_lines(
     at = sorted(r.at(middle_x) for r in across)
     tops = [float(r[:, 1].min()) for r in body.rows]
     lows = [float(r[:, 3].max()) for r in body.rows]
-    middles = [(float(np.median(r[:, 1])) + float(np.median(r[:, 3]))) / 2 for r in body.rows]
+    middles = [line_middle(r) for r in body.rows]
     ruled = [
         next((y for y in at if middles[i] < y < middles[i + 1]), None)
         for i in range(len(middles) - 1)
@@ -774,7 +796,7 @@ def _find_joined(body: _Block, xs: list[float]) -> list[bool]:
     a part of that row: the second line of a name, or one of two lines between which the row's
     other cells are set.
     """
-    middles = np.array([(np.median(r[:, 1]) + np.median(r[:, 3])) / 2 for r in body.rows])
+    middles = np.array([line_middle(r) for r in body.rows])
     filled = [columns_of(row, xs) for row in body.rows]
     most = max(len(f) for f in filled)
     full = [len(f) > most / 2 for f in filled]

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line.model.grid import Cell
+from keel_line.rule.writing import line_middle
 
 _LEAST_LINES = 3
 _LEVELS_APART = 1.7  # over the usual pitch of lines: a heading's levels are nearer
@@ -43,7 +44,7 @@ def find_levels(
     xs
         Boundaries of the columns, the outer ones among them.
     """
-    middles = [(float(np.median(r[:, 1])) + float(np.median(r[:, 3]))) / 2 for r in rows]
+    middles = [line_middle(r) for r in rows]
     if len(middles) < _LEAST_LINES:
         return None
     several = [m for m, row in zip(middles[1:], rows[1:], strict=True) if len(row) > 1]

@@ -124,7 +124,8 @@ def _part_piece(
         if not near:
             continue
         left, right = max(near, key=lambda g: g[1] - g[0])
-        if _stand_apart(left, right, places[k], places[k + 1], cap):
+        ends = (float(piece[0]), left, right, float(piece[2]))
+        if _stand_apart(ends, places[k], places[k + 1], cap):
             cuts.append((left + right) / 2)
     if not cuts:
         return [piece]
@@ -149,14 +150,24 @@ def _find_gaps(letters: NDArray[np.float64], least: float) -> list[tuple[float, 
 
 
 def _stand_apart(
-    left: float, right: float, before: ColumnPlace, after: ColumnPlace, cap: float
+    ends: tuple[float, float, float, float], before: ColumnPlace, after: ColumnPlace, cap: float
 ) -> bool:
-    """Tell whether what ends at ``left`` and begins at ``right`` stands as two columns' values."""
+    """Tell whether two pieces of writing stand as two columns' values do.
+
+    ``ends`` are the left and right ends of both: x0 and x1 of the one, x0 and x1 of the other.
+    """
     slack = _FLUSH_CAPS * cap
-    if left > before.right + slack or right < after.left - slack:
+    begin, left, right, end = ends
+    # Where values end, or begin, raggedly a longer one than usual runs on.
+    if (before.flush_right and left > before.right + slack) or (
+        after.flush_left and right < after.left - slack
+    ):
         return False
-    ends = before.flush_right and abs(left - before.right) <= slack
-    begins = after.flush_left and abs(right - after.left) <= slack
-    if right - left < _WIDE_GAP_CAPS * cap:  # no wider than between words
-        return ends and begins
-    return ends or begins
+    inner = int(before.flush_right and abs(left - before.right) <= slack)
+    inner += after.flush_left and abs(right - after.left) <= slack
+    if right - left >= _WIDE_GAP_CAPS * cap:
+        return inner > 0
+    # No wider than between words: two of the four ends must be where their columns' are.
+    outer = int(before.flush_left and abs(begin - before.left) <= slack)
+    outer += after.flush_right and abs(end - after.right) <= slack
+    return inner > 0 and inner + outer > 1
