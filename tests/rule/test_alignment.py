@@ -122,6 +122,53 @@ def test_rules_between_its_lines_make_a_table_of_broken_writing(lines: int, tabl
     assert len(find_aligned(pieces(*rows), rules)) == tables
 
 
+def test_a_column_beside_one_whose_values_wrap_is_one() -> None:
+    """Few lines have writing on both sides: wrapped values lie above and below the others."""
+    names = ["Master", "Capt.\nGannetry", "ROWAN", "", "M.P.", "Capt.\nTidewell", "Mrs\nBrannock"]
+    content = make_content(len(names), 4)
+    cells = tuple(replace(c, text=names[c.row]) if c.col == 0 else c for c in content.cells)
+    content = replace(content, cells=cells, widths_in=(0.8, 1.3, 1.3, 1.3))
+    (grid,) = find_grids(draw(content, "none"), DPI)
+    assert shape(grid) == wanted(content)
+
+
+def test_a_long_heading_under_a_title_makes_no_column_of_its_own() -> None:
+    rows = [(90 + 60 * k, [(0, 90), (200, 260), (540, 600), (700, 780)]) for k in range(6)]
+    heads = (60, [(0, 80), (200, 250), (420, 600), (700, 770)])
+    (grid,) = find_aligned(pieces((20, [(390, 490)]), heads, *rows), [])
+    assert grid.cols == 4
+
+
+def written(*marks: tuple[int, int, int, int]) -> list[float]:
+    """Ends of the one piece of four letters and some small marks (x, y, width, height in px)."""
+    flat = np.full((120, 400), 235, np.uint8)
+    for x in (60, 80, 100, 120):
+        flat[40:62, x : x + 14] = 30
+    for x, y, wide, high in marks:
+        flat[y : y + high, x : x + wide] = 30
+    (box,) = find_writing(flat, 150, []).boxes.tolist()
+    return [box[0], box[2]]
+
+
+def test_a_speck_that_stands_off_makes_no_piece_longer() -> None:
+    assert written((144, 44, 5, 5)) == written() == [60, 134]
+    assert written((46, 50, 5, 5)) == [60, 134]
+
+
+@pytest.mark.parametrize(
+    "marks",
+    [
+        ((138, 57, 5, 5),),  # a full stop
+        ((144, 57, 5, 5),),  # where letters are of one width
+        ((144, 46, 6, 6), (144, 56, 6, 6)),  # a colon
+        ((136, 40, 4, 8),),  # an apostrophe
+        ((142, 50, 12, 4),),  # a dash
+    ],
+)
+def test_marks_that_are_written_stay(marks: tuple[tuple[int, int, int, int], ...]) -> None:
+    assert written(*marks)[1] > 138
+
+
 def test_what_is_left_of_a_broken_rule_is_no_writing() -> None:
     flat = np.full((200, 600), 235, np.uint8)
     cv2.putText(flat, "Dues Tons", (60, 80), cv2.FONT_HERSHEY_SIMPLEX, 1.0, 30, 2)

@@ -29,7 +29,7 @@ _TWO_LINES_CAPS = 2.3
 _LEAST_PART_CAPS = 0.8
 _LITTLE_INK = 0.25
 _NEAR_END_CAPS = 0.15  # joining letters moves a piece's ends by a pixel or two
-_DIRT_CAPS, _OFF_CAPS, _LOW_CAPS, _OFF_LOW_CAPS = 0.35, 0.3, 0.25, 0.5
+_DIRT_CAPS, _OFF_CAPS, _LOW_CAPS, _OFF_LOW_CAPS = 0.35, 0.3, 0.25, 0.75
 _FLAT_CAPS, _BEYOND_CAPS, _OFF_RULE_PX = 0.35, 2.0, 1.5
 
 
@@ -114,7 +114,8 @@ def _without_dirt(
 ) -> NDArray[np.float64]:
     """Draw pieces in from specks that stand off from the first or last of their letters.
 
-    A full stop stands off as well where all letters are of one width, but not as far.
+    A full stop stands off as well where all letters are of one width, but not as far; a colon has
+    two of them above each other.
     """
     out = boxes.copy()
     small = letters[(letters[:, 2:] - letters[:, :2]).max(axis=1, initial=0.0) < _DIRT_CAPS * cap]
@@ -127,10 +128,10 @@ def _without_dirt(
         for speck, piece in np.argwhere(at_end).tolist():
             box = out[piece]
             inside = ((middles >= box[:2]) & (middles <= box[2:])).all(axis=1)
-            inside &= sign * (letters[:, end] - small[speck, other]) > 0
-            if not inside.any():
+            beyond = inside & (sign * (letters[:, end] - small[speck, other]) > 0)
+            if not beyond.any() or int((inside & ~beyond).sum()) > 1:
                 continue
-            following = sign * float((sign * letters[inside, end]).min())
+            following = sign * float((sign * letters[beyond, end]).min())
             low = small[speck, 3] > box[3] - _LOW_CAPS * cap
             least = (_OFF_LOW_CAPS if low else _OFF_CAPS) * cap
             if sign * (following - small[speck, other]) >= least:
