@@ -133,10 +133,16 @@ def test_a_column_beside_one_whose_values_wrap_is_one() -> None:
 
 
 def test_a_long_heading_under_a_title_makes_no_column_of_its_own() -> None:
-    rows = [(90 + 60 * k, [(0, 90), (200, 260), (540, 600), (700, 780)]) for k in range(6)]
-    heads = (60, [(0, 80), (200, 250), (420, 600), (700, 770)])
-    (grid,) = find_aligned(pieces((20, [(390, 490)]), heads, *rows), [])
-    assert grid.cols == 4
+    body = [(155, 275), (501, 595), (956, 1021), (1178, 1215), (1240, 1347)]
+    heads = [
+        (0, [(144, 230), (253, 375), (396, 463), (485, 625)]),  # the table's title
+        (68, [(797, 917)]),
+        (87, [(154, 190), (1240, 1305)]),
+        (106, [(501, 565), (832, 1022), (1081, 1214)]),
+    ]
+    rows = [(145 + 38 * k, body) for k in range(11)]
+    (grid,) = find_aligned(pieces(*heads, *rows, cap=17), [])
+    assert grid.cols == 5
 
 
 def written(*marks: tuple[int, int, int, int]) -> list[float]:

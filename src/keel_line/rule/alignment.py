@@ -552,8 +552,11 @@ def _lay_out(body: _Block, streams: list[_Stream], rules: Sequence[Rule]) -> Gri
     ruled = [r.at((around[1] + around[3]) / 2) for r in down]
     xs = _without_strays(_column_lines(streams, down, around, body.cap_px), body, ruled)
     xs, body = _without_margins(xs, body, ruled)
-    body = replace(body, rows=part_pieces(body.rows, body.letters, xs, body.cap_px))
+    parted = replace(body, rows=part_pieces(body.rows, body.letters, xs, body.cap_px))
     levels = find_levels(body.rows, body.cap_px, xs)
+    if levels is None:
+        levels = find_levels(parted.rows, body.cap_px, xs)
+    body = parted
     if levels is not None:  # what stands between two levels of headings belongs to both
         body = replace(body, rows=(body.rows[0], *body.rows[levels.last :]))
     starts, ys = _row_lines(body, across, around, xs, apart=levels is not None)
