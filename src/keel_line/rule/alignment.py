@@ -7,6 +7,7 @@ text say the rest. A block of text lines is a table where streams of white run d
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -60,6 +61,7 @@ _SAME_PITCH = 0.06
 _SELDOM_FILLED = 0.3  # of a table's lines
 _SPECK_CAPS = 0.8
 _GOES_ON_CAPS = 1.6
+_LEAST_ROOM_CAPS, _CLEAR_CAPS = 0.2, 0.3
 _LEAST_ACROSS, _LEAST_RULED_STREAMS = 4, 2
 
 
@@ -561,10 +563,42 @@ def _lay_out(body: _Block, streams: list[_Stream], rules: Sequence[Rule]) -> Gri
         body = replace(body, rows=(body.rows[0], *body.rows[levels.last :]))
     starts, ys = _row_lines(body, across, around, xs, apart=levels is not None)
     cells = _place_cells(body, starts, xs, ys)
+    clear = _clear_lines(body, starts, cells, xs, ruled)
+    if clear != xs:
+        xs = clear
+        cells = _place_cells(body, starts, xs, ys)
     if levels is not None:
         cells = with_levels(cells, levels, xs, ys)
     box = (xs[0], ys[0], xs[-1], ys[-1])
     return Grid(box, tuple(xs), tuple(ys), tuple(cells), (*across, *down))
+
+
+def _clear_lines(
+    body: _Block, starts: list[int], cells: list[Cell], xs: list[float], ruled: Sequence[float]
+) -> list[float]:
+    """Move the boundaries between columns that a long value runs over to where nothing does.
+
+    ``starts`` are the text lines at which rows begin. Rules stay where they are drawn, and so do
+    boundaries that no place between the columns' writing would suit.
+    """
+    spanned = {(c.row, k) for c in cells for k in range(c.col + 1, c.col + c.col_span)}
+    inner = np.array(xs[1:-1])
+    ends, begins = np.full(len(inner), -np.inf), np.full(len(inner), np.inf)
+    for number, row in enumerate(body.rows):
+        at = bisect_right(starts, number) - 1
+        home = np.searchsorted(inner, (row[:, 0] + row[:, 2]) / 2)
+        for k in range(len(inner)):
+            if (at, k + 1) not in spanned:
+                ends[k] = max(ends[k], row[home <= k, 2].max(initial=-np.inf))
+                begins[k] = min(begins[k], row[home > k, 0].min(initial=np.inf))
+    out = list(xs)
+    for k, x in enumerate(inner.tolist()):
+        room = begins[k] - ends[k]
+        if x in ruled or room < _LEAST_ROOM_CAPS * body.cap_px or not np.isfinite(room):
+            continue
+        off = min(_CLEAR_CAPS * body.cap_px, room / 2)
+        out[k + 1] = min(max(x, float(ends[k]) + off), float(begins[k]) - off)
+    return out
 
 
 def _grow_down(block: _Block, last: int, streams: list[_Stream]) -> int:

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey
 from keel_line.model.grid import DIRECTIONS, Direction, Grid, LineDoubt, Rule
+from keel_line.rule.parting import part_pieces
 from keel_line.rule.writing import Writing, find_writing
 
 _AROUND_IN = 0.15
@@ -54,7 +55,7 @@ def find_doubts(
         return ()
     writing = find_writing(part, dpi, [r.moved(-x0, -y0) for r in rules])
     around = writing.boxes + np.array([x0, y0, x0, y0])
-    boxes = around[_lies_in(around, grid)]
+    boxes = _parted(grid, writing, around, (x0, y0))
     found = [
         *_cut_by_sides(grid, around, writing.cap_px),
         *_columns_in_doubt(grid, boxes, writing),
@@ -65,6 +66,19 @@ def find_doubts(
     for doubt in found:
         seen.setdefault((doubt.direction, doubt.index), doubt)
     return tuple(sorted(seen.values(), key=lambda d: (d.direction == "across", d.index)))
+
+
+def _parted(
+    grid: Grid, writing: Writing, boxes: NDArray[np.float64], origin: tuple[int, int]
+) -> NDArray[np.float64]:
+    """Return the pieces of writing in a grid, those parted that are values of two columns."""
+    inside = _lies_in(boxes, grid)
+    lines = writing.lines[inside]
+    rows = [boxes[inside][lines == n] for n in np.unique(lines)]
+    if not rows:
+        return boxes[inside]
+    letters = writing.letters + np.array([*origin, *origin])
+    return np.concatenate(part_pieces(rows, letters, grid.x_lines, writing.cap_px))
 
 
 def _lies_in(boxes: NDArray[np.float64], grid: Grid) -> NDArray[np.bool_]:
@@ -187,6 +201,7 @@ def _rows_in_doubt(grid: Grid, boxes: NDArray[np.float64], writing: Writing) -> 
             and len(filled[k]) <= max(1.0, _FEW * grid.cols)
             and len(filled[k]) < len(filled[k - 1])
             and pitch[k - 1] < _NEAR * usual
+            and not _stand_under_titles(grid, k, filled[k])
         ):
             out.append(LineDoubt("across", k, f"Row {k + 1} may belong to the row above it"))
     empty = (
@@ -195,6 +210,17 @@ def _rows_in_doubt(grid: Grid, boxes: NDArray[np.float64], writing: Writing) -> 
         if not filled[k] and not grid.is_ruled("across", grid.y_lines[k])
     )
     return [*out, *empty]
+
+
+def _stand_under_titles(grid: Grid, row: int, cols: set[int]) -> bool:
+    """Tell whether all of some columns have a title over several columns in the row above."""
+    titled = {
+        col
+        for c in grid.cells
+        if c.row + c.row_span == row and c.col_span > 1
+        for col in range(c.col, c.col + c.col_span)
+    }
+    return cols <= titled
 
 
 def _spanning_at(grid: Grid, line: int) -> list[int]:
