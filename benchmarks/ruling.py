@@ -149,7 +149,13 @@ def _add_table(score: RulingScore, truth: TableTruth, grids: list[Grid]) -> None
 
 
 def _covers(grid: Grid, truth: TableTruth) -> bool:
-    x0, y0, x1, y1 = truth.box
+    """Tell whether a grid lies over most of what is written in a table.
+
+    Without rules a table ends where its writing does, not where its outer columns were laid out.
+    """
+    written = np.array([c.written for c in truth.cells if c.written])
+    x0, y0 = written[:, :2].min(axis=0).tolist()
+    x1, y1 = written[:, 2:].max(axis=0).tolist()
     wide = min(grid.box[2], x1) - max(grid.box[0], x0)
     high = min(grid.box[3], y1) - max(grid.box[1], y0)
     return wide > 0.5 * (x1 - x0) and high > 0.3 * (y1 - y0)

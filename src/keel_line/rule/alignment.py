@@ -366,7 +366,8 @@ def _is_edged(body: _Block, middle: float) -> bool:
     ends = [row[row[:, 2] <= middle, 2].max(initial=-np.inf) for row in body.rows]
     starts = [row[row[:, 0] >= middle, 0].min(initial=np.inf) for row in body.rows]
     both = np.array([(a, b) for a, b in zip(ends, starts, strict=True) if np.isfinite(b - a)])
-    if len(both) < _LEAST_EDGED or len(both) < _EDGED * len(body.rows):
+    # The other lines of a wrapped value have writing in one column alone.
+    if len(both) < _LEAST_EDGED or len(both) < _EDGED * body.columned:
         return False
     near = np.abs(both - np.median(both, axis=0)) <= _EDGE_CAPS * body.cap_px
     return bool((near.mean(axis=0) >= _EDGED).any())
@@ -766,8 +767,9 @@ def _is_stray(body: _Block, left: float, right: float) -> bool:
     for number, row in enumerate(body.rows):
         middles = (row[:, 0] + row[:, 2]) / 2
         own = row[(middles >= left) & (middles < right)]
-        if len(own):
-            seen.append((number, own))
+        specks = (own[:, 2:] - own[:, :2]).max(axis=1, initial=0.0) < _SPECK_CAPS * body.cap_px
+        if not specks.all():
+            seen.append((number, own[~specks]))
         if ((row[:, 0] < right) & (row[:, 2] > right)).any():
             over.add(number)
     # A long heading that ends with its own column's values, and a title over both of them.
@@ -777,10 +779,10 @@ def _is_stray(body: _Block, left: float, right: float) -> bool:
         return True
     if len(seen) > _SELDOM_FILLED * len(body.rows):
         return False
-    if max(float((own[:, 2] - own[:, 0]).max()) for _, own in seen) < _SPECK_CAPS * body.cap_px:
-        return True
-    if seen[0][0] == 0:  # it has a heading
-        return False
+    widest = max(float((own[:, 2] - own[:, 0]).max()) for _, own in seen)
+    specks_alone = widest < _SPECK_CAPS * body.cap_px
+    if specks_alone or seen[0][0] == 0:  # or it has a heading
+        return specks_alone
     for number, own in seen:
         before = body.rows[number][:, 2]
         gaps = own[:, 0].min() - before[before <= own[:, 0].min()]
