@@ -158,7 +158,7 @@ def _covers(grid: Grid, truth: TableTruth) -> bool:
     x1, y1 = written[:, 2:].max(axis=0).tolist()
     wide = min(grid.box[2], x1) - max(grid.box[0], x0)
     high = min(grid.box[3], y1) - max(grid.box[1], y0)
-    return wide > 0.5 * (x1 - x0) and high > 0.3 * (y1 - y0)
+    return bool(wide > 0.5 * (x1 - x0) and high > 0.3 * (y1 - y0))
 
 
 def _holds(box: tuple[float, float, float, float], truth: TableTruth) -> object:
