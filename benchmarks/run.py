@@ -21,6 +21,7 @@ from pathlib import Path
 import click
 import numpy as np
 
+from benchmarks.groups import score_groups
 from benchmarks.materials import MATERIALS, SEED, Material, encode, make_material
 from benchmarks.measure import SETTINGS, CellScore, PageScore, score_page
 from benchmarks.pictures import draw_laid, draw_reliability, draw_silent
@@ -47,6 +48,7 @@ PHOTOGRAPHED_SHEETS = 30
 BENT_PAGES = 16
 RULED_PAGES = 42
 LEDGER_PAGES = 48
+GROUP_PAGES = 24
 PROSE_PAGES = 24
 LYING_PAGES = 24
 TARGET_MATERIALS = 2  # the figures are for 300 dpi, clean to moderately noisy
@@ -270,7 +272,7 @@ def write_report(
     page: dict[str, float],
     window: dict[str, float],
     laid: LaidScore,
-    ruled: tuple[list[RulingScore], int, LyingScore],
+    ruled: tuple[list[RulingScore], int, LyingScore, dict[str, int]],
     reckoned: dict[float, ReckoningScore],
     proofed: ProofScore,
     reader: dict[str, float],
@@ -447,8 +449,8 @@ def _laid_lines(laid: LaidScore) -> list[str]:
     ]
 
 
-def _ruling_lines(ruled: tuple[list[RulingScore], int, LyingScore]) -> list[str]:
-    scores, false_tables, lying = ruled
+def _ruling_lines(ruled: tuple[list[RulingScore], int, LyingScore, dict[str, int]]) -> list[str]:
+    scores, false_tables, lying, groups = ruled
     right = sum(s.right for s in scores)
     wrong = sum(s.tables for s in scores) - right
     return [
@@ -473,6 +475,10 @@ def _ruling_lines(ruled: tuple[list[RulingScore], int, LyingScore]) -> list[str]
         "",
         f"Of {lying.tables} tables on their side, ruled and not, under upright ones, {lying.told} "
         f"were told to lie so; of the upright ones {lying.mistaken}.",
+        "",
+        f"Where the cells of the first column span rows: of {GROUP_PAGES} tables ruled across "
+        f"{groups['across']} came out exactly right, of {GROUP_PAGES} fully ruled ones "
+        f"{groups['full']}.",
     ]
 
 
@@ -550,7 +556,12 @@ def main() -> None:
         groups[material.name] = run_material(number, material)
         click.echo(table_row(material.name, groups[material.name]), err=True)
     laid = score_laying(TURNED_PAGES, PHOTOGRAPHED_SHEETS, BENT_PAGES)
-    ruled = score_rulings(RULED_PAGES), count_false_tables(PROSE_PAGES), score_lying(LYING_PAGES)
+    ruled = (
+        score_rulings(RULED_PAGES),
+        count_false_tables(PROSE_PAGES),
+        score_lying(LYING_PAGES),
+        score_groups(GROUP_PAGES),
+    )
     reckoned = score_reckoning(LEDGER_PAGES)
     proofed = measure_proofing()
     minutes = (time.monotonic() - begun) / 60

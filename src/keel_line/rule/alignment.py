@@ -20,6 +20,7 @@ from keel_line.model.grid import DIRECTIONS, Cell, Grid, Rule
 from keel_line.rule.levels import columns_of, find_levels, spanned_below, with_levels
 from keel_line.rule.mend import move_line
 from keel_line.rule.parting import ColumnPlace, find_places, part_pieces
+from keel_line.rule.row_spans import find_partial, with_row_spans
 from keel_line.rule.writing import Writing, line_middle, line_span
 
 _STREAM_CAPS = 0.95
@@ -562,7 +563,9 @@ def _lay_out(body: _Block, streams: list[_Stream], rules: Sequence[Rule]) -> Gri
     body = parted
     if levels is not None:  # what stands between two levels of headings belongs to both
         body = replace(body, rows=(body.rows[0], *body.rows[levels.last :]))
-    starts, ys = _row_lines(body, across, around, xs, apart=levels is not None)
+    partial = find_partial(rules, around, body.cap_px) if across else []
+    rows_by = [*across, *(r for r in partial if r not in across)]
+    starts, ys = _row_lines(body, rows_by, around, xs, apart=levels is not None)
     cells = _place_cells(body, starts, xs, ys)
     clear = _clear_lines(body, starts, cells, xs, ruled)
     if clear != xs:
@@ -570,8 +573,19 @@ def _lay_out(body: _Block, streams: list[_Stream], rules: Sequence[Rule]) -> Gri
         cells = _place_cells(body, starts, xs, ys)
     if levels is not None:
         cells = with_levels(cells, levels, xs, ys)
+    if partial:
+        cells = with_row_spans(cells, _written_in(body, starts, xs), rows_by, ys, body.cap_px)
     box = (xs[0], ys[0], xs[-1], ys[-1])
-    return Grid(box, tuple(xs), tuple(ys), tuple(cells), (*across, *down))
+    return Grid(box, tuple(xs), tuple(ys), tuple(cells), (*rows_by, *down))
+
+
+def _written_in(body: _Block, starts: list[int], xs: list[float]) -> set[tuple[int, int]]:
+    """Return the rows and columns in which pieces have their middles."""
+    return {
+        (bisect_right(starts, number) - 1, col)
+        for number, row in enumerate(body.rows)
+        for col in columns_of(row, xs)
+    }
 
 
 def _clear_lines(

@@ -1,0 +1,105 @@
+"""Cells that span rows in tables ruled across: a rule between two rows leaves their column out."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from keel_line.model.geometry import Box
+from keel_line.model.grid import Cell, Rule
+
+_LEAST_SHARE = 0.4  # of the table's width: shorter ones underline a heading or a total
+_BARE = 0.2  # of a cell's width: as much of a rule may reach into it
+_NEAR_CAPS = 0.6
+
+
+def find_partial(rules: Sequence[Rule], box: Box, cap: float) -> list[Rule]:
+    """Find the rules across a table that end at one of its sides, but begin within it.
+
+    At least two of them begin at one place: a copier breaks rules here and there.
+
+    Parameters
+    ----------
+    rules
+        Ruling lines that belong to no ruled table.
+    box, cap
+        The table, the ends of its longest rules among its sides, and the height of capitals (px).
+    """
+    x0, y0, x1, y1 = box
+    found: list[tuple[Rule, tuple[bool, float]]] = []
+    for rule in rules:
+        at_left, at_right = abs(rule.start - x0) <= cap, abs(rule.end - x1) <= cap
+        if (
+            rule.direction == "across"
+            and y0 < rule.position < y1
+            and rule.length >= _LEAST_SHARE * (x1 - x0)
+            and at_left != at_right
+        ):
+            found.append((rule, (at_left, rule.end if at_left else rule.start)))
+    return [
+        rule
+        for rule, (side, end) in found
+        if sum(s == side and abs(e - end) <= _NEAR_CAPS * cap for _, (s, e) in found) > 1
+    ]
+
+
+def with_row_spans(
+    cells: Sequence[Cell],
+    written: set[tuple[int, int]],
+    rules: Sequence[Rule],
+    ys: Sequence[float],
+    cap: float,
+) -> list[Cell]:
+    """Join cells above each other between which no rule is drawn, though one is beside them.
+
+    Only where every boundary between two rows has a rule, and where no more than one of the cells
+    to be joined is written in: a rule that a copier broke joins nothing.
+
+    Parameters
+    ----------
+    cells
+        The table's cells.
+    written
+        Rows and columns of those that hold writing.
+    rules
+        Rules across the table or a part of it.
+    ys
+        Boundaries of the rows, the outer ones among them (px).
+    cap
+        Height of capitals (px).
+    """
+    drawn = [[r for r in rules if abs(r.position - y) <= _NEAR_CAPS * cap] for y in ys[1:-1]]
+    if not all(drawn):
+        return list(cells)
+    single = {(c.row, c.col): c for c in cells if c.row_span == c.col_span == 1}
+    out = {(c.row, c.col): c for c in cells}
+    cols = max(c.col + c.col_span for c in cells)
+    rows = len(ys) - 1
+    for col in range(cols):
+        first = 0
+        while first < rows:
+            last = first + 1
+            while (
+                last < rows
+                and (last - 1, col) in single
+                and (last, col) in single
+                and _is_open(single[last, col], drawn[last - 1])
+            ):
+                last += 1
+            own = [(row, col) for row in range(first, last)]
+            if last - first > 1 and sum(place in written for place in own) <= 1:
+                x0, _, x1, _ = single[first, col].box
+                out[first, col] = replace(
+                    single[first, col], row_span=last - first, box=(x0, ys[first], x1, ys[last])
+                )
+                for place in own[1:]:
+                    del out[place]
+            first = last
+    return sorted(out.values(), key=lambda c: (c.row, c.col))
+
+
+def _is_open(cell: Cell, rules: Sequence[Rule]) -> bool:
+    """Tell whether the rules at a cell's top leave the cell itself out."""
+    x0, _, x1, _ = cell.box
+    covered = sum(max(0.0, min(r.end, x1) - max(r.start, x0)) for r in rules)
+    return covered <= _BARE * (x1 - x0)

@@ -1,0 +1,63 @@
+"""Cells that span rows where rules across a table leave their column out."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from keel_line.model.grid import Rule
+from keel_line.rule.grids import find_grids
+from keel_line.rule.row_spans import find_partial
+from synth.pages import CellContent, Sheet, Style, TableContent, finish_page
+from tests.conftest import inter
+
+DPI = 150.0
+
+
+def draw(first_col: list[tuple[int, str]], *, last: bool = False) -> NDArray[np.uint8]:
+    """Draw a table ruled across whose first (or last) column has cells of so many rows."""
+    spanning = 3 if last else 0
+    cells = [CellContent(0, c, f"Head {'abcd'[c]}") for c in range(4)]
+    row = 1
+    for count, text in first_col:
+        cells.append(CellContent(row, spanning, text, count, 1))
+        cells += [
+            CellContent(r, c, f"{r * 37 + c * 11 + 10}.{c}0")
+            for r in range(row, row + count)
+            for c in range(4)
+            if c != spanning
+        ]
+        row += count
+    content = TableContent(tuple(cells), row, (1.3, 1.0, 1.0, 1.3), "lrrl")
+    sheet = Sheet(DPI, (7.0, 7.0))
+    rng = np.random.default_rng(3)
+    style = Style(inter(), inter(bold=True), 11.0, ruling="across")
+    sheet.draw_table(content, (0.8, 0.8), style, rng)
+    return finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey
+
+
+@pytest.mark.parametrize("last", [False, True], ids=["first column", "last column"])
+def test_a_cell_that_rules_leave_out_spans_its_rows(*, last: bool) -> None:
+    (grid,) = find_grids(draw([(3, "North"), (1, "Quay"), (4, "South")], last=last), DPI)
+    own = [(c.row, c.row_span) for c in grid.cells if c.col == (3 if last else 0)]
+    assert own == [(0, 1), (1, 3), (4, 1), (5, 4)]
+    assert {c.row_span for c in grid.cells if c.col in (1, 2)} == {1}
+
+
+def test_without_partial_rules_no_cell_spans() -> None:
+    (grid,) = find_grids(draw([(1, "North")] * 6), DPI)
+    assert {c.row_span for c in grid.cells} == {1}
+
+
+def rule(y: float, start: float = 0, end: float = 600) -> Rule:
+    return Rule("across", start, end, y, 0.0, 2.0, 1.0)
+
+
+def test_rules_that_begin_at_one_place_are_partial_and_a_broken_one_is_not() -> None:
+    whole = [rule(y) for y in (0, 100, 200)]
+    partial = [rule(50, 150), rule(150, 148)]
+    broken = rule(75, 230)
+    short = [rule(60, 450), rule(160, 450)]
+    box = (0.0, -1.0, 600.0, 201.0)
+    assert find_partial([*whole, *partial, broken, *short], box, 20) == partial
