@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 from keel_line.model.grid import DIRECTIONS, Cell, Grid, Rule
+from keel_line.rule.beside import part_beside
 from keel_line.rule.levels import columns_of, find_levels, spanned_below, with_levels
 from keel_line.rule.mend import move_line
 from keel_line.rule.parting import ColumnPlace, find_places, part_pieces
@@ -127,8 +128,10 @@ def find_aligned(writing: Writing, rules: Sequence[Rule]) -> list[Grid]:
     out: list[Grid] = []
     whole = _Block(tuple(r for r in rows if len(r)), writing.cap_px, writing.letters)
     for block in _part_blocks(whole):
-        for part in _part_unlike(block):
-            out += _tables_in(part, rules)
+        for lines in part_beside(block.rows, rules, block.cap_px):
+            for own in _part_blocks(replace(block, rows=lines)):
+                for part in _part_unlike(own):
+                    out += _tables_in(part, rules)
     return out
 
 

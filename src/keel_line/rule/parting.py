@@ -108,6 +108,19 @@ def part_pieces(
     return tuple(out)
 
 
+def find_gaps(boxes: NDArray[np.float64], least: float) -> list[tuple[float, float]]:
+    """Return the left and right ends of the white beside boxes that is at least so wide (px).
+
+    ``boxes`` are x0, y0, x1, y1, shape (n, 4), wherever they stand above each other.
+    """
+    out, end = [], np.inf
+    for x0, _, x1, _ in boxes[np.argsort(boxes[:, 0], kind="stable")].tolist():
+        if x0 - end >= least:
+            out.append((end, x0))
+        end = x1 if end == np.inf else max(end, x1)
+    return out
+
+
 def _part_piece(
     piece: NDArray[np.float64],
     letters: NDArray[np.float64],
@@ -117,7 +130,7 @@ def _part_piece(
     cap: float,
 ) -> list[NDArray[np.float64]]:
     sizes = (letters[:, 2:] - letters[:, :2]).max(axis=1, initial=0.0)
-    gaps = _find_gaps(letters[sizes >= _SPECK_CAPS * cap], _LEAST_GAP_CAPS * cap)
+    gaps = find_gaps(letters[sizes >= _SPECK_CAPS * cap], _LEAST_GAP_CAPS * cap)
     cuts = []
     for k in over:
         near = [g for g in gaps if g[0] - cap / 2 <= xs[k + 1] <= g[1] + cap / 2]
@@ -136,16 +149,6 @@ def _part_piece(
         own = letters[at == k]
         if len(own):
             out.append(np.concatenate([own[:, :2].min(axis=0), own[:, 2:].max(axis=0)]))
-    return out
-
-
-def _find_gaps(letters: NDArray[np.float64], least: float) -> list[tuple[float, float]]:
-    """Return the left and right ends of the white between letters that is at least so wide."""
-    out, end = [], np.inf
-    for x0, _, x1, _ in letters[np.argsort(letters[:, 0], kind="stable")].tolist():
-        if x0 - end >= least:
-            out.append((end, x0))
-        end = x1 if end == np.inf else max(end, x1)
     return out
 
 

@@ -1,0 +1,109 @@
+"""Tables that stand beside each other: a gutter of white runs down between two sets of lines."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line.model.grid import Rule
+from keel_line.rule.parting import find_gaps
+from keel_line.rule.writing import line_middle
+
+_GUTTER_CAPS, _WIDE = 3.0, 0.8
+_LEAST_LINES = 3
+_IN_LINE_CAPS = 0.25
+_SELDOM_IN_LINE = 0.5
+_LEAST_LEFT_OVER = 2
+_SEVERAL, _DENSE = 0.6, 0.6
+_LEAST_RULES = 2
+
+Lines = tuple[NDArray[np.float64], ...]
+
+
+def part_beside(
+    rows: Sequence[NDArray[np.float64]], rules: Sequence[Rule], cap: float
+) -> list[Lines]:
+    """Part text lines at gutters on whose two sides different tables stand.
+
+    Both sides have several columns. Their lines are not level with each other, or one side goes on
+    for two lines or more where the other has ended, or rules across end at the gutter; no rule runs
+    over it.
+
+    Parameters
+    ----------
+    rows
+        Pieces of writing of each text line, x0, y0, x1, y1 (px), shape (n, 4).
+    rules
+        Ruling lines.
+    cap
+        Height of capitals (px).
+
+    Returns
+    -------
+    list of tuples
+        The lines of each part, from the left to the right; one where nothing is parted.
+    """
+    for left, right in _find_gutters(rows, cap):
+        middle = (left + right) / 2
+        sides = [
+            tuple(own for row in rows if len(own := row[(row[:, 2] < middle) == is_left]))
+            for is_left in (True, False)
+        ]
+        top, low = (
+            float(f(row[:, k])) for f, k, row in ((np.min, 1, rows[0]), (np.max, 3, rows[-1]))
+        )
+        across = [
+            r for r in rules if r.direction == "across" and top - cap < r.position < low + cap
+        ]
+        if any(r.start < left and r.end > right for r in across):
+            continue
+        if all(_is_columned(side) for side in sides) and (
+            sum(left - cap < end < right + cap for r in across for end in (r.start, r.end))
+            >= _LEAST_RULES
+            or _are_level_seldom(sides, cap)
+            or _one_goes_on(sides, cap)
+        ):
+            return [part for side in sides for part in part_beside(side, rules, cap)]
+    return [tuple(rows)]
+
+
+def _find_gutters(rows: Sequence[NDArray[np.float64]], cap: float) -> list[tuple[float, float]]:
+    """Return the white that runs down between all lines, none much narrower than the widest."""
+    found = find_gaps(np.concatenate(list(rows)), _GUTTER_CAPS * cap)
+    widest = max((b - a for a, b in found), default=0.0)
+    return [(a, b) for a, b in found if b - a >= _WIDE * widest]
+
+
+def _is_columned(side: Lines) -> bool:
+    """Tell whether most of a side's lines have several pieces."""
+    return len(side) >= _LEAST_LINES and float(np.mean([len(r) > 1 for r in side])) >= _SEVERAL
+
+
+def _are_level_seldom(sides: Sequence[Lines], cap: float) -> bool:
+    """Tell whether most lines of either side are level with none of the other's."""
+    first, second = (np.array([line_middle(row) for row in side]) for side in sides)
+    off = np.abs(first[:, None] - second[None, :]) <= _IN_LINE_CAPS * cap
+    return max(float(off.any(axis=1).mean()), float(off.any(axis=0).mean())) < _SELDOM_IN_LINE
+
+
+def _one_goes_on(sides: Sequence[Lines], cap: float) -> bool:
+    """Tell whether one side has lines of several pieces above or below all of the other's."""
+    tops, lows = [], []
+    for side in sides:
+        middles = [line_middle(row) for row in side]
+        tops.append(min(middles) - cap)
+        lows.append(max(middles) + cap)
+    for own, other in ((0, 1), (1, 0)):
+        middles = [line_middle(row) for row in sides[own] if len(row) > 1]
+        above, below = sum(m < tops[other] for m in middles), sum(m > lows[other] for m in middles)
+        if max(above, below) >= _LEAST_LEFT_OVER and _is_dense(sides[other]):
+            return True
+    return False
+
+
+def _is_dense(side: Lines) -> bool:
+    """Tell whether most lines of a side have as many pieces as its fullest: it is no leftover."""
+    counts = np.array([len(row) for row in side])
+    return float((counts >= np.percentile(counts, 90)).mean()) >= _DENSE
