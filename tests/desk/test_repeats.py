@@ -5,9 +5,11 @@ from __future__ import annotations
 from dataclasses import replace
 
 from keel_line.desk.repeats import find_all_repeated, find_repeated
+from keel_line.model.docket import PageState
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import Reading
 from keel_line.model.table import CellState, TableState
+from keel_line.send.document import make_document
 
 BOX = (0.0, 0.0, 10.0, 10.0)
 
@@ -63,3 +65,12 @@ def test_a_heading_of_several_rows_is_held_against_as_many() -> None:
 def test_all_later_pages_name_the_first() -> None:
     tables = [FIRST, page(2, "Vessel|Berth|Dues", "a|1|2"), page(3, "Vessel|Berth|Dues", "b|3|4")]
     assert find_all_repeated(tables) == {2: 1, 3: 1}
+
+
+def test_the_json_names_the_earlier_table() -> None:
+    tables = [FIRST, page(2, "Vessel|Berth|Dues", "a|1|2")]
+    pages = [PageState(t.page_id, 1, "s", t.page_id, "done", squared_size_px=(9, 9)) for t in tables]
+    document = make_document("s", "0" * 64, pages, tables, find_all_repeated(tables))
+    first, second = (p["tables"][0] for p in document["pages"])  # type: ignore[attr-defined]
+    assert "heading_of" not in first
+    assert second["heading_of"] == first["id"]

@@ -464,6 +464,25 @@ def test_a_table_on_its_side_becomes_a_page_of_its_own_by_one_key(
     assert [t.grid.on_side for t in desk.tables()] == [False, True]
 
 
+def test_a_heading_that_the_next_page_repeats_is_said(empty_window: Window, qtbot: QtBot) -> None:
+    window, desk = empty_window, empty_window.session.desk
+    for number, rows in enumerate((6, 9), 1):
+        grey = draw_table(make_content(rows, 4), "full")
+        desk.add_source(make_source(f"{number}.png", as_png(grey, (150.0, 150.0))))
+    desk.run(InlineExecutor())
+    window.session.reload()
+    window.go_to("rule")
+    first, second = desk.pages()
+    qtbot.waitUntil(lambda: window.session.picture(first.id) is not None)
+    assert "repeats" not in window.rule.side.outline.text()
+    press(window.rule, Key.Key_PageDown)
+    qtbot.waitUntil(lambda: window.session.picture(second.id) is not None)
+    assert (
+        f"repeats that of “{desk.tables()[0].name}” on page 1 of 1.png"
+        in window.rule.side.outline.text()
+    )
+
+
 def test_rows_are_parted_at_their_printed_lines_by_one_key(
     empty_window: Window, qtbot: QtBot
 ) -> None:

@@ -207,7 +207,9 @@ class RuleStation(QWidget):
         tables = self._session.tables
         index = next((i for i, t in enumerate(tables) if table and t.id == table.id), None)
         earlier = None if index is None else find_repeated(tables, index)
-        return f"“{earlier.name}”, page {earlier.page_number}" if earlier else ""
+        if earlier is None:
+            return ""
+        return f"“{earlier.name}” on page {earlier.page_number} of {earlier.source_name}"
 
     def _show_keys(self) -> None:
         self.side.keys.setText(self._key_words() if self._page_id >= 0 else "")
