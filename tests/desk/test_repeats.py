@@ -69,7 +69,9 @@ def test_all_later_pages_name_the_first() -> None:
 
 def test_the_json_names_the_earlier_table() -> None:
     tables = [FIRST, page(2, "Vessel|Berth|Dues", "a|1|2")]
-    pages = [PageState(t.page_id, 1, "s", t.page_id, "done", squared_size_px=(9, 9)) for t in tables]
+    pages = [
+        PageState(t.page_id, 1, "s", t.page_id, "done", squared_size_px=(9, 9)) for t in tables
+    ]
     document = make_document("s", "0" * 64, pages, tables, find_all_repeated(tables))
     first, second = (p["tables"][0] for p in document["pages"])  # type: ignore[attr-defined]
     assert "heading_of" not in first

@@ -175,6 +175,28 @@ def test_marks_that_are_written_stay(marks: tuple[tuple[int, int, int, int], ...
     assert written(*marks)[1] > 138
 
 
+@pytest.mark.parametrize("depth", [200, 50], ids=["dots", "pale dots"])
+def test_letters_of_dots_are_writing(depth: int) -> None:
+    """A needle printer's letters, on a ribbon that may be worn."""
+    grey = draw(make_content(8, 4), "none", noise=3).astype(np.float64)
+    paper = float(np.percentile(grey, 60))
+    rows, cols = np.indices(grey.shape)
+    inked = (grey < paper - 60) & (rows % 3 < 2) & (cols % 3 < 2)
+    grain = np.random.default_rng(1).normal(0, 3, grey.shape)
+    dotted = np.clip(paper + grain - depth * inked, 0, 255).astype(np.uint8)
+    fine = np.asarray(cv2.resize(dotted, None, fx=2, fy=2), np.uint8)
+    (grid,) = find_grids(fine, 2 * DPI)
+    assert (grid.rows, grid.cols) == (8, 4)
+
+
+def test_specks_all_over_a_page_are_no_letters_of_dots() -> None:
+    grey = draw(make_content(8, 4), "none")
+    rng = np.random.default_rng(2)
+    grey[rng.integers(0, grey.shape[0], 1500), rng.integers(0, grey.shape[1], 1500)] = 0
+    (grid,) = find_grids(grey, DPI)
+    assert shape(grid) == wanted(make_content(8, 4))
+
+
 def test_what_is_left_of_a_broken_rule_is_no_writing() -> None:
     flat = np.full((200, 600), 235, np.uint8)
     cv2.putText(flat, "Dues Tons", (60, 80), cv2.FONT_HERSHEY_SIMPLEX, 1.0, 30, 2)

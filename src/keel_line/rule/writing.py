@@ -30,6 +30,10 @@ _LEAST_PART_CAPS = 0.8
 _LITTLE_INK = 0.25
 _NEAR_END_CAPS = 0.15  # joining letters moves a piece's ends by a pixel or two
 _DIRT_CAPS, _OFF_CAPS, _LOW_CAPS, _OFF_LOW_CAPS = 0.35, 0.3, 0.25, 0.75
+_DOT_IN, _DOTS_A_LETTER = 0.03, 3
+_FEW_LETTERS = 20
+_MORE, _FEWER, _LARGER = 1.5, 0.35, 1.8
+_SOFT_IN, _LEAST_SOFT, _OVER_GRAIN = 0.02, 5, 4
 _FLAT_CAPS, _BEYOND_CAPS, _OFF_RULE_PX = 0.35, 2.0, 1.5
 
 
@@ -71,14 +75,21 @@ def find_writing(
     taken
         Areas to leave out.
     """
-    mask = mark_ink(flat, rules)
-    for x0, y0, x1, y1 in taken or []:
-        mask[max(0, int(y0)) : int(y1) + 1, max(0, int(x0)) : int(x1) + 1] = 0
-    shrunk = 2 if dpi >= _FINE_DPI and min(mask.shape) >= _LEAST_SIDE_PX else 1
-    if shrunk == 2:
-        mask = _halve(mask)
-    _, labels, table, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
-    parts = np.asarray(table, np.int64)
+    shrunk = 2 if dpi >= _FINE_DPI and min(flat.shape) >= _LEAST_SIDE_PX else 1
+
+    def find_pieces(mask: NDArray[np.uint8]) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
+        for x0, y0, x1, y1 in taken or []:
+            mask[max(0, int(y0)) : int(y1) + 1, max(0, int(x0)) : int(x1) + 1] = 0
+        seen = _halve(mask) if shrunk == 2 else mask
+        _, labels, table, _ = cv2.connectedComponentsWithStats(seen, connectivity=8)
+        return np.asarray(labels, np.int32), np.asarray(table, np.int64)
+
+    labels, parts = find_pieces(mark_ink(flat, rules))
+    # Beside ruled tables next to nothing but what shines through may be left to be found.
+    if not taken and _is_dotted(parts, dpi / shrunk):
+        soft = find_pieces(_mark_soft_ink(flat, rules, dpi))
+        if _shows_more(soft[1], parts, dpi / shrunk):
+            labels, parts = soft
     # Halving makes a letter half a pixel higher on average.
     cap = _guess_cap(parts, dpi / shrunk) - 0.5 * (shrunk - 1)
     wide, high = parts[:, cv2.CC_STAT_WIDTH], parts[:, cv2.CC_STAT_HEIGHT]
@@ -107,6 +118,54 @@ def find_writing(
     own[:, 2:] += own[:, :2]
     found = _in_lines(boxes, cap)
     return replace(found, boxes=_without_dirt(found.boxes, own, cap), letters=own)
+
+
+def _letter_like(parts: NDArray[np.int64], dpi: float) -> NDArray[np.int64]:
+    """Return the pieces of ink that are as high as letters and no longer than words."""
+    wide, high = parts[:, cv2.CC_STAT_WIDTH], parts[:, cv2.CC_STAT_HEIGHT]
+    fit = (high >= _CAP_IN[0] * dpi) & (high <= _CAP_IN[1] * dpi) & (wide <= _LONG_IN * dpi)
+    fit[0] = False
+    return parts[fit]
+
+
+def _is_dotted(parts: NDArray[np.int64], dpi: float) -> bool:
+    """Tell whether far more of a page's pieces of ink are dots than letters."""
+    letters = len(_letter_like(parts, dpi))
+    dots = int((parts[1:, 2:4].max(axis=1) < _DOT_IN * dpi).sum())
+    return dots > _DOTS_A_LETTER * max(letters, _FEW_LETTERS)
+
+
+def _shows_more(soft: NDArray[np.int64], plain: NDArray[np.int64], dpi: float) -> bool:
+    """Tell whether a page's writing comes out only where its ink is looked at softly.
+
+    Either there are more letters then: they were too pale; or far fewer and larger ones: they were
+    pieces. Specks and broken letters make neither.
+    """
+    before, after = (_letter_like(parts, dpi) for parts in (plain, soft))
+    if len(after) < _FEW_LETTERS or _is_dotted(soft, dpi):
+        return False
+    if len(after) >= _MORE * len(before):
+        return True
+    covered, covers = (int((p[:, 2] * p[:, 3]).sum()) for p in (before, after))
+    return len(after) <= _FEWER * len(before) and covers >= _LARGER * covered
+
+
+def _mark_soft_ink(flat: Grey, rules: Sequence[Rule], dpi: float) -> NDArray[np.uint8]:
+    """Return 1 where the surroundings of a pixel are darker than the paper's grain makes them.
+
+    Pale letters, and letters made of dots, are closed in this; small print runs together.
+    """
+    reach = max(3, round(_SOFT_IN * dpi)) | 1
+    soft = np.asarray(cv2.blur(measure_darkness(flat), (reach, reach)), np.uint8)
+    paper = level_at(soft, 0.5)
+    grain = max(1, paper - level_at(soft, 0.16))  # one standard deviation, of the lighter half
+    _, dark = cv2.threshold(
+        soft, paper + max(_LEAST_SOFT, _OVER_GRAIN * grain), 1, cv2.THRESH_BINARY
+    )
+    mask = np.asarray(dark, np.uint8)
+    for rule in rules:
+        _rub_out(mask, rule, 1.0)
+    return mask
 
 
 def _without_dirt(
