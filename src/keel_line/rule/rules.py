@@ -43,7 +43,8 @@ _GROW_IN = 2.5
 _GROW_GAP_IN = 0.012
 _THICK_INKED = 0.9  # a row of letters is as thick as a thick rule, but has gaps
 _CORE = 0.8
-_SOLID, _SOLID_IN = 0.75, 2.0  # ... or, where they touch, holes; rules so long are never letters
+# Bold letters that touch have holes; no row of them is longer, and no rule often as thick.
+_SOLID, _SOLID_IN, _BOLD_IN = 0.75, 2.0, 0.042
 
 
 @dataclass(frozen=True, eq=False)
@@ -292,7 +293,11 @@ def _accept(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
     thick = seen.thickness_px > max(3, dpi * _THICK_IN)
     if (
         (thick and (rule.length < dpi / 2 or seen.inked < _THICK_INKED))
-        or (thick and rule.length < _SOLID_IN * dpi and seen.solid < _SOLID)
+        or (
+            seen.thickness_px > _BOLD_IN * dpi
+            and rule.length < _SOLID_IN * dpi
+            and seen.solid < _SOLID
+        )
         or abs(rule.slope) > _STEEPEST
         or (seen.thickness_px > max(4, dpi * _THICKEST_IN))
     ):
