@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -208,18 +209,34 @@ def test_soundings_tick_where_the_doubts_lie(qtbot: QtBot, theme: Theme) -> None
     assert caught.args == [85]
 
 
+DOUBT = DoubtView(
+    "Doubt 1 of 2",
+    "",
+    "Dues · row 3",
+    "The third figure is unclear.",
+    True,
+    (("12", "as read"), ("72", "")),
+)
+
+
+@pytest.mark.parametrize("larger", [1.0, 1.5, 2.0])
+def test_two_readings_can_be_chosen_however_large_the_face(
+    qtbot: QtBot, theme: Theme, larger: float
+) -> None:
+    panel = DoubtPanel(theme)
+    panel.set_theme(replace(theme, point=larger * theme.point))
+    panel.show_view(DOUBT)
+    shown(qtbot, panel, (380, panel.minimumHeight()))
+    panel.grab()
+    with qtbot.waitSignal(panel.taken) as caught:
+        place = QPoint(100, panel.height() - round(0.8 * panel.height() / 9))
+        QTest.mouseClick(panel, Qt.MouseButton.LeftButton, pos=place)
+    assert caught.args == [1]
+
+
 def test_pressing_a_reading_takes_it(qtbot: QtBot, theme: Theme) -> None:
     panel = DoubtPanel(theme)
-    panel.show_view(
-        DoubtView(
-            "Doubt 1 of 2",
-            "",
-            "Dues · row 3",
-            "The third figure is unclear.",
-            True,
-            (("12", "as read"), ("72", "")),
-        )
-    )
+    panel.show_view(DOUBT)
     shown(qtbot, panel, (460, 260))
     panel.grab()
     with qtbot.waitSignal(panel.taken) as caught:

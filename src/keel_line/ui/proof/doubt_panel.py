@@ -40,6 +40,9 @@ class DoubtView:
     keys: tuple[tuple[str, str], ...] = ()
 
 
+_LEAST_EM = 9.0
+
+
 class DoubtPanel(QWidget):
     """Paints the doubt at hand; a press on a reading takes it, as Alt with its number does."""
 
@@ -50,10 +53,13 @@ class DoubtPanel(QWidget):
         self._theme = theme
         self._view: DoubtView | None = None
         self._boxes: list[QRectF] = []
+        self.set_theme(theme)
 
     def set_theme(self, theme: Theme) -> None:
         """Dress anew."""
         self._theme = theme
+        # However small the window and large the face: three lines, and two readings to choose from.
+        self.setMinimumHeight(round(theme.em * _LEAST_EM))
         self.update()
 
     @property
