@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from benchmarks.ruling import is_exact
 from keel_line.read.network import Network
 from keel_line.rule.grids import find_grids
 from synth.faces import load_faces
@@ -53,9 +54,6 @@ def score_groups(pages: int) -> dict[str, int]:
         for i in range(pages):
             rng = np.random.default_rng([_SEED, i])
             page = make_grouped_page(rng, ruling, _CONDITIONS[i % len(_CONDITIONS)])
-            wanted = {(c.row, c.col, c.row_span, c.col_span) for c in page.tables[0].cells}
-            right[ruling] += any(
-                {(c.row, c.col, c.row_span, c.col_span) for c in grid.cells} == wanted
-                for grid in find_grids(page.grey, _DPI)
-            )
+            grids = find_grids(page.grey, _DPI)
+            right[ruling] += any(is_exact(grid, page.tables[0]) for grid in grids)
     return right

@@ -123,8 +123,7 @@ def _add_table(score: RulingScore, truth: TableTruth, grids: list[Grid]) -> None
     score.tables += 1
     own = [g for g in grids if _covers(g, truth)]
     score.found += bool(own)
-    wanted = {(c.row, c.col, c.row_span, c.col_span) for c in truth.cells}
-    right = [g for g in own if {(c.row, c.col, c.row_span, c.col_span) for c in g.cells} == wanted]
+    right = [g for g in own if is_exact(g, truth)]
     score.right += bool(right)
     doubted = any(g.doubts for g in own) or not own
     score.doubted_right += bool(right) and doubted
@@ -146,6 +145,15 @@ def _add_table(score: RulingScore, truth: TableTruth, grids: list[Grid]) -> None
     score.relations_true += len(true)
     score.relations_found += len(found)
     score.relations_shared += len(true & found)
+
+
+def is_exact(grid: Grid, truth: TableTruth) -> bool:
+    """Tell whether a grid has the cells of a made table, each of them where and as far as there."""
+    found, wanted = (
+        {(c.row, c.col, c.row_span, c.col_span) for c in cells}
+        for cells in (grid.cells, truth.cells)
+    )
+    return found == wanted
 
 
 def _covers(grid: Grid, truth: TableTruth) -> bool:

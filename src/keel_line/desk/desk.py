@@ -415,7 +415,8 @@ class Desk:
             if source.trouble:
                 continue
             own = [p for p in pages if p.source_id == source.id and p.progress == "done"]
-            on_them = [t for t in tables if t.page_id in {p.id for p in own}]
+            page_ids = {p.id for p in own}
+            on_them = [t for t in tables if t.page_id in page_ids]
             repeated = find_all_repeated(on_them)
             document = make_document(source.name, source.sha256, own, on_them, repeated)
             out.append((source, document))

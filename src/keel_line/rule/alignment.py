@@ -129,6 +129,7 @@ def find_aligned(writing: Writing, rules: Sequence[Rule]) -> list[Grid]:
     whole = _Block(tuple(r for r in rows if len(r)), writing.cap_px, writing.letters)
     for block in _part_blocks(whole):
         for lines in part_beside(block.rows, rules, block.cap_px):
+            # One side may have gaps where the other's lines stood.
             for own in _part_blocks(replace(block, rows=lines)):
                 for part in _part_unlike(own):
                     out += _tables_in(part, rules)
@@ -779,33 +780,47 @@ def _is_margin(body: _Block, left: float, right: float) -> bool:
 
 def _is_stray(body: _Block, left: float, right: float) -> bool:
     """Tell whether a column holds specks alone, or in few lines what goes on from its left."""
-    seen: list[tuple[int, NDArray[np.float64]]] = []
-    over: set[int] = set()
-    for number, row in enumerate(body.rows):
-        middles = (row[:, 0] + row[:, 2]) / 2
-        own = row[(middles >= left) & (middles < right)]
-        specks = (own[:, 2:] - own[:, :2]).max(axis=1, initial=0.0) < _SPECK_CAPS * body.cap_px
-        if not specks.all():
-            seen.append((number, own[~specks]))
-        if ((row[:, 0] < right) & (row[:, 2] > right)).any():
-            over.add(number)
-    # A long heading that ends with its own column's values, and a title over both of them.
-    below_title = {1, 2} & over
-    headed = bool(below_title) and {number for number, _ in seen} <= {0, *below_title}
-    if not seen or headed:
+    seen = _seen_in(body, left, right)
+    if not seen or _lies_under_title(body, set(seen), right):
         return True
     if len(seen) > _SELDOM_FILLED * len(body.rows):
         return False
-    widest = max(float((own[:, 2] - own[:, 0]).max()) for _, own in seen)
+    widest = max(float((own[:, 2] - own[:, 0]).max()) for own in seen.values())
     specks_alone = widest < _SPECK_CAPS * body.cap_px
-    if specks_alone or seen[0][0] == 0:  # or it has a heading
+    if specks_alone or 0 in seen:  # or it has a heading
         return specks_alone
-    for number, own in seen:
+    for number, own in seen.items():
         before = body.rows[number][:, 2]
         gaps = own[:, 0].min() - before[before <= own[:, 0].min()]
         if not len(gaps) or gaps.min() > _GOES_ON_CAPS * body.cap_px:
             return False
     return True
+
+
+def _seen_in(body: _Block, left: float, right: float) -> dict[int, NDArray[np.float64]]:
+    """Return the pieces of each line, by its number, that stand in a column and are no specks."""
+    seen = {}
+    for number, row in enumerate(body.rows):
+        middles = (row[:, 0] + row[:, 2]) / 2
+        own = row[(middles >= left) & (middles < right)]
+        written = (own[:, 2:] - own[:, :2]).max(axis=1) >= _SPECK_CAPS * body.cap_px
+        if written.any():
+            seen[number] = own[written]
+    return seen
+
+
+def _lies_under_title(body: _Block, numbers: set[int], right: float) -> bool:
+    """Tell whether all that a column holds is a title and a long heading under it.
+
+    ``numbers`` are the lines that it is written in. The heading ends with the values of the next
+    column, beyond ``right``; the title stands over both.
+    """
+    headings = {
+        number
+        for number, row in enumerate(body.rows[: _HEADING_ROWS + 1])
+        if number > 0 and ((row[:, 0] < right) & (row[:, 2] > right)).any()
+    }
+    return bool(headings) and numbers <= {0, *headings}
 
 
 def _row_lines(

@@ -45,25 +45,19 @@ def part_beside(
     list of tuples
         The lines of each part, from the left to the right; one where nothing is parted.
     """
+    top, low = float(rows[0][:, 1].min()) - cap, float(rows[-1][:, 3].max()) + cap
+    across = [r for r in rules if r.direction == "across" and top < r.position < low]
     for left, right in _find_gutters(rows, cap):
         middle = (left + right) / 2
         sides = [
             tuple(own for row in rows if len(own := row[(row[:, 2] < middle) == is_left]))
             for is_left in (True, False)
         ]
-        top, low = (
-            float(f(row[:, k])) for f, k, row in ((np.min, 1, rows[0]), (np.max, 3, rows[-1]))
-        )
-        across = [
-            r for r in rules if r.direction == "across" and top - cap < r.position < low + cap
-        ]
         if any(r.start < left and r.end > right for r in across):
             continue
+        ends = [e for r in across for e in (r.start, r.end) if left - cap < e < right + cap]
         if all(_is_columned(side) for side in sides) and (
-            sum(left - cap < end < right + cap for r in across for end in (r.start, r.end))
-            >= _LEAST_RULES
-            or _are_level_seldom(sides, cap)
-            or _one_goes_on(sides, cap)
+            len(ends) >= _LEAST_RULES or _are_level_seldom(sides, cap) or _one_goes_on(sides, cap)
         ):
             return [part for side in sides for part in part_beside(side, rules, cap)]
     return [tuple(rows)]
@@ -84,8 +78,8 @@ def _is_columned(side: Lines) -> bool:
 def _are_level_seldom(sides: Sequence[Lines], cap: float) -> bool:
     """Tell whether most lines of either side are level with none of the other's."""
     first, second = (np.array([line_middle(row) for row in side]) for side in sides)
-    off = np.abs(first[:, None] - second[None, :]) <= _IN_LINE_CAPS * cap
-    return max(float(off.any(axis=1).mean()), float(off.any(axis=0).mean())) < _SELDOM_IN_LINE
+    level = np.abs(first[:, None] - second[None, :]) <= _IN_LINE_CAPS * cap
+    return max(float(level.any(axis=1).mean()), float(level.any(axis=0).mean())) < _SELDOM_IN_LINE
 
 
 def _one_goes_on(sides: Sequence[Lines], cap: float) -> bool:
