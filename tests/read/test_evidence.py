@@ -10,6 +10,7 @@ from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import CharReading, Reading
 from keel_line.read.account import account_ink
 from keel_line.read.confidence import FEATURES, load_calibration, make_flagging
+from keel_line.read.edges import runs_over
 from keel_line.read.ink import CellInk, ink_depth, take_ink
 from keel_line.read.lines import find_lines, guess_cap_px, usual_cap_px
 from keel_line.read.network import Network
@@ -222,3 +223,13 @@ def test_writing_close_to_a_rule_is_none_that_runs_on(reader: Reader) -> None:
     close[:, 259:262] = 20
     (readings,) = reader.read_page(close, 200, [grid])
     assert not any("runs on" in reason for r in readings for reason in r.reasons)
+
+
+def test_a_rule_along_the_top_is_no_writing_that_runs_on() -> None:
+    page = np.full((60, 520), PAPER_LEVEL, np.uint8)
+    page[4:10] = 20  # what is left of a frame, from side to side
+    page[10:40, 30:34] = 20  # a letter that touches it
+    seen = page[:, :260] < 100
+    assert not runs_over(page, (0, 0), seen, 180.0, CAP_PX, 2.0)
+    page[20:26, 200:300] = 20  # a stroke that only this cell's writing has
+    assert runs_over(page, (0, 0), page[:, :260] < 100, 180.0, CAP_PX, 2.0)

@@ -13,7 +13,7 @@ _TALL_CAPS = 0.15
 _BEYOND_CAPS = 0.4
 _NEAR_CAPS = 0.12
 _DARK = 0.42  # of the page's ink
-_RULE_SHARE = 0.7  # of a cell's height that only a rule fills
+_RULE_SHARE = 0.7  # of a cell's height, or its width, that only a rule fills
 
 
 def runs_over(
@@ -46,11 +46,13 @@ def runs_over(
     past = round(rule_px) + _BORDER_PX
     reach = past + max(2, round(_BEYOND_CAPS * cap_px))
     near = np.ones((2 * max(1, round(_NEAR_CAPS * cap_px)) + 1, 1), np.uint8)
+    # What is left of a rule along the cell's top or foot goes on next door, as rules do.
+    written = np.asarray(mask.mean(axis=1) < _RULE_SHARE, np.bool_)
     for inside, first, last in (
         (mask[:, -_BORDER_PX:], x + cols + past, x + cols + reach),
         (mask[:, :_BORDER_PX], x - reach, x - past),
     ):
-        touching = np.asarray(inside.any(axis=1), np.bool_)
+        touching = np.asarray(inside.any(axis=1) & written, np.bool_)
         if touching.sum() < _TALL_CAPS * cap_px:
             continue
         beyond = flat[y : y + rows, max(0, first) : max(0, last)]
