@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from keel_line.model.grid import Rule
 from keel_line.model.page import PageText
 from keel_line.rule.grids import find_grids, survey_page
-from keel_line.rule.sideways import letters_of_text, turn_rules
+from keel_line.rule.sideways import find_letters, letters_of_text, turn_rules
 from tests.conftest import draw_table, make_content
 
 _DPI = 150.0
@@ -100,3 +100,13 @@ def test_turning_a_rule_keeps_it_on_the_same_ink(
     for _ in range(4):
         four = turn_rules(four, high)
     assert replace(four[0], position=0, start=0, end=0) == replace(rule, position=0, start=0, end=0)
+
+
+def test_tall_narrow_figures_are_letters_beside_each_other() -> None:
+    page = np.full((600, 600), 235, np.uint8)
+    for y in range(60, 540, 60):
+        for x in (100, 109, 118, 300, 309, 318, 327):
+            page[y : y + 18, x : x + 6] = 20
+    letters = find_letters(page, _DPI, [])
+    assert len(letters.down) == 8 * 7
+    assert not letters.down.any()

@@ -35,6 +35,7 @@ from keel_line.read.language import (
     load_language,
     measure_leads,
 )
+from keel_line.read.likeness import weigh_likeness
 from keel_line.read.lines import TextLine, find_lines, guess_cap_px, usual_cap_px
 from keel_line.read.looks import look_again
 from keel_line.read.network import Network
@@ -123,6 +124,7 @@ class Reader:
         alphabet = self.network.recipe.alphabet
         decoded = [decode_line(probs, alphabet) for probs in first]
         looked = look_again(pictures, first, decoded, self.network)
+        looked = weigh_likeness(pictures, first, looked, alphabet, line)
         looked = choose_by_language(looked, first, alphabet, self.language)
         each = iter(zip(looked, first, strict=True))
         out = []

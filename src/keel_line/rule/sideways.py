@@ -20,6 +20,7 @@ _LEAST_INK, _INK_SHARE = 25, 0.3
 _LETTER_IN = (0.03, 0.25)  # the longer side of a letter, at least and at most
 _THICK_IN = (0.035, 0.22)  # heights of letters
 _LONG = 2.2
+_WORD_LONG = 1.5  # of a letter's usual height
 _REACH = 0.45  # of a letter's usual height: from letter to letter of a word, not to the next line
 _NEAR = 2.2  # of it: from middle to middle at most
 _USUAL = 65  # percentile: small letters make the lower half
@@ -81,6 +82,7 @@ def find_letters(flat: Grey, dpi: float, rules: Sequence[Rule]) -> Letters:
     words = (thick >= low) & (thick <= high) & (long >= _LONG * thick)  # their letters touch
     letters[0] = words[0] = False
     usual = float(np.percentile(long[letters], _USUAL)) if letters.any() else 1.0
+    words &= long >= _WORD_LONG * usual  # a narrow face's figures are tall, and no words
     along, down = _neighbours(letters, parts, usual)
     runs_along = (along & ~down) | (words & (parts[:, 2] > parts[:, 3]))
     runs_down = (down & ~along) | (words & (parts[:, 3] > parts[:, 2]))

@@ -1,0 +1,261 @@
+"""What the page's own letters say: whether a glyph looks like those that are surely its own kind.
+
+A page is mostly set in one face. How far its O is rounder than its 0, its l longer than its I, its
+dash longer than its hyphen, can be seen on the page itself, from glyphs that were read beyond
+doubt, where a recogniser that has to know every face at once cannot tell (adapting to the style of
+a page, after Sarkar and Nagy, "Style consistent classification of isogenous patterns", PAMI 2005;
+nearest prototypes after Cover and Hart, "Nearest neighbor pattern classification", 1967).
+"""
+
+from __future__ import annotations
+
+import math
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import TypeAlias
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line._shared.paper import Grey
+from keel_line.read.decode import Decoded
+from keel_line.read.prepare import LineRecipe
+
+_EXEMPLARS = 24  # of a kind
+_SURELY = 0.9
+_LEAST_SHARE = 1e-5
+_RIVALS = 8
+_MOST_BEAMS = 12
+_REACH_CAPS = 0.93  # how far a glyph goes to either side of its middle
+_OFF_MIDDLE = 0.03
+_SIDE = 24
+_SOFT = 1.0
+_FLOOR = 0.01
+_LEAN, _LEAN_OWN, _LEAN_OTHER = 1.54, -0.32, 0.32
+_SAY, _SAY_OWN, _SAY_OTHER = 1.8, 1.46, 0.74
+"""Fitted on validation pages: by how much the log odds against a rival rise (see _rise)."""
+
+
+@dataclass(frozen=True)
+class _Glyph:
+    """One character of a line: its class, how sure it is, and its columns on the prepared line."""
+
+    line: int
+    place: int
+    kind: int
+    chance: float
+    left: float
+    right: float
+
+
+_Evidence: TypeAlias = tuple[_Glyph, dict[int, tuple[float, float]]]
+"""A glyph, and for each rival its share of the glyph's own chance and the rise against it."""
+
+
+def weigh_likeness(
+    pictures: Sequence[Grey],
+    probs: Sequence[NDArray[np.float32]],
+    decoded: Sequence[Decoded],
+    alphabet: str,
+    recipe: LineRecipe,
+) -> list[Decoded]:
+    """Weigh readings that differ in a character by whose like on the page its glyph is.
+
+    Parameters
+    ----------
+    pictures
+        The page's prepared lines, shape (rows, width) each.
+    probs
+        What the network gave for each, shape (steps, classes), class 0 the blank.
+    decoded
+        Each line's decoding; its places are steps of ``probs``.
+    alphabet
+        Character of class ``i`` is ``alphabet[i - 1]``.
+    recipe
+        Geometry of a prepared line.
+
+    Returns
+    -------
+    list of Decoded
+        With beams and chances weighed; a reading with another character in a place may come first.
+    """
+    class_of = {char: i + 1 for i, char in enumerate(alphabet)}
+    glyphs = [
+        g
+        for number, (picture, d) in enumerate(zip(pictures, decoded, strict=True))
+        for g in _cut_glyphs(number, picture, d, class_of, recipe)
+    ]
+    rivals = [_find_rivals(g, probs[g.line], decoded[g.line], class_of[" "]) for g in glyphs]
+    rises = _measure_rises(pictures, decoded, glyphs, rivals, recipe)
+    said: dict[int, list[_Evidence]] = defaultdict(list)
+    for glyph, shares, own in zip(glyphs, rivals, rises, strict=True):
+        if own:
+            said[glyph.line].append((glyph, {k: (shares[k], rise) for k, rise in own.items()}))
+    out = list(decoded)
+    for line, evidence in said.items():
+        out[line] = _weigh(decoded[line], evidence, alphabet)
+    return out
+
+
+def _cut_glyphs(
+    number: int, picture: Grey, decoded: Decoded, class_of: dict[str, int], recipe: LineRecipe
+) -> list[_Glyph]:
+    """Part a line between its characters, where there is the least ink between two middles."""
+    seen = [i for i, char in enumerate(decoded.text) if char != " "]
+    if not seen:
+        return []
+    ink = picture.sum(axis=0, dtype=np.float64)
+    last = picture.shape[1] - 1.0
+    # A step's receptive field lies half a step before the middle of its own columns.
+    middles = np.clip((decoded.places[seen].mean(axis=1) - 0.5) * recipe.step, 0, last)
+    cuts = []
+    for a, b in zip(middles[:-1].tolist(), middles[1:].tolist(), strict=True):
+        columns = np.arange(round(a), round(b) + 1)
+        if len(columns) < 3:
+            cuts.append((a + b) / 2)
+            continue
+        off = np.abs(columns - (a + b) / 2)
+        cuts.append(float(columns[np.argmin(ink[columns] + 255 * _OFF_MIDDLE * off)]))
+    reach = _REACH_CAPS * recipe.cap
+    lefts = np.maximum([0.0, *cuts], middles - reach).tolist()
+    rights = np.minimum([*cuts, last], middles + reach).tolist()
+    return [
+        _Glyph(number, i, class_of[decoded.text[i]], float(decoded.chances[i]), left, right)
+        for i, left, right in zip(seen, lefts, rights, strict=True)
+    ]
+
+
+def _find_rivals(
+    glyph: _Glyph, probs: NDArray[np.float32], decoded: Decoded, space: int
+) -> dict[int, float]:
+    """Return the classes a glyph might be instead, with their share of its own class's chance."""
+    first, last = (int(v) for v in decoded.places[glyph.place])
+    chances = probs[first : max(last, first + 1)].max(axis=0)
+    own = max(float(chances[glyph.kind]), 1e-7)
+    near = np.flatnonzero(chances >= _LEAST_SHARE)
+    near = near[np.argsort(-chances[near], kind="stable")][: _RIVALS + 1]
+    return {int(k): float(chances[k]) / own for k in near if k not in (0, space, glyph.kind)}
+
+
+def _measure_rises(
+    pictures: Sequence[Grey],
+    decoded: Sequence[Decoded],
+    glyphs: Sequence[_Glyph],
+    rivals: Sequence[dict[int, float]],
+    recipe: LineRecipe,
+) -> list[dict[int, float]]:
+    """Return for each glyph by how much the log odds of its own kind against each rival rise.
+
+    Left out are rivals, or all of them, where the page shows no sure glyph on another line.
+    """
+    kinds = np.array([g.kind for g in glyphs], int)
+    lines = np.array([g.line for g in glyphs], int)
+    asked: dict[int, list[int]] = defaultdict(list)
+    for i, others in enumerate(rivals):
+        for kind in (glyphs[i].kind, *others) if others else ():
+            asked[kind].append(i)
+    exemplars = {kind: _choose_exemplars(kind, kinds, glyphs, decoded) for kind in asked}
+    looks = np.zeros((len(glyphs), _SIDE * _SIDE), np.float32)
+    for i in {i for own in (*asked.values(), *exemplars.values()) for i in own}:
+        looks[i] = _look(pictures[glyphs[i].line], glyphs[i], recipe)
+    power = (looks**2).sum(axis=1)
+    away: dict[tuple[int, int], tuple[float, int]] = {}
+    for kind, wanted in asked.items():
+        own = exemplars[kind]
+        if not own:
+            continue
+        both = power[wanted][:, None] + power[own][None]
+        apart = (both - 2 * looks[wanted] @ looks[own].T) / (both + 1e-6)
+        elsewhere = lines[wanted][:, None] != lines[own][None]
+        apart[~elsewhere] = np.inf
+        counts = elsewhere.sum(axis=1).tolist()
+        for i, least, count in zip(wanted, apart.min(axis=1).tolist(), counts, strict=True):
+            if count:
+                away[i, kind] = least, count
+    return [
+        {
+            kind: _rise(away[i, g.kind], away[i, kind])
+            for kind in others
+            if (i, kind) in away and (i, g.kind) in away
+        }
+        for i, (g, others) in enumerate(zip(glyphs, rivals, strict=True))
+    ]
+
+
+def _choose_exemplars(
+    kind: int, kinds: NDArray[np.int_], glyphs: Sequence[_Glyph], decoded: Sequence[Decoded]
+) -> list[int]:
+    """Return the glyphs of a kind that were read most surely, themselves and their lines."""
+    own = [i for i in np.flatnonzero(kinds == kind).tolist() if glyphs[i].chance >= _SURELY]
+    own.sort(key=lambda i: -glyphs[i].chance * decoded[glyphs[i].line].beams[0][1])
+    return own[:_EXEMPLARS]
+
+
+def _rise(own: tuple[float, int], other: tuple[float, int]) -> float:
+    """Return by how much the log odds of a glyph's own kind against another rise.
+
+    ``own`` and ``other`` are how far the nearest glyph of the kind is, and among how many that is
+    so: the nearest of many is near, and says more.
+    """
+    lead = (other[0] - own[0]) / (other[0] + own[0] + _FLOOR)
+    many, others = math.log(own[1]), math.log(other[1])
+    lean = _LEAN + _LEAN_OWN * many + _LEAN_OTHER * others
+    return lean + (_SAY + _SAY_OWN * many + _SAY_OTHER * others) * lead
+
+
+def _look(picture: Grey, glyph: _Glyph, recipe: LineRecipe) -> NDArray[np.float64]:
+    """Return a glyph's picture at half its size, its ink's middle in the middle, softened."""
+    part = picture[:, round(glyph.left) : round(glyph.right) + 1].astype(np.float32)
+    ink = part.sum(axis=0)
+    middle = float((ink * np.arange(len(ink))).sum() / max(float(ink.sum()), 1.0))
+    side = recipe.height
+    move = np.array([[1.0, 0.0, side / 2 - 0.5 - middle], [0.0, 1.0, 0.0]])
+    laid = cv2.GaussianBlur(cv2.warpAffine(part, move, (side, side)), (0, 0), _SOFT)
+    small = cv2.resize(laid, (_SIDE, _SIDE), interpolation=cv2.INTER_AREA)
+    return np.asarray(small, np.float64).ravel() / 255
+
+
+def _weigh(decoded: Decoded, evidence: Sequence[_Evidence], alphabet: str) -> Decoded:
+    """Weigh a line's beams, and readings with one other character, by the page's letters."""
+    text, best = decoded.beams[0]
+    chances = decoded.chances.copy()
+    falls: dict[tuple[int, str], float] = {}
+    taken: dict[tuple[int, str], float] = {}
+    beams = dict(decoded.beams)
+    for glyph, rivals in evidence:
+        place, shares = glyph.place, {}
+        for kind, (share, rise) in rivals.items():
+            char = alphabet[kind - 1]
+            falls[place, char] = math.exp(-rise)
+            shares[char] = share * falls[place, char]
+            beams.setdefault(text[:place] + char + text[place + 1 :], best * share)
+        unheard = (
+            1 / max(glyph.chance, _LEAST_SHARE) - 1 - sum(share for share, _ in rivals.values())
+        )
+        chances[place] = 1 / (1 + sum(shares.values()) + max(0.0, unheard))
+        taken |= {(place, char): share * chances[place] for char, share in shares.items()}
+    changes = {other: _differ(text, other) for other in beams}
+    for other, places in changes.items():
+        beams[other] *= math.prod(falls.get(at, 1.0) for at in places)
+    scale = sum(chance for _, chance in decoded.beams) / sum(beams.values())
+    # Where the characters of a reading of another length stand is not known here.
+    known = [t for t in beams if len(t) == len(text) and all(at in taken for at in changes[t])]
+    first = max(known, key=lambda t: beams[t])
+    for place, char in changes[first]:
+        chances[place] = taken[place, char]
+    ordered = sorted(beams, key=lambda t: (t != first, -beams[t]))[:_MOST_BEAMS]
+    return replace(
+        decoded,
+        text=first,
+        beams=tuple((t, beams[t] * scale) for t in ordered),
+        chances=chances,
+    )
+
+
+def _differ(text: str, other: str) -> list[tuple[int, str]]:
+    """Return the places where a reading of the same length has another character, and which."""
+    if len(text) != len(other):
+        return []
+    return [(i, b) for i, (a, b) in enumerate(zip(text, other, strict=True)) if a != b]
