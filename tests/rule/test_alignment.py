@@ -89,6 +89,30 @@ def test_a_column_whose_values_stand_beside_few_others_is_one() -> None:
     assert grid.cols == 4
 
 
+def test_a_value_of_two_lines_beside_one_between_them_breaks_no_table() -> None:
+    def rows(top: float, count: int) -> list[tuple[float, Sequence[tuple[float, float]]]]:
+        return [(top + 60 * k, [(0, 90), (260, 320), (360, 560)]) for k in range(count)]
+
+    wrapped = [(240, [(360, 600)]), (256, [(270, 320)]), (268, [(360, 440)])]
+    writing = pieces(*rows(0, 4), *wrapped, *rows(330, 4))
+    (grid,) = find_aligned(writing, [])
+    assert (grid.rows, grid.cols) == (9, 3)
+
+
+def test_a_long_number_that_reaches_far_to_the_left_makes_no_column() -> None:
+    long = {
+        0: [(560, 914)],
+        7: [(624, 676), (708, 766), (792, 914)],
+        8: [(624, 643), (666, 914)],  # a sign stands off as wide as columns do
+    }
+    rows = [
+        (60 * k, [(0, 240), (340, 376), *long.get(k, [(728 + 30 * (k % 4), 914)])])
+        for k in range(18)
+    ]
+    (grid,) = find_aligned(pieces(*rows, cap=27.0), [])
+    assert (grid.rows, grid.cols) == (18, 3)
+
+
 def ruled_down(*places: float) -> list[Rule]:
     return [Rule("down", 0, 400, x, 0.0, 3.0, 1.0) for x in places]
 

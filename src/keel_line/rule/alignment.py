@@ -11,6 +11,7 @@ from bisect import bisect_right
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -252,7 +253,10 @@ def _columned_run(block: _Block) -> tuple[int, int]:
 
     A line of one piece is a wrapped cell or a group's title as often as the end of a table.
     """
-    several = [len(row) >= 2 for row in block.rows]
+    spans = [line_span(row) for row in block.rows]
+    level = [a[1] > b[0] for a, b in pairwise(spans)]  # a value of two lines and one between them
+    beside = [a or b for a, b in zip([*level, False], [False, *level], strict=True)]
+    several = [len(row) >= 2 or b for row, b in zip(block.rows, beside, strict=True)]
     best, start = (0, 0), None
     for i, many in enumerate([*several, False, False, False]):
         if many and start is None:
@@ -346,14 +350,22 @@ def _without_overruns(body: _Block, streams: list[_Stream]) -> list[_Stream]:
         for k in range(1, len(edges) - 1):
             low, high = edges[k], edges[k + 1]
             own = [bool(((r[:, 0] >= low) & (r[:, 2] <= high)).any()) for r in body.rows]
-            over = any(bool(((r[:, 0] < low) & (r[:, 2] > low)).any()) for r in body.rows)
-            over = over or all(_follows(r, low, high, body.cap_px) for r in body.rows)
-            if over and np.mean(own) < _SPARSE and not any(own[:_LEAST_ROWS]):
+            if np.mean(own) >= _SPARSE or any(own[:_LEAST_ROWS]):
+                continue
+            if _run_over(body, low) or all(_follows(r, low, high, body.cap_px) for r in body.rows):
                 kept.pop(k - 1)
+                break
+            if high < np.inf and _run_over(body, high):  # from the right, as long numbers do
+                kept.pop(k)
                 break
         else:
             break
     return kept
+
+
+def _run_over(body: _Block, x: float) -> bool:
+    """Tell whether a line's writing runs over a place."""
+    return any(bool(((r[:, 0] < x) & (r[:, 2] > x)).any()) for r in body.rows)
 
 
 def _follows(row: NDArray[np.float64], low: float, high: float, cap: float) -> bool:
