@@ -28,11 +28,16 @@ PROSE = (
 
 
 def draw(
-    content: TableContent, ruling: str, *, title: str = "", noise: int = 5
+    content: TableContent,
+    ruling: str,
+    *,
+    title: str = "",
+    noise: int = 5,
+    pitch_em: float = Style.pitch_em,
 ) -> NDArray[np.uint8]:
     sheet = Sheet(DPI, (8.0, 9.0))
     rng = np.random.default_rng(noise)
-    style = Style(inter(), inter(bold=True), 11.0, ruling=ruling)
+    style = Style(inter(), inter(bold=True), 11.0, ruling=ruling, pitch_em=pitch_em)
     if title:
         sheet.write((0.8, 0.7), title, inter(bold=True), 13, rng)
     sheet.draw_table(content, (0.8, 1.0), style, rng)
@@ -266,6 +271,19 @@ def test_a_second_line_stays_in_its_row() -> None:
     ]
     content = TableContent(tuple(cells), 9, (1.3,) * 4, "llll")
     (grid,) = find_grids(draw(content, "none"), DPI)
+    assert shape(grid) == wanted(content)
+
+
+def test_descenders_move_no_line_away_from_its_row() -> None:
+    cells = [
+        CellContent(r, c, f"{r * 37 % 90}.{c}5" if c else f"Berth {r}")
+        for r in range(10)
+        for c in range(4)
+    ]
+    for r in (1, 4, 7):  # the last line is as far from the next row as from its own, but for pixels
+        cells[4 * r] = CellContent(r, 0, "Coexisting\nHugging gray\nouse ease")
+    content = TableContent(tuple(cells), 10, (1.45,) * 4, "lrrr")
+    (grid,) = find_grids(draw(content, "none", pitch_em=1.5), DPI)
     assert shape(grid) == wanted(content)
 
 

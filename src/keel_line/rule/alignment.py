@@ -61,6 +61,7 @@ _NEAREST = 0.9
 _FLUSH_CAPS = 0.4
 _HEADING_ROWS = 2
 _SAME_PITCH = 0.06
+_LETTER_CAPS, _FEET = 0.5, 30  # percentile: descenders end lower
 _SELDOM_FILLED = 0.3  # of a table's lines
 _SPECK_CAPS = 0.8
 _GOES_ON_CAPS = 1.6
@@ -879,11 +880,10 @@ def _find_joined(body: _Block, xs: list[float]) -> list[bool]:
     a part of that row: the second line of a name, or one of two lines between which the row's
     other cells are set.
     """
-    middles = np.array([line_middle(r) for r in body.rows])
     filled = [columns_of(row, xs) for row in body.rows]
     most = max(len(f) for f in filled)
     full = [len(f) > most / 2 for f in filled]
-    pitch = np.diff(middles)
+    pitch = np.diff(_baselines(body))
     out = [False] * len(pitch)
     usual_pitch = [p for i, p in enumerate(pitch) if full[i] and full[i + 1]]
     if not usual_pitch:
@@ -903,6 +903,26 @@ def _find_joined(body: _Block, xs: list[float]) -> list[bool]:
         else:
             out[i] = True
     return _with_full_lines(out, full, pitch, least)
+
+
+def _baselines(body: _Block) -> NDArray[np.float64]:
+    """Return the height at which most letters of each line end (px).
+
+    A line's middle moves with its accents and descenders.
+    """
+    tall = body.letters[body.letters[:, 3] - body.letters[:, 1] >= _LETTER_CAPS * body.cap_px]
+    xs, ys = (tall[:, 0] + tall[:, 2]) / 2, (tall[:, 1] + tall[:, 3]) / 2
+    out = []
+    for row in body.rows:
+        top, low = line_span(row)
+        level = (ys >= row[:, 1].min()) & (ys <= row[:, 3].max())
+        at, feet = xs[level], tall[level, 3]
+        own = ((at[:, None] >= row[:, 0]) & (at[:, None] <= row[:, 2])).any(axis=1)
+        # Without letters of its own a line is taken to end as high above its foot as others do.
+        out.append(
+            float(np.percentile(feet[own], _FEET)) if own.any() else (top + low + body.cap_px) / 2
+        )
+    return np.array(out)
 
 
 def _with_full_lines(
