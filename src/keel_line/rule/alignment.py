@@ -918,10 +918,10 @@ def _baselines(body: _Block) -> NDArray[np.float64]:
         level = (ys >= row[:, 1].min()) & (ys <= row[:, 3].max())
         at, feet = xs[level], tall[level, 3]
         own = ((at[:, None] >= row[:, 0]) & (at[:, None] <= row[:, 2])).any(axis=1)
-        # Without letters of its own a line is taken to end as high above its foot as others do.
-        out.append(
-            float(np.percentile(feet[own], _FEET)) if own.any() else (top + low + body.cap_px) / 2
-        )
+        if own.any():
+            out.append(float(np.percentile(feet[own], _FEET)))
+        else:  # as high above its foot as others end
+            out.append((top + low + body.cap_px) / 2)
     return np.array(out)
 
 
