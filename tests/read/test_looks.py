@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from keel_line._shared.forms import form_of
 from keel_line.read.column import gather_forms
-from keel_line.read.decode import decode_line
+from keel_line.read.decode import GIVING_WAY, LEAST_WAY, decode_line
 from keel_line.read.looks import displace, look_again, score_texts, weigh_looks
 from keel_line.read.network import Network
 
@@ -28,6 +28,15 @@ def merge(path: tuple[int, ...]) -> tuple[int, ...]:
     return tuple(c for c in kept if c)
 
 
+def give_way(probs: NDArray[np.float32], step: int, last: int, now: int) -> float:
+    """How far one character takes another's place at a step; 1 where it is no other."""
+    if 0 in {last, now} or last == now:
+        return 1.0
+    bare = probs[step - 1 : step + 1, 0].max()
+    fall, rise = probs[step - 1, last] - probs[step, last], probs[step, now] - probs[step - 1, now]
+    return float(np.clip(max(bare, min(fall, rise)) / GIVING_WAY, LEAST_WAY, 1))
+
+
 @settings(max_examples=25, deadline=None)
 @given(
     st.lists(st.tuples(st.floats(0.05, 0.45), st.floats(0.05, 0.45)), min_size=4, max_size=5),
@@ -39,6 +48,7 @@ def test_a_texts_score_is_the_sum_over_all_its_paths(
     probs = steps(*rows)
     ways = [
         np.prod([probs[t, c] for t, c in enumerate(path)])
+        * np.prod([give_way(probs, t, *path[t - 1 : t + 1]) for t in range(1, len(rows))])
         for path in product(range(3), repeat=len(rows))
         if merge(path) == tuple(text)
     ]
@@ -123,3 +133,14 @@ def test_shares_of_known_forms_never_exceed_the_whole(texts: list[str], own: str
     forms = {form_of(t): t for t in texts}
     shares = [np.exp(column.log_share(t, own, 1.0)) / 20 for t in forms.values()]
     assert sum(shares) <= 1 + 1e-9
+
+
+def test_a_glyph_that_may_be_either_of_two_is_not_both_in_turn() -> None:
+    either = steps((0.6, 0.4), (0.5, 0.5))
+    both = steps((0.98, 0.02), (0.02, 0.98))
+    one, two = (
+        score_texts([either, both], [(1,), (1, 2)])[:, 1]
+        - score_texts([either, both], [(1,), (1, 2)])[:, 0]
+    )
+    assert one < -1
+    assert two > 1

@@ -16,8 +16,9 @@ BEAMS = 10
 _LEAST_CHANCE = 1e-3
 _FORGET = 1e-6
 _PARTING_BLANK = 0.3
-_GIVING_WAY = 0.5
-_LEAST_WAY = 0.02
+GIVING_WAY, LEAST_WAY = 0.5, 0.02
+"""One character follows another without a blank between them in full where the one's probability
+falls and the other's rises by ``GIVING_WAY``; never less than ``LEAST_WAY`` of it."""
 
 
 @dataclass(frozen=True)
@@ -119,8 +120,8 @@ def search_beams(probs: NDArray[np.float32]) -> list[tuple[tuple[int, ...], floa
                     if parted and in_blank > 0:
                         grown.setdefault((*prefix, c), [0.0, 0.0])[1] += in_blank * chance
                 else:
-                    way = max(bare, min(fall, chance - float(before[c]))) / _GIVING_WAY
-                    joined = in_blank + in_char * min(1.0, max(_LEAST_WAY, way))
+                    way = max(bare, min(fall, chance - float(before[c]))) / GIVING_WAY
+                    joined = in_blank + in_char * min(1.0, max(LEAST_WAY, way))
                     grown.setdefault((*prefix, c), [0.0, 0.0])[1] += joined * chance
         ranked = sorted(grown.items(), key=lambda item: -(item[1][0] + item[1][1]))[:BEAMS]
         top = sum(ranked[0][1])

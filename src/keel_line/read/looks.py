@@ -16,7 +16,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey
-from keel_line.read.decode import Decoded, align, decode_line, measure_chances
+from keel_line.read.decode import (
+    GIVING_WAY,
+    LEAST_WAY,
+    Decoded,
+    align,
+    decode_line,
+    measure_chances,
+)
 from keel_line.read.network import Network
 
 SURE = 0.985
@@ -110,7 +117,9 @@ def score_texts(
     """Return the log probability of each class sequence over all its alignments, in each look.
 
     The forward recursion of CTC (Graves and others, "Connectionist temporal classification", ICML
-    2006), scaled at each step so that long lines do not run out of numbers.
+    2006), scaled at each step so that long lines do not run out of numbers. Two characters that
+    share the same steps are one glyph that may be either, not both in turn: as in the search for
+    beams, the one follows the other as far as it takes its place.
 
     Parameters
     ----------
@@ -141,7 +150,8 @@ def score_texts(
         for step in range(1, steps):
             grown = forward.copy()
             grown[..., 1:] += forward[..., :-1]
-            grown[..., 2:] += skips[:, 2:] * forward[..., :-2]
+            way = _giving_way(chances[step - 1], chances[step])
+            grown[..., 2:] += skips[:, 2:] * way * forward[..., :-2]
             grown *= chances[step]
             total = grown.sum(axis=-1)
             logs += np.log(total)
@@ -150,3 +160,14 @@ def score_texts(
         rows = np.arange(len(texts))
         last = np.where(ends > 0, forward[:, rows, ends - 1], 0.0)
         return np.asarray(logs + np.log(forward[:, rows, ends] + last), np.float64)
+
+
+def _giving_way(before: NDArray[np.float64], now: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return how far each state's character takes the place of the one two states before.
+
+    ``before`` and ``now`` are the states' probabilities at two steps, the blank's first.
+    """
+    bare = np.maximum(before[..., :1], now[..., :1])
+    fall, rise = before[..., :-2] - now[..., :-2], now[..., 2:] - before[..., 2:]
+    taken = np.maximum(bare, np.minimum(fall, rise)) / GIVING_WAY
+    return np.asarray(np.clip(taken, LEAST_WAY, 1.0), np.float64)
