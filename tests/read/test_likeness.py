@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -85,6 +86,15 @@ def test_doubtful_glyphs_are_nobodys_model() -> None:
     doubtful = [("00O", "OO0", (0.6,) * 3), ("0O0", "O0O", (0.6,) * 3)]
     before, after = weigh(*doubtful, ("0O", "0O", (0.7, 0.7)))
     assert all(a is b for a, b in zip(before, after, strict=True))
+
+
+def test_a_character_without_a_place_stops_nothing() -> None:
+    pictures = [draw_line(text) for text in ("OO0", "00O", "O0")]
+    probs = [make_probs(text, (0.7,) * len(text)) for text in ("OO0", "00O", "O0")]
+    decoded = [decode_line(p, ALPHABET) for p in probs]
+    nowhere = replace(decoded[2], places=decoded[2].places[::-1] * [[1, 1], [0, 1]])
+    decoded = [replace(d, chances=np.full(3, 0.95)) for d in decoded[:2]] + [nowhere]
+    assert len(weigh_likeness(pictures, probs, decoded, ALPHABET, RECIPE)) == 3
 
 
 def test_blank_lines_pass_through() -> None:

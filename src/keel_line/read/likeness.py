@@ -208,6 +208,8 @@ def _rise(own: tuple[float, int], other: tuple[float, int]) -> float:
 def _look(picture: Grey, glyph: _Glyph, recipe: LineRecipe) -> NDArray[np.float64]:
     """Return a glyph's picture at half its size, its ink's middle in the middle, softened."""
     part = picture[:, round(glyph.left) : round(glyph.right) + 1].astype(np.float32)
+    if not part.size:  # a character that no step was left for stands nowhere
+        return np.zeros(_SIDE * _SIDE)
     ink = part.sum(axis=0)
     middle = float((ink * np.arange(len(ink))).sum() / max(float(ink.sum()), 1.0))
     side = recipe.height
