@@ -231,5 +231,8 @@ def test_a_rule_along_the_top_is_no_writing_that_runs_on() -> None:
     page[10:40, 30:34] = 20  # a letter that touches it
     seen = page[:, :260] < 100
     assert not runs_over(page, (0, 0), seen, 180.0, CAP_PX, 2.0)
+    page[4:40, 258:260] = 20  # and along the side
+    page[4:40, 264:268] = 20
+    assert not runs_over(page, (0, 0), page[:, :260] < 100, 180.0, CAP_PX, 2.0)
     page[20:26, 200:300] = 20  # a stroke that only this cell's writing has
     assert runs_over(page, (0, 0), page[:, :260] < 100, 180.0, CAP_PX, 2.0)

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, measure_darkness
 
-_BORDER_PX = 2
+_BORDER_PX, _WITHIN_PX = 2, 3
 _TALL_CAPS = 0.15
 _BEYOND_CAPS = 0.4
 _NEAR_CAPS = 0.12
@@ -46,13 +46,18 @@ def runs_over(
     past = round(rule_px) + _BORDER_PX
     reach = past + max(2, round(_BEYOND_CAPS * cap_px))
     near = np.ones((2 * max(1, round(_NEAR_CAPS * cap_px)) + 1, 1), np.uint8)
-    # What is left of a rule along the cell's top or foot goes on next door, as rules do.
-    written = np.asarray(mask.mean(axis=1) < _RULE_SHARE, np.bool_)
-    for inside, first, last in (
-        (mask[:, -_BORDER_PX:], x + cols + past, x + cols + reach),
-        (mask[:, :_BORDER_PX], x - reach, x - past),
+    # What is left of a rule along the cell's top or foot goes on next door, as rules do; so does
+    # what hangs on it along the side and comes from nowhere within.
+    ruled = np.asarray(mask.mean(axis=1) >= _RULE_SHARE, np.bool_)
+    labels = np.asarray(cv2.connectedComponents(mask.astype(np.uint8))[1])
+    hanging = mask & np.isin(labels, labels[ruled])
+    deep = _BORDER_PX + _WITHIN_PX
+    for edge, inner, first, last in (
+        (slice(-_BORDER_PX, None), slice(-deep, -_BORDER_PX), x + cols + past, x + cols + reach),
+        (slice(None, _BORDER_PX), slice(_BORDER_PX, deep), x - reach, x - past),
     ):
-        touching = np.asarray(inside.any(axis=1) & written, np.bool_)
+        remains = hanging[:, edge].any(axis=1) & ~mask[:, inner].any(axis=1)
+        touching = np.asarray(mask[:, edge].any(axis=1) & ~ruled & ~remains, np.bool_)
         if touching.sum() < _TALL_CAPS * cap_px:
             continue
         beyond = flat[y : y + rows, max(0, first) : max(0, last)]
