@@ -138,9 +138,7 @@ def test_shares_of_known_forms_never_exceed_the_whole(texts: list[str], own: str
 def test_a_glyph_that_may_be_either_of_two_is_not_both_in_turn() -> None:
     either = steps((0.6, 0.4), (0.5, 0.5))
     both = steps((0.98, 0.02), (0.02, 0.98))
-    one, two = (
-        score_texts([either, both], [(1,), (1, 2)])[:, 1]
-        - score_texts([either, both], [(1,), (1, 2)])[:, 0]
-    )
+    scores = score_texts([either, both], [(1,), (1, 2)])
+    one, two = scores[:, 1] - scores[:, 0]
     assert one < -1
     assert two > 1

@@ -49,8 +49,7 @@ def runs_over(
     # What is left of a rule along the cell's top or foot goes on next door, as rules do; so does
     # what hangs on it along the side and comes from nowhere within.
     ruled = np.asarray(mask.mean(axis=1) >= _RULE_SHARE, np.bool_)
-    labels = np.asarray(cv2.connectedComponents(mask.astype(np.uint8))[1])
-    hanging = mask & np.isin(labels, labels[ruled])
+    hanging = _find_hanging(mask, ruled)
     deep = _BORDER_PX + _WITHIN_PX
     for edge, inner, first, last in (
         (slice(-_BORDER_PX, None), slice(-deep, -_BORDER_PX), x + cols + past, x + cols + reach),
@@ -71,3 +70,11 @@ def runs_over(
         if (writing & around).sum() >= _TALL_CAPS * cap_px:
             return True
     return False
+
+
+def _find_hanging(mask: NDArray[np.bool_], ruled: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Mark the ink of a cell that is joined to its ``ruled`` rows, which a rule's remains fill."""
+    if not ruled.any():
+        return np.zeros_like(mask)
+    labels = np.asarray(cv2.connectedComponents(mask.astype(np.uint8))[1])
+    return np.asarray(mask & np.isin(labels, labels[ruled]), np.bool_)
