@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -29,6 +29,21 @@ _INKED, _DARK, _GONE = 0.02, 60, 0.1
 _DPI = 250.0
 
 Relation = tuple[object, object, str]
+
+
+def _spans(truth: TableTruth) -> bool:
+    return any(c.row_span > 1 or c.col_span > 1 for c in truth.cells)
+
+
+def _wraps(truth: TableTruth) -> bool:
+    return any("\n" in c.text for c in truth.cells)
+
+
+HARDER: dict[str, Callable[[TableTruth], bool]] = {
+    "merged headings, spans": _spans,
+    "wrapped rows": _wraps,
+    "one or the other": lambda truth: _spans(truth) or _wraps(truth),
+}
 
 
 @dataclass
@@ -60,10 +75,15 @@ class RulingScore:
         return 2 * self.relations_shared / both if both else 1.0
 
 
-def score_rulings(pages: int) -> list[RulingScore]:
-    """Draw the same pages with every kind of ruling and look for their tables."""
+def score_rulings(pages: int) -> tuple[list[RulingScore], list[RulingScore]]:
+    """Draw the same pages with every kind of ruling and look for their tables.
+
+    Returns the scores by ruling, and those of the tables of all rulings that hold what is harder:
+    cells that span (headings of two levels), values that wrap.
+    """
     faces, allowed = load_faces("held"), frozenset(Network().recipe.alphabet)
     scores = []
+    harder = {name: RulingScore(name) for name in HARDER}
     for ruling in RULINGS:
         score = RulingScore(ruling)
         for i in range(pages):
@@ -95,8 +115,11 @@ def score_rulings(pages: int) -> list[RulingScore]:
                 right = score.right
                 _add_table(score, truth, grids)
                 score.gone += score.right == right and _is_gone(flat, dpi, truth)
+                for name, holds in HARDER.items():
+                    if holds(truth):
+                        _add_table(harder[name], truth, grids)
         scores.append(score)
-    return scores
+    return scores, list(harder.values())
 
 
 def _lay_true(page: MadePage) -> tuple[NDArray[np.uint8], float]:

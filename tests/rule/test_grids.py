@@ -87,6 +87,20 @@ def test_broken_lines() -> None:
     assert shape(grid) == truth(made)
 
 
+@pytest.mark.parametrize(("lost", "parted"), [(0.22, True), (0.8, False)])
+def test_a_copier_may_lose_a_piece_of_a_rule_but_not_most_of_a_side(
+    lost: float, parted: bool
+) -> None:
+    made = draw_page(make_content(7, 4))
+    (whole,) = find_grids(made.grey, 200)
+    x, top, low = round(whole.x_lines[2]), whole.y_lines[3], whole.y_lines[4]
+    start = round(top + (0.5 - lost / 2) * (low - top))
+    grey = made.grey.copy()
+    grey[start : round(start + lost * (low - top)), x - 4 : x + 5] = grey[5, 5]
+    (grid,) = find_grids(grey, 200)
+    assert (shape(grid) == truth(made)) is parted
+
+
 def test_boxes_lie_within_their_rules() -> None:
     made = draw_page(make_content())
     (grid,) = find_grids(made.grey, 200)

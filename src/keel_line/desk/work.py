@@ -227,15 +227,15 @@ def _finish_grids(survey: Survey, dpi: float, flat: Grey, drawn: DrawnTables | N
     if not drawn.to_fit:
         return list(survey.grids)
     fitted = [fit_to_rules(g, survey.rules, dpi) for g in survey.grids]
-    return [replace(g, doubts=_doubts_of(g, flat, dpi, survey.rules)) for g in fitted]
+    return [replace(g, doubts=_doubts_of(g, flat, dpi, survey.rules, found=False)) for g in fitted]
 
 
 def _doubts_of(
-    grid: Grid, flat: Grey, dpi: float, rules: tuple[Rule, ...]
+    grid: Grid, flat: Grey, dpi: float, rules: tuple[Rule, ...], *, found: bool = True
 ) -> tuple[LineDoubt, ...]:
     if grid.on_side:
         return (LineDoubt("across", 0, ON_SIDE),)
-    return find_doubts(grid, flat, dpi, rules)
+    return find_doubts(grid, flat, dpi, rules, found=found)
 
 
 def _read_words(squared: SquaredPage, text: PageText | None, threads: int, box: Box | None) -> str:

@@ -28,7 +28,7 @@ from keel_line.rule.writing import Writing, line_middle, line_span
 _STREAM_CAPS = 0.95
 _NARROW_STREAM_CAPS = 0.6
 _FAR_CAPS = 3.5
-_FEW_PIECES, _MOSTLY_OVER, _UNDER_CAPS = 2, 0.5, 1.4
+_FEW_PIECES, _MOSTLY_OVER, _UNDER_CAPS, _REACH = 2, 0.5, 1.4, 0.7
 _LEAST_ROWS = 3
 _CROSSED = 0.12
 _LEAST_FILLED = 0.3
@@ -315,8 +315,14 @@ def _heads_several(body: _Block, number: int, left: float, right: float) -> bool
         return False
     over = 0
     for row in rows:
-        own = row[(row[:, 2] > left) & (row[:, 0] < right)]
-        over += bool((own[1:, 0] - own[:-1, 2] >= _UNDER_CAPS * body.cap_px).any())
+        white = row[1:, 0] - row[:-1, 2]
+        wide = white >= _UNDER_CAPS * body.cap_px
+        covered = np.minimum(row[1:, 0], right) - np.maximum(row[:-1, 2], left)
+        # Set in the middle over narrow columns it may reach over the white alone; one column's long
+        # heading keeps that column's edge.
+        flush = _FLUSH_CAPS * body.cap_px
+        free = (abs(row[:-1, 0] - left) > flush) & (abs(row[1:, 2] - right) > flush)
+        over += bool((wide & ((covered >= white) | (free & (covered >= _REACH * white)))).any())
     return over >= max(2, _MOSTLY_OVER * len(rows))
 
 

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey
 from keel_line.model.grid import DIRECTIONS, Direction, Grid, LineDoubt, Rule
+from keel_line.rule.mend import shift_grid
 from keel_line.rule.parting import part_pieces
+from keel_line.rule.steadiness import find_unsteady
 from keel_line.rule.writing import Writing, find_writing
 
 _AROUND_IN = 0.15
@@ -22,25 +26,27 @@ _NEAR = 0.8
 
 
 def find_doubts(
-    grid: Grid, flat: Grey, dpi: float, rules: tuple[Rule, ...]
+    grid: Grid, flat: Grey, dpi: float, rules: tuple[Rule, ...], *, found: bool = True
 ) -> tuple[LineDoubt, ...]:
     """Find the boundaries of a grid that want a look.
 
     Doubtful are: a boundary through writing, the table's sides among them; a column or a row in
     which nothing is written; a column in which white runs down between two pieces of most rows, so
     that a boundary may be missing; a row that fills few columns close under another, so that it may
-    be a part of it; a rule of which little is left.
+    be a part of it; a rule of which little is left; a boundary that hangs on the letters' size.
 
     Parameters
     ----------
     grid
-        The grid, as it was found.
+        The grid.
     flat
         Its squared page with even light, shape (rows, cols).
     dpi
         The page's resolution.
     rules
         The page's ruling lines, which are no writing.
+    found
+        Whether the grid is as it was found on this very page, not brought from another one.
 
     Returns
     -------
@@ -53,19 +59,29 @@ def find_doubts(
     part = np.ascontiguousarray(flat[y0:y1, x0:x1])
     if min(part.shape) < dpi * 0.1:
         return ()
-    writing = find_writing(part, dpi, [r.moved(-x0, -y0) for r in rules])
+    near = [r.moved(-x0, -y0) for r in rules]
+    writing = find_writing(part, dpi, near)
     around = writing.boxes + np.array([x0, y0, x0, y0])
     boxes = _parted(grid, writing, around, (x0, y0))
-    found = [
+    doubts = [
         *_cut_by_sides(grid, around, writing.cap_px),
         *_columns_in_doubt(grid, boxes, writing),
         *_rows_in_doubt(grid, boxes, writing),
         *_faint_rules(grid),
     ]
+    if found:
+        own = _only(writing, _lies_in(around, grid))
+        doubts += find_unsteady(shift_grid(grid, -x0, -y0), own, near)
     seen: dict[tuple[str, int], LineDoubt] = {}
-    for doubt in found:
+    for doubt in doubts:
         seen.setdefault((doubt.direction, doubt.index), doubt)
     return tuple(sorted(seen.values(), key=lambda d: (d.direction == "across", d.index)))
+
+
+def _only(writing: Writing, inside: NDArray[np.bool_]) -> Writing:
+    """Return some of the pieces of writing, their lines numbered anew."""
+    _, lines = np.unique(writing.lines[inside], return_inverse=True)
+    return replace(writing, boxes=writing.boxes[inside], lines=lines)
 
 
 def _parted(
