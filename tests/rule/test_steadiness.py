@@ -53,7 +53,8 @@ def test_white_that_is_barely_too_narrow_is_doubted() -> None:
     nearly = float(widths[steady.index(3) - 1])
     grid, doubts = doubts_of(set_table(nearly))
     assert grid.cols == 2
-    assert doubts and all("Column 2 may be two" in d.why for d in doubts)
+    assert doubts
+    assert all("Column 2 may be two" in d.why for d in doubts)
 
 
 def test_what_rules_part_is_not_doubted() -> None:

@@ -13,14 +13,18 @@ import math
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cache
+from pathlib import Path
 from typing import TypeAlias
 
 import cv2
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey
 from keel_line.read.decode import Decoded
+from keel_line.read.network import DATA_DIR
 from keel_line.read.prepare import LineRecipe
 
 _EXEMPLARS = 24  # of a kind
@@ -33,9 +37,22 @@ _OFF_MIDDLE = 0.03
 _SIDE = 24
 _SOFT = 1.0
 _FLOOR = 0.01
-_LEAN, _LEAN_OWN, _LEAN_OTHER = 1.54, -0.32, 0.32
-_SAY, _SAY_OWN, _SAY_OTHER = 1.8, 1.46, 0.74
-"""Fitted on validation pages: by how much the log odds against a rival rise (see _rise)."""
+
+_Near: TypeAlias = tuple[float, int]
+"""How far the nearest glyph of a kind is (0 for the same, to 1), and among how many."""
+
+
+class LikenessModel(msgspec.Struct, frozen=True):
+    """By how much the log odds of a glyph's own kind rise: one weight a measure of likeness."""
+
+    weights: tuple[float, ...]
+    fitted_on: str = ""
+
+
+@cache
+def load_likeness(path: Path = DATA_DIR / "likeness.json") -> LikenessModel:
+    """Load the model that travels with the recogniser's weights."""
+    return msgspec.json.decode(path.read_bytes(), type=LikenessModel)
 
 
 @dataclass(frozen=True)
@@ -50,6 +67,30 @@ class _Glyph:
     right: float
 
 
+@dataclass(frozen=True)
+class Comparison:
+    """One glyph held against another kind that it might be.
+
+    Attributes
+    ----------
+    line, place
+        Which line of the page, and which of its characters.
+    kind, rival
+        The class that was read, and the other one.
+    share
+        The rival's chance by the network over that of what was read.
+    measures
+        How like either kind the glyph is, as :class:`LikenessModel` weighs it.
+    """
+
+    line: int
+    place: int
+    kind: int
+    rival: int
+    share: float
+    measures: tuple[float, ...]
+
+
 _Evidence: TypeAlias = tuple[_Glyph, dict[int, tuple[float, float]]]
 """A glyph, and for each rival its share of the glyph's own chance and the rise against it."""
 
@@ -60,6 +101,7 @@ def weigh_likeness(
     decoded: Sequence[Decoded],
     alphabet: str,
     recipe: LineRecipe,
+    model: LikenessModel,
 ) -> list[Decoded]:
     """Weigh readings that differ in a character by whose like on the page its glyph is.
 
@@ -75,12 +117,55 @@ def weigh_likeness(
         Character of class ``i`` is ``alphabet[i - 1]``.
     recipe
         Geometry of a prepared line.
+    model
+        What the likeness is worth.
 
     Returns
     -------
     list of Decoded
         With beams and chances weighed; a reading with another character in a place may come first.
     """
+    glyphs, compared = _compare_all(pictures, probs, decoded, alphabet, recipe)
+    said: dict[int, list[_Evidence]] = defaultdict(list)
+    for glyph, own in zip(glyphs, compared, strict=True):
+        if own:
+            weighed = {
+                c.rival: (
+                    c.share,
+                    sum(w * m for w, m in zip(model.weights, c.measures, strict=True)),
+                )
+                for c in own
+            }
+            said[glyph.line].append((glyph, weighed))
+    out = list(decoded)
+    for line, evidence in said.items():
+        out[line] = _weigh(decoded[line], evidence, alphabet)
+    return out
+
+
+def compare_glyphs(
+    pictures: Sequence[Grey],
+    probs: Sequence[NDArray[np.float32]],
+    decoded: Sequence[Decoded],
+    alphabet: str,
+    recipe: LineRecipe,
+) -> list[Comparison]:
+    """Hold every glyph for which the network sees a rival against both kinds (for fitting).
+
+    The arguments are those of :func:`weigh_likeness`.
+    """
+    _, compared = _compare_all(pictures, probs, decoded, alphabet, recipe)
+    return [c for own in compared for c in own]
+
+
+def _compare_all(
+    pictures: Sequence[Grey],
+    probs: Sequence[NDArray[np.float32]],
+    decoded: Sequence[Decoded],
+    alphabet: str,
+    recipe: LineRecipe,
+) -> tuple[list[_Glyph], list[list[Comparison]]]:
+    """Return the page's glyphs, and for each what it is held against."""
     class_of = {char: i + 1 for i, char in enumerate(alphabet)}
     glyphs = [
         g
@@ -88,15 +173,15 @@ def weigh_likeness(
         for g in _cut_glyphs(number, picture, d, class_of, recipe)
     ]
     rivals = [_find_rivals(g, probs[g.line], decoded[g.line], class_of[" "]) for g in glyphs]
-    rises = _measure_rises(pictures, decoded, glyphs, rivals, recipe)
-    said: dict[int, list[_Evidence]] = defaultdict(list)
-    for glyph, shares, own in zip(glyphs, rivals, rises, strict=True):
-        if own:
-            said[glyph.line].append((glyph, {k: (shares[k], rise) for k, rise in own.items()}))
-    out = list(decoded)
-    for line, evidence in said.items():
-        out[line] = _weigh(decoded[line], evidence, alphabet)
-    return out
+    near = _measure_nearness(pictures, decoded, glyphs, rivals, recipe)
+    compared = [
+        [
+            Comparison(g.line, g.place, g.kind, kind, shares[kind], _measure(*both))
+            for kind, both in own.items()
+        ]
+        for g, shares, own in zip(glyphs, rivals, near, strict=True)
+    ]
+    return glyphs, compared
 
 
 def _cut_glyphs(
@@ -139,14 +224,14 @@ def _find_rivals(
     return {int(k): float(chances[k]) / own for k in near if k not in (0, space, glyph.kind)}
 
 
-def _measure_rises(
+def _measure_nearness(
     pictures: Sequence[Grey],
     decoded: Sequence[Decoded],
     glyphs: Sequence[_Glyph],
     rivals: Sequence[dict[int, float]],
     recipe: LineRecipe,
-) -> list[dict[int, float]]:
-    """Return for each glyph by how much the log odds of its own kind against each rival rise.
+) -> list[dict[int, tuple[_Near, _Near]]]:
+    """Return for each glyph and rival how near it is to its own kind and to the rival's.
 
     Left out are rivals, or all of them, where the page shows no sure glyph on another line.
     """
@@ -161,7 +246,7 @@ def _measure_rises(
     for i in {i for own in (*asked.values(), *exemplars.values()) for i in own}:
         looks[i] = _look(pictures[glyphs[i].line], glyphs[i], recipe)
     power = (looks**2).sum(axis=1)
-    away: dict[tuple[int, int], tuple[float, int]] = {}
+    away: dict[tuple[int, int], _Near] = {}
     for kind, wanted in asked.items():
         own = exemplars[kind]
         if not own:
@@ -176,7 +261,7 @@ def _measure_rises(
                 away[i, kind] = least, count
     return [
         {
-            kind: _rise(away[i, g.kind], away[i, kind])
+            kind: (away[i, g.kind], away[i, kind])
             for kind in others
             if (i, kind) in away and (i, g.kind) in away
         }
@@ -193,16 +278,14 @@ def _choose_exemplars(
     return own[:_EXEMPLARS]
 
 
-def _rise(own: tuple[float, int], other: tuple[float, int]) -> float:
-    """Return by how much the log odds of a glyph's own kind against another rise.
+def _measure(own: _Near, other: _Near) -> tuple[float, ...]:
+    """Return what a model weighs: the lead of the own kind, and how many glyphs say so.
 
-    ``own`` and ``other`` are how far the nearest glyph of the kind is, and among how many that is
-    so: the nearest of many is near, and says more.
+    The nearest of many is near, and says more.
     """
     lead = (other[0] - own[0]) / (other[0] + own[0] + _FLOOR)
     many, others = math.log(own[1]), math.log(other[1])
-    lean = _LEAN + _LEAN_OWN * many + _LEAN_OTHER * others
-    return lean + (_SAY + _SAY_OWN * many + _SAY_OTHER * others) * lead
+    return (1.0, many, others, lead, lead * many, lead * others)
 
 
 def _look(picture: Grey, glyph: _Glyph, recipe: LineRecipe) -> NDArray[np.float64]:

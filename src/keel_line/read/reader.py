@@ -35,7 +35,7 @@ from keel_line.read.language import (
     load_language,
     measure_leads,
 )
-from keel_line.read.likeness import weigh_likeness
+from keel_line.read.likeness import LikenessModel, load_likeness, weigh_likeness
 from keel_line.read.lines import TextLine, find_lines, guess_cap_px, usual_cap_px
 from keel_line.read.looks import look_again
 from keel_line.read.network import Network
@@ -90,6 +90,7 @@ class Reader:
     calibration: Calibration = field(default_factory=load_calibration)
     spaces: SpaceModel = field(default_factory=load_space_model)
     language: LanguageModel = field(default_factory=load_language)
+    likeness: LikenessModel = field(default_factory=load_likeness)
 
     def read_page(
         self, grey: Grey, dpi: float, grids: Sequence[Grid], flat: Grey | None = None
@@ -124,7 +125,7 @@ class Reader:
         alphabet = self.network.recipe.alphabet
         decoded = [decode_line(probs, alphabet) for probs in first]
         looked = look_again(pictures, first, decoded, self.network)
-        looked = weigh_likeness(pictures, first, looked, alphabet, line)
+        looked = weigh_likeness(pictures, first, looked, alphabet, line, self.likeness)
         looked = choose_by_language(looked, first, alphabet, self.language)
         each = iter(zip(looked, first, strict=True))
         out = []
