@@ -17,37 +17,22 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
 
-from keel_line.model.page import Page, Resolution
 from keel_line.read.confidence import FEATURES, Calibration, estimate_confidence
 from keel_line.read.network import DATA_DIR
 from keel_line.read.reader import Reader
-from keel_line.rule.grids import find_grids
-from keel_line.square.straighten import square_page
-from synth.faces import load_faces
-from synth.pages import make_page
-from training.config import ALPHABET
+from training.pages import lay_page
 
 log = logging.getLogger(__name__)
 
-CONDITIONS = ("clean", "office", "clean", "copy", "office", "fax", "clean", "fax-coarse")
 RATES = (0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0)
+_SEED = 404
 _PENALTY = 0.0005
 
 
 def gather_page(seed: int) -> list[tuple[tuple[float, ...], bool]]:
     """Read one validation page; return (features, whether right) of each cell with a reading."""
     cv2.setNumThreads(1)
-    rng = np.random.default_rng([404, seed])
-    page = make_page(
-        rng,
-        load_faces("val"),
-        frozenset(ALPHABET),
-        condition=CONDITIONS[seed % len(CONDITIONS)],
-        dpi=200.0 if seed % 5 == 4 else 300.0,
-        held=True,
-    )
-    squared = square_page(Page(page.grey, Resolution(page.x_dpi, page.y_dpi), "made", 1, "scan"))
-    grids = find_grids(squared.pixels, squared.dpi)
+    page, squared, grids = lay_page("val", _SEED, seed)
     if len(grids) != len(page.tables):
         return []
     neutral = Calibration((0.0,) * len(FEATURES), 0.0, ((1.0, 0.5),), "")

@@ -18,18 +18,13 @@ from numpy.typing import NDArray
 from scipy.optimize import minimize
 
 from keel_line._shared.paper import Grey, flatten_light
-from keel_line.model.page import Page, Resolution
 from keel_line.read.decode import decode_line
 from keel_line.read.likeness import compare_glyphs
 from keel_line.read.looks import look_again
 from keel_line.read.network import DATA_DIR, Network
 from keel_line.read.reader import prepare_grid
-from keel_line.rule.grids import find_grids
-from keel_line.square.straighten import square_page
-from synth.faces import load_faces
-from synth.pages import make_page
-from training.calibrate import CONDITIONS
 from training.config import ALPHABET
+from training.pages import lay_page
 
 log = logging.getLogger(__name__)
 
@@ -47,16 +42,7 @@ def gather_pairs(seed: int) -> Pairs:
     Lines read with a character too many or too few are left out, and glyphs that are neither.
     """
     cv2.setNumThreads(1)
-    page = make_page(
-        np.random.default_rng([_SEED, seed]),
-        load_faces("val"),
-        frozenset(ALPHABET),
-        condition=CONDITIONS[seed % len(CONDITIONS)],
-        dpi=200.0 if seed % 5 == 4 else 300.0,
-        held=True,
-    )
-    squared = square_page(Page(page.grey, Resolution(page.x_dpi, page.y_dpi), "made", 1, "scan"))
-    grids = find_grids(squared.pixels, squared.dpi)
+    page, squared, grids = lay_page("val", _SEED, seed)
     network = Network(threads=1)
     flat, recipe = flatten_light(squared.pixels), network.recipe.line
     pictures: list[Grey] = []

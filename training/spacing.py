@@ -20,7 +20,6 @@ from torch import nn
 from torch.nn import functional
 
 from keel_line._shared.paper import flatten_light
-from keel_line.model.page import Page, Resolution
 from keel_line.read.decode import decode_line
 from keel_line.read.looks import look_again
 from keel_line.read.network import DATA_DIR, Network
@@ -32,15 +31,11 @@ from keel_line.read.spaces import (
     measure_gap_features,
     measure_setting,
 )
-from keel_line.rule.grids import find_grids
-from keel_line.square.straighten import square_page
-from synth.faces import Split, load_faces
-from synth.pages import make_page
-from training.config import ALPHABET
+from synth.faces import Split
+from training.pages import lay_page
 
 log = logging.getLogger(__name__)
 
-CONDITIONS = ("clean", "office", "clean", "copy", "office", "fax", "clean", "fax-coarse")
 _SEED = {"train": 505, "val": 506, "held": 507}
 _HIDDEN = 16
 _EPOCHS = 30
@@ -54,17 +49,7 @@ def gather_gaps(split: Split, seed: int) -> tuple[NDArray[np.float64], NDArray[n
     laid beside the truth.
     """
     cv2.setNumThreads(1)
-    rng = np.random.default_rng([_SEED[split], seed])
-    page = make_page(
-        rng,
-        load_faces(split),
-        frozenset(ALPHABET),
-        condition=CONDITIONS[seed % len(CONDITIONS)],
-        dpi=200.0 if seed % 5 == 4 else 300.0,
-        held=split != "train",
-    )
-    squared = square_page(Page(page.grey, Resolution(page.x_dpi, page.y_dpi), "made", 1, "scan"))
-    grids = find_grids(squared.pixels, squared.dpi)
+    page, squared, grids = lay_page(split, _SEED[split], seed)
     features, spaced = [np.zeros((0, GAP_FEATURES))], [np.zeros(0, bool)]
     network = Network(threads=1)
     flat = flatten_light(squared.pixels)
