@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import textwrap
-from collections.abc import Collection, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 
 import cv2
@@ -580,23 +580,3 @@ def test_columns_that_nearly_touch_are_told_by_their_edges() -> None:
 @pytest.mark.parametrize("size", [(1, 1), (5, 900), (900, 5), (40, 40)])
 def test_a_sliver_of_a_page_has_no_table(size: tuple[int, int]) -> None:
     assert find_grids(np.full(size, 255, np.uint8), 300) == []
-
-
-@pytest.mark.parametrize(("joined", "columns"), [((), 3), ((0, 3, 7, 9), 3), (range(12), 2)])
-def test_values_that_run_together_in_some_lines_hide_no_column(
-    joined: Collection[int], columns: int
-) -> None:
-    """Three columns, the last two a wide word's space apart: some of their values are one piece."""
-    cap, boxes, lines, letters = 20.0, [], [], []
-    for row in range(12):
-        top = 50.0 * row
-        spans = [(0.0, 90.0 + 5 * (row % 3)), (200.0 + 7 * (row % 4), 300.0)]
-        spans.append((324.0, 400.0 + 9 * (row % 5)))
-        letters += [(a, top, b, top + cap) for a, b in spans]
-        if row in joined:
-            spans[1:] = [(spans[1][0], spans[2][1])]
-        boxes += [(a, top, b, top + cap) for a, b in spans]
-        lines += [row] * len(spans)
-    writing = Writing(np.array(boxes), np.array(lines), cap, np.array(letters))
-    (grid,) = find_aligned(writing, ())
-    assert (grid.rows, grid.cols) == (12, columns)

@@ -43,7 +43,7 @@ def test_headings_set_close_together_are_two() -> None:
 
 
 def test_dirt_between_two_values_makes_them_no_one() -> None:
-    assert parted((70, 100), (120, 150), dirt=(108, 6)) == [[70, 100], [120, 150]]
+    assert parted((70, 100), (120, 150), dirt=(108, 6)) == [[70, 112], [120, 150]]
 
 
 @pytest.mark.parametrize(

@@ -30,7 +30,7 @@ _NARROW_STREAM_CAPS = 0.6
 _FAR_CAPS = 3.5
 _FEW_PIECES, _MOSTLY_OVER, _UNDER_CAPS, _REACH = 2, 0.5, 1.4, 0.7
 _LEAST_ROWS = 3
-_CROSSED, _MAYBE = 0.12, 0.36
+_CROSSED = 0.12
 _LEAST_FILLED = 0.3
 _LEAST_FILLED_NARROW = 0.6
 _MANY_ROWS = 12
@@ -227,7 +227,6 @@ def _tables_in(block: _Block, rules: Sequence[Rule]) -> list[Grid]:
     first, last = _columned_run(block)
     if last - first < _LEAST_ROWS:
         return []
-    block = _part_joined(block, first, last)
     first = _leave_running_line(block, first, last)
     streams = _find_streams(block.part(first, last))
     if not streams:
@@ -273,28 +272,7 @@ def _columned_run(block: _Block) -> tuple[int, int]:
 
 
 def _find_streams(body: _Block) -> list[_Stream]:
-    """Find the white streams that run down through nearly all lines and part columns."""
-    parting = [s for s in _find_white(body, _CROSSED) if _parts_rows(body, s)]
-    return _without_marks(body, _without_overruns(body, parting))
-
-
-def _part_joined(block: _Block, first: int, last: int) -> _Block:
-    """Part pieces that two columns' values make where white runs down through most other lines.
-
-    A gap hardly wider than a word's, or dirt in it, joins values here and there, and no stream
-    would be left.
-    """
-    body = block.part(first, last)
-    maybe = [s for s in _find_white(body, _MAYBE) if s.width >= _STREAM_CAPS * body.cap_px]
-    if len(maybe) <= len(_find_white(body, _CROSSED)):
-        return block
-    x0, _, x1, _ = body.box
-    rows = part_pieces(body.rows, body.letters, [x0, *(s.middle for s in maybe), x1], body.cap_px)
-    return replace(block, rows=(*block.rows[:first], *rows, *block.rows[last:]))
-
-
-def _find_white(body: _Block, crossed: float) -> list[_Stream]:
-    """Find the white that runs down through all lines but a share of them (0 to 1)."""
+    """Find the white streams that run down through nearly all lines."""
     x0, _, x1, _ = body.box
     left, width = int(np.floor(x0)), int(np.ceil(x1 - x0)) + 1
     cover, below = np.zeros(width), np.zeros(width)
@@ -309,7 +287,7 @@ def _find_white(body: _Block, crossed: float) -> list[_Stream]:
             cover[int(a) - left : int(np.ceil(b)) - left + 1] += 1
             if number >= _HEADING_ROWS:
                 below[int(a) - left : int(np.ceil(b)) - left + 1] += 1
-    allowed = crossed * weight if weight >= 6 else 0.0
+    allowed = max(0.0, _CROSSED * weight) if weight >= 6 else 0.0
     white = np.concatenate([[False], cover <= allowed, [False]])
     edges = np.flatnonzero(np.diff(white.astype(np.int8))).reshape(-1, 2)
     found = []
@@ -323,7 +301,8 @@ def _find_white(body: _Block, crossed: float) -> list[_Stream]:
         widest = max(runs, key=len)
         middle = float(a + left + (widest[0] + widest[-1] + 1) / 2)
         found.append(_Stream(float(a + left), float(b + left), middle))
-    return found
+    parting = [f for f in found if _parts_rows(body, f)]
+    return _without_marks(body, _without_overruns(body, parting))
 
 
 def _heads_several(body: _Block, number: int, left: float, right: float) -> bool:

@@ -132,8 +132,6 @@ def _part_piece(
     sizes = (letters[:, 2:] - letters[:, :2]).max(axis=1, initial=0.0)
     gaps = find_gaps(letters[sizes >= _SPECK_CAPS * cap], _LEAST_GAP_CAPS * cap)
     cuts = []
-    dirt = np.zeros(len(letters), bool)
-    middles = (letters[:, 0] + letters[:, 2]) / 2
     for k in over:
         near = [g for g in gaps if g[0] - cap / 2 <= xs[k + 1] <= g[1] + cap / 2]
         if not near:
@@ -142,14 +140,13 @@ def _part_piece(
         ends = (float(piece[0]), left, right, float(piece[2]))
         if _stand_apart(ends, places[k], places[k + 1], cap):
             cuts.append((left + right) / 2)
-            # Specks in the white belong to neither value; what is cut off here is no cell's ink.
-            dirt |= (sizes < _SPECK_CAPS * cap) & (left < middles) & (middles < right)
     if not cuts:
         return [piece]
+    middles = (letters[:, 0] + letters[:, 2]) / 2
     at = np.searchsorted(cuts, middles)
     out = []
     for k in range(len(cuts) + 1):
-        own = letters[(at == k) & ~dirt]
+        own = letters[at == k]
         if len(own):
             out.append(np.concatenate([own[:, :2].min(axis=0), own[:, 2:].max(axis=0)]))
     return out
