@@ -48,14 +48,14 @@ HARDER: dict[str, Callable[[TableTruth], bool]] = {
 
 @dataclass
 class RulingScore:
-    """Pages of one ruling: tables, those found, grids exactly right, neighbour relations.
+    """Tables of one ruling, or that hold one thing: found, exactly right, neighbour relations.
 
     ``gone`` are the wrong ones that a machine left next to no ink of. ``doubted_right`` and
     ``doubted_wrong`` count the tables with a line that wants a look; ``headed`` those of the right
     ones whose heading rows are counted right.
     """
 
-    ruling: str
+    name: str
     tables: int = 0
     found: int = 0
     right: int = 0

@@ -463,7 +463,7 @@ def _ruling_lines(ruled: _Ruled) -> list[str]:
         "| heading rows right | seconds a page |",
         "|---|---|---|---|---|---|---|",
         *[
-            f"| {s.ruling} | {s.tables} | {_percent(s.found, s.tables)} | "
+            f"| {s.name} | {s.tables} | {_percent(s.found, s.tables)} | "
             f"{_percent(s.right, s.tables)} | {s.relations_f1:.4f} | {_percent(s.headed, s.right)} "
             f"| {np.mean(s.seconds):.2f} |"
             for s in scores
@@ -474,7 +474,7 @@ def _ruling_lines(ruled: _Ruled) -> list[str]:
         "| what they hold | tables | grid exactly right | neighbour relations F1 |",
         "|---|---|---|---|",
         *[
-            f"| {s.ruling} | {s.tables} | {_percent(s.right, s.tables)} | {s.relations_f1:.4f} |"
+            f"| {s.name} | {s.tables} | {_percent(s.right, s.tables)} | {s.relations_f1:.4f} |"
             for s in harder
         ],
         "",

@@ -1,6 +1,6 @@
 """Fit what likeness to a page's own glyphs is worth, on validation pages.
 
-Run as ``python -m training.likeness --pages 160`` after ``training.export``; calibrate after it.
+Run as ``python -m training.likeness --pages 400`` after ``training.export``; calibrate after it.
 Needs no PyTorch.
 """
 
@@ -19,7 +19,7 @@ from scipy.optimize import minimize
 
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.read.decode import decode_line
-from keel_line.read.likeness import compare_glyphs
+from keel_line.read.likeness import MEASURES, compare_glyphs
 from keel_line.read.looks import look_again
 from keel_line.read.network import DATA_DIR, Network
 from keel_line.read.reader import prepare_grid
@@ -30,7 +30,6 @@ log = logging.getLogger(__name__)
 
 _SEED = 606
 _PENALTY = 1e-4
-_MEASURES = 6
 
 Pairs = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.bool_]]
 """Log odds by the network alone (n,), measures (n, 6), and whether what was read is right (n,)."""
@@ -70,7 +69,7 @@ def gather_pairs(seed: int) -> Pairs:
             odds.append(-np.log(c.share))
             measures.append(c.measures)
             right.append(text[c.place] == read)
-    return np.array(odds), np.array(measures).reshape(-1, _MEASURES), np.array(right, bool)
+    return np.array(odds), np.array(measures).reshape(-1, MEASURES), np.array(right, bool)
 
 
 def join(found: list[Pairs]) -> Pairs:
@@ -103,7 +102,7 @@ def judge(pairs: Pairs, weights: NDArray[np.float64]) -> tuple[float, int, int]:
 
 
 @click.command()
-@click.option("--pages", default=160, show_default=True)
+@click.option("--pages", default=400, show_default=True)
 @click.option("--workers", default=2, show_default=True)
 @click.option("--into", type=click.Path(path_type=Path), default=DATA_DIR / "likeness.json")
 def main(pages: int, workers: int, into: Path) -> None:
@@ -119,7 +118,7 @@ def main(pages: int, workers: int, into: Path) -> None:
             "%d broken",
             len(other[2]),
             (~other[2]).sum(),
-            judge(other, np.zeros(_MEASURES))[0],
+            judge(other, np.zeros(MEASURES))[0],
             *judge(other, fit(own)),
         )
     every = join(found)

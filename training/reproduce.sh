@@ -57,5 +57,5 @@ $python -m training.finetune --name eleventh --init tenth --design tall --still-
 $python -m training.export .cache/runs/eleventh/checkpoint.pt
 $python -m training.language --workers 2
 $python -m training.spacing --pages 180 --workers 2
-$python -m training.likeness --pages 170 --workers 2
+$python -m training.likeness --pages 400 --workers 2
 $python -m training.calibrate --pages 170 --workers 2

@@ -580,3 +580,34 @@ def test_columns_that_nearly_touch_are_told_by_their_edges() -> None:
 @pytest.mark.parametrize("size", [(1, 1), (5, 900), (900, 5), (40, 40)])
 def test_a_sliver_of_a_page_has_no_table(size: tuple[int, int]) -> None:
     assert find_grids(np.full(size, 255, np.uint8), 300) == []
+
+
+def lay_pieces(*lines: Sequence[tuple[float, float]], cap: float = 20.0) -> Writing:
+    """Writing whose lines have pieces between these ends, 60 px from line to line."""
+    boxes = [(a, 60.0 * n, b, 60.0 * n + cap) for n, line in enumerate(lines) for a, b in line]
+    numbers = [n for n, line in enumerate(lines) for _ in line]
+    return Writing(np.array(boxes), np.array(numbers), cap)
+
+
+def test_a_heading_over_the_white_between_narrow_columns_closes_no_column() -> None:
+    title = ((164, 434), (458, 564))
+    titles = (((962, 1134),), ((176, 318), (508, 698), (1552, 1678)), ((780, 872), (1014, 1092)))
+    values = [
+        ((176, 238), (508, 588), (780, 954), (1014, 1076 + 50 * n), (1632, 1678)) for n in range(4)
+    ]
+    (grid,) = find_aligned(lay_pieces(title, *titles, *values), ())
+    assert grid.cols == 5
+
+
+def test_one_columns_long_heading_over_the_white_beside_it_spans_no_two() -> None:
+    title = ((176, 372), (396, 548), (572, 636))
+    heading = ((358, 424), (514, 768), (796, 930), (1256, 1324), (1622, 1704))
+    values = [
+        ((324, 424), (754, 770), (796, 880), (1290, 1324), (1500, 1654), (1672, 1704)),
+        ((324, 424), (752, 770), (794, 898), (1290, 1322), (1570, 1636), (1656, 1704)),
+        ((324, 424), (752, 770), (796, 880), (1292, 1324), (1604, 1702)),
+        ((752, 768), (796, 1016), (1258, 1322), (1654, 1706)),
+        ((324, 424), (754, 768), (796, 966), (1292, 1324), (1622, 1704)),
+    ]
+    (grid,) = find_aligned(lay_pieces(title, heading, *values), ())
+    assert grid.cols == 5

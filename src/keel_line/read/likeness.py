@@ -37,6 +37,8 @@ _OFF_MIDDLE = 0.03
 _SIDE = 24
 _SOFT = 1.0
 _FLOOR = 0.01
+MEASURES = 6
+"""How many figures say how like two kinds a glyph is (see ``Comparison.measures``)."""
 
 _Near: TypeAlias = tuple[float, int]
 """How far the nearest glyph of a kind is (0 for the same, to 1), and among how many."""
@@ -47,6 +49,10 @@ class LikenessModel(msgspec.Struct, frozen=True):
 
     weights: tuple[float, ...]
     fitted_on: str = ""
+
+    def rise(self, measures: Sequence[float]) -> float:
+        """Return by how much the log odds rise where likeness has these measures."""
+        return sum(w * m for w, m in zip(self.weights, measures, strict=True))
 
 
 @cache
@@ -129,14 +135,8 @@ def weigh_likeness(
     said: dict[int, list[_Evidence]] = defaultdict(list)
     for glyph, own in zip(glyphs, compared, strict=True):
         if own:
-            weighed = {
-                c.rival: (
-                    c.share,
-                    sum(w * m for w, m in zip(model.weights, c.measures, strict=True)),
-                )
-                for c in own
-            }
-            said[glyph.line].append((glyph, weighed))
+            rises = {c.rival: (c.share, model.rise(c.measures)) for c in own}
+            said[glyph.line].append((glyph, rises))
     out = list(decoded)
     for line, evidence in said.items():
         out[line] = _weigh(decoded[line], evidence, alphabet)

@@ -28,7 +28,7 @@ from keel_line.rule.writing import Writing, line_middle, line_span
 _STREAM_CAPS = 0.95
 _NARROW_STREAM_CAPS = 0.6
 _FAR_CAPS = 3.5
-_FEW_PIECES, _MOSTLY_OVER, _UNDER_CAPS, _REACH = 2, 0.5, 1.4, 0.7
+_FEW_PIECES, _MOSTLY_OVER, _UNDER_CAPS, _OVER_WHITE = 2, 0.5, 1.4, 0.7
 _LEAST_ROWS = 3
 _CROSSED = 0.12
 _LEAST_FILLED = 0.3
@@ -322,7 +322,9 @@ def _heads_several(body: _Block, number: int, left: float, right: float) -> bool
         # heading keeps that column's edge.
         flush = _FLUSH_CAPS * body.cap_px
         free = (abs(row[:-1, 0] - left) > flush) & (abs(row[1:, 2] - right) > flush)
-        over += bool((wide & ((covered >= white) | (free & (covered >= _REACH * white)))).any())
+        over += bool(
+            (wide & ((covered >= white) | (free & (covered >= _OVER_WHITE * white)))).any()
+        )
     return over >= max(2, _MOSTLY_OVER * len(rows))
 
 

@@ -37,7 +37,7 @@ _NARROW_IN = 0.075
 _LEAST_TABLE_IN = 0.4
 _TAKEN_IN = 0.03
 _UNBROKEN = 0.95
-_MOST_OF = 0.65
+_MOST_OF_A_SIDE = 0.65
 _DRAWN = 0.85
 _LONG = 0.5
 
@@ -470,7 +470,9 @@ def _is_ruled(ink: NDArray[np.uint8], line: _Line, start: float, end: float, dpi
             found = seen.is_whole_line
         else:
             # Most of a side is enough where a copier lost a long piece of a rule that goes on.
-            found = (seen.is_line and seen.inked >= 0.75 * rule.strength) or seen.inked >= _MOST_OF
+            found = (seen.is_line and seen.inked >= 0.75 * rule.strength) or (
+                seen.inked >= _MOST_OF_A_SIDE
+            )
             # A row of letters that a rule was carried on through is far thicker than the rule.
             most = 3.0 if seen.inked >= _UNBROKEN else 1.5
             found = found and seen.thickness_px <= most * rule.thickness_px + dpi * _ROUGH_IN

@@ -23,6 +23,14 @@ from keel_line.rule.writing import Writing
 _SCALES = (0.8, 0.9, 1.11)
 _MOSTLY = 0.8  # of the area of both
 _FEW = 0.25  # of the rows
+_BARELY: dict[Direction, str] = {
+    "down": "Only narrow white parts these columns",
+    "across": "This may be no row of its own",
+}
+_NEARLY: dict[Direction, str] = {
+    "down": "Column {} may be two: narrow white runs down through it",
+    "across": "Row {} may be two",
+}
 
 
 def find_unsteady(grid: Grid, writing: Writing, rules: Sequence[Rule]) -> list[LineDoubt]:
@@ -69,16 +77,13 @@ def _compare(
     middles = np.sort((boxes[:, axis] + boxes[:, axis + 2]) / 2)
     few = max(1.0, _FEW * grid.rows) if way == "down" else 1.0
     own, foreign = (np.searchsorted(middles, np.array(lines)) for lines in (ours, theirs))
-    column, row = "Only narrow white parts these columns", "This may be no row of its own"
     out = [
-        LineDoubt(way, k, column if way == "down" else row)
+        LineDoubt(way, k, _BARELY[way])
         for k, place in enumerate(own, 1)
         if np.abs(foreign - place).min(initial=len(middles)) >= few
     ]
     for place, at in zip(foreign, theirs, strict=True):
         if np.abs(own - place).min(initial=len(middles)) >= few:
             k = int(np.searchsorted(ours, at))
-            name = f"Column {k + 1} may be two: narrow white" if way == "down" else f"Row {k + 1}"
-            says = f"{name} runs down through it" if way == "down" else f"{name} may be two"
-            out.append(LineDoubt(way, max(k, 1) if ours else 0, says))
+            out.append(LineDoubt(way, max(k, 1) if ours else 0, _NEARLY[way].format(k + 1)))
     return out
