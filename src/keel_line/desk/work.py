@@ -133,7 +133,8 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
         if text is None
         else survey_text(text, squared.dpi, drawn)
     )
-    grids = _finish_grids(survey, squared.dpi, flat, request.drawn if drawn is not None else None)
+    kept = request.drawn if drawn is not None else None
+    grids = _finish_grids(survey, squared.dpi, flat, kept, by_ink=text is None)
     captions = find_captions(squared.pixels, squared.dpi, grids, flat)
     under = find_notes(squared.pixels, squared.dpi, grids, flat)
     for beside in (captions, under):  # what stands upright beside a table on its side
@@ -217,13 +218,19 @@ def _as_it_lies(choice: SquareChoice) -> SquareChoice:
     )
 
 
-def _finish_grids(survey: Survey, dpi: float, flat: Grey, drawn: DrawnTables | None) -> list[Grid]:
+def _finish_grids(
+    survey: Survey, dpi: float, flat: Grey, drawn: DrawnTables | None, *, by_ink: bool
+) -> list[Grid]:
     """Give grids what they take from the page: doubts of their lines, or a place on its rules.
 
-    What the clerk drew on this very page is not doubted.
+    What the clerk drew on this very page is not doubted; what was found by a file's own characters
+    (not ``by_ink``) is not held against what the ink would have shown.
     """
     if drawn is None:
-        return [replace(g, doubts=_doubts_of(g, flat, dpi, survey.rules)) for g in survey.grids]
+        return [
+            replace(g, doubts=_doubts_of(g, flat, dpi, survey.rules, found=by_ink))
+            for g in survey.grids
+        ]
     if not drawn.to_fit:
         return list(survey.grids)
     fitted = [fit_to_rules(g, survey.rules, dpi) for g in survey.grids]
@@ -231,7 +238,7 @@ def _finish_grids(survey: Survey, dpi: float, flat: Grey, drawn: DrawnTables | N
 
 
 def _doubts_of(
-    grid: Grid, flat: Grey, dpi: float, rules: tuple[Rule, ...], *, found: bool = True
+    grid: Grid, flat: Grey, dpi: float, rules: tuple[Rule, ...], *, found: bool
 ) -> tuple[LineDoubt, ...]:
     if grid.on_side:
         return (LineDoubt("across", 0, ON_SIDE),)

@@ -46,7 +46,7 @@ def find_doubts(
     rules
         The page's ruling lines, which are no writing.
     found
-        Whether the grid is as it was found on this very page, not brought from another one.
+        Whether the grid is as it was found by this very page's ink, not brought from elsewhere.
 
     Returns
     -------
