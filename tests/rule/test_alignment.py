@@ -611,3 +611,11 @@ def test_one_columns_long_heading_over_the_white_beside_it_spans_no_two() -> Non
     ]
     (grid,) = find_aligned(lay_pieces(title, heading, *values), ())
     assert grid.cols == 5
+
+
+def test_a_grid_whose_line_keeps_clear_in_little_room_can_be_kept() -> None:
+    lines = [((0, 100 + (6 if n == 5 else 0)), (114, 200), (300, 380)) for n in range(14)]
+    (grid,) = find_aligned(lay_pieces(*lines), ())
+    assert grid.cols == 3
+    assert 106 < grid.x_lines[1] < 114
+    assert all(type(v) is float for v in (*grid.box, *grid.x_lines, *grid.y_lines))

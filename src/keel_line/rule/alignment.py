@@ -633,7 +633,7 @@ def _clear_lines(
                 begins[k] = min(begins[k], row[home > k, 0].min(initial=np.inf))
     out = list(xs)
     for k, x in enumerate(inner.tolist()):
-        room = begins[k] - ends[k]
+        room = float(begins[k] - ends[k])
         if x in ruled or room < _LEAST_ROOM_CAPS * body.cap_px or not np.isfinite(room):
             continue
         off = min(_CLEAR_CAPS * body.cap_px, room / 2)
