@@ -19,10 +19,19 @@ from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.mend import place_grid
 from keel_line.square.straighten import square_page
 from synth.faces import load_faces
-from synth.pages import MadePage, Sheet, TableTruth, choose_style, finish_page, make_page
+from synth.pages import (
+    MadePage,
+    Sheet,
+    TableTruth,
+    choose_style,
+    finish_page,
+    make_neighbours,
+    make_page,
+)
 from synth.prose import KINDS, write_prose
 
 RULINGS = ("full", "across", "down", "heading", "outline", "none")
+NEIGHBOURS_RULED = ("full", "across", "none")
 _SEED = 90212
 _CONDITIONS = ("clean", "office", "clean", "copy", "fax", "photo")
 _INKED, _DARK, _GONE = 0.02, 60, 0.1
@@ -120,6 +129,36 @@ def score_rulings(pages: int) -> tuple[list[RulingScore], list[RulingScore]]:
                         _add_table(harder[name], truth, grids)
         scores.append(score)
     return scores, list(harder.values())
+
+
+def score_neighbours(pages: int) -> list[RulingScore]:
+    """Look for pairs of tables close together: beside each other and level, or below each other.
+
+    Half of the pairs have the same form under the same heading; see ``make_neighbours``.
+    """
+    faces, allowed = load_faces("held"), frozenset(Network().recipe.alphabet)
+    scores = []
+    for ruling in NEIGHBOURS_RULED:
+        for beside in (True, False):
+            score = RulingScore(f"{'beside' if beside else 'below'} each other, rules: {ruling}")
+            for i in range(pages):
+                page = make_neighbours(
+                    np.random.default_rng([_SEED, 93, i, beside]),
+                    faces,
+                    allowed,
+                    beside=beside,
+                    condition=_CONDITIONS[i % len(_CONDITIONS)],
+                    dpi=_DPI,
+                    held=True,
+                    ruling=ruling,
+                )
+                grey, dpi = _lay_true(page)
+                scale = (_DPI / dpi, _DPI / dpi)
+                grids = [place_grid(g, scale, (0.0, 0.0)) for g in find_grids(grey, dpi)]
+                for truth in page.tables:
+                    _add_table(score, truth, grids)
+            scores.append(score)
+    return scores
 
 
 def _lay_true(page: MadePage) -> tuple[NDArray[np.uint8], float]:

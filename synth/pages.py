@@ -14,6 +14,7 @@ from synth.paper import CONDITIONS, Grey, Rng, fax
 from synth.text import make_code, make_date, make_name, make_number, make_phrase, make_word
 
 A4_IN = (8.27, 11.69)
+_LEAST_PARTED = 9
 
 
 @dataclass(frozen=True)
@@ -368,10 +369,14 @@ def make_table(
     room_in: tuple[float, float],
     *,
     held: bool = False,
+    cols: int = 0,
 ) -> TableContent:
-    """Make up a table that fits into ``room_in`` (width, height in inches)."""
+    """Make up a table that fits into ``room_in`` (width, height in inches).
+
+    ``cols`` is the number of its columns, 0 for as many as chance will have it.
+    """
     face_chars = style.face.chars & style.bold.chars & allowed
-    cols = int(rng.integers(3, 9))
+    cols = cols or int(rng.integers(3, 9))
     weights = rng.uniform(0.6, 1.6, cols)
     widths = tuple(float(w) for w in room_in[0] * weights / weights.sum())
     em_in = style.point / 72
@@ -474,3 +479,61 @@ def make_page(
             break
     angle = float(rng.uniform(-most_skew_deg, most_skew_deg)) if rng.random() < 0.8 else 0.0
     return finish_page(sheet, rng, condition=condition, angle_deg=angle, family=style.face.family)
+
+
+def make_neighbours(
+    rng: Rng,
+    faces: Sequence[Face],
+    allowed: frozenset[str],
+    *,
+    beside: bool,
+    condition: str = "clean",
+    dpi: float = 300.0,
+    held: bool = False,
+    ruling: str = "none",
+) -> MadePage:
+    """Make a page of two tables close together: beside each other and level, or stacked.
+
+    Half of them have the same form: columns of the same kinds and widths under the same headings,
+    as where a long list is set in two halves; the others have only their style in common.
+    """
+    style = replace(choose_style(rng, faces), ruling=ruling)
+    if condition not in {"clean", "office"}:
+        style = replace(style, rule_level=0, rule_pt=max(style.rule_pt, 0.75))
+    sheet = Sheet(dpi)
+    same = rng.random() < 0.5
+    em_in = style.point / 72
+    width = float(rng.uniform(2.9, 3.4) if beside else rng.uniform(4.0, 7.0))
+    cols = int(rng.integers(2, 5) if beside else rng.integers(3, 7))
+    most = A4_IN[1] - 2.0 if beside else A4_IN[1] / 2 - 1.2
+    room_in = (width, min(float(rng.uniform(12, 30)) * em_in * style.pitch_em, most))
+    first = make_table(rng, style, allowed, room_in, held=held, cols=cols)
+    while same and first.rows < _LEAST_PARTED:
+        first = make_table(rng, style, allowed, room_in, held=held, cols=cols)
+    other = make_table(rng, style, allowed, room_in, held=held, cols=cols)
+    if same:
+        first, other = _as_one_form(first, rng)
+    left, top = 0.4, float(rng.uniform(0.8, 1.6))
+    drawn = sheet.draw_table(first, (left, top), style, rng)
+    if beside:
+        left += width + float(rng.uniform(0.25, 0.6))
+    else:  # less than a title's room
+        top = drawn.box[3] / dpi + float(rng.uniform(0.7, 1.6)) * em_in * style.pitch_em
+    sheet.draw_table(other, (left, top), style, rng)
+    return finish_page(sheet, rng, condition=condition, angle_deg=0.0, family=style.face.family)
+
+
+def _as_one_form(table: TableContent, rng: Rng) -> tuple[TableContent, TableContent]:
+    """Part a table into two of the same form: a heading each, and half of the rows or so."""
+    head = table.header_rows
+    cut = int(rng.integers(max(head + 2, table.rows // 3), max(head + 3, 2 * table.rows // 3)))
+    upper = tuple(c for c in table.cells if c.row < cut)
+    lower = tuple(
+        c if c.row < head else replace(c, row=c.row - cut + head)
+        for c in table.cells
+        if c.row < head or c.row >= cut
+    )
+    return (
+        replace(table, cells=upper, rows=cut),
+        replace(table, cells=lower, rows=table.rows - cut + head),
+    )

@@ -162,6 +162,14 @@ def test_every_pixel_is_accounted_for() -> None:
     assert account.read_px + account.unread_px == int(ink.mask.sum())
 
 
+def test_a_stop_that_a_copier_left_one_dot_of_stays_by_its_figure() -> None:
+    """A dot of one pixel off by itself is dirt."""
+    ink = inked((20, 20, 34, 42), (37, 41, 38, 42), (41, 20, 55, 42), (120, 30, 121, 31))
+    assert len(ink.parts) == 3
+    assert ink.grey[41, 37] < PAPER_LEVEL
+    assert ink.grey[30, 120] == PAPER_LEVEL
+
+
 def test_ink_without_a_character_is_told_with_its_place() -> None:
     ink = inked((20, 20, 34, 42), (200, 20, 214, 42))
     account = account_ink(ink, [char(120, 134)], (100, 0), CAP_PX)

@@ -76,6 +76,14 @@ def test_clear_ink_outweighs_the_language(counted: LanguageModel) -> None:
     assert kept.text == "abdb"
 
 
+def test_a_mark_at_a_words_end_is_not_read_away_against_the_ink() -> None:
+    model = load_language()
+    probs = np.full((24, len(model.alphabet) + 1), 0.01, np.float32)
+    line = opened(("“QUIRKIEST”", 0.947), ("“QUIRKIEST", 0.05))
+    (chosen,) = choose_by_language([line], [probs], model.alphabet, model)
+    assert chosen.text == "“QUIRKIEST”"
+
+
 def test_a_lead_says_how_far_the_text_is_ahead(counted: LanguageModel) -> None:
     leads = measure_leads(
         [

@@ -546,7 +546,10 @@ def test_a_wide_gap_in_one_table_parts_nothing() -> None:
     rng = np.random.default_rng(3)
     style = Style(inter(), inter(bold=True), 11.0, ruling="none")
     upper = sheet.draw_table(make_content(6, 4), (0.8, 1.0), style, rng)
-    sheet.draw_table(make_content(6, 4), (0.8, upper.box[3] / DPI + 0.15), style, rng)
+    whole = make_content(7, 4)
+    values = tuple(replace(c, row=c.row - 1) for c in whole.cells if c.row > 0)
+    rest = replace(whole, cells=values, rows=6, header_rows=0)
+    sheet.draw_table(rest, (0.8, upper.box[3] / DPI + 0.15), style, rng)
     (grid,) = find_grids(finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey, DPI)
     assert (grid.rows, grid.cols) == (12, 4)
 

@@ -169,12 +169,15 @@ def _in_a_row(ys: NDArray[np.float64], cap_px: float) -> bool:
 def _by_letters(
     stats: NDArray[np.int32], marks: NDArray[np.bool_], writing: NDArray[np.bool_], cap_px: float
 ) -> NDArray[np.bool_]:
-    """Tell which small marks may belong to a letter: the dots of an umlaut, a piece of a stroke."""
+    """Tell which small marks may belong to a letter: an umlaut's dots, a piece of a stroke, a stop.
+
+    A copier may leave a single pixel of a stop; the recogniser tells it better than its size does.
+    """
     out = np.zeros(len(stats), bool)
     x0, y0 = stats[:, 0], stats[:, 1]
     x1, y1 = x0 + stats[:, 2], y0 + stats[:, 3]
     reach = _ACCENT_SHARE * cap_px
-    for i in np.nonzero(marks & (stats[:, 4] >= 2))[0]:
+    for i in np.nonzero(marks)[0]:
         gap_x = np.maximum(np.maximum(x0 - x1[i], x0[i] - x1), 0)
         gap_y = np.maximum(np.maximum(y0 - y1[i], y0[i] - y1), 0)
         out[i] = bool((writing & (gap_x <= reach) & (gap_y <= reach)).any())

@@ -26,6 +26,13 @@ WEIGHT = 0.2
 SURE = 0.985
 """Lines whose likeliest text has at least this probability by the ink alone keep it."""
 
+USUAL_COST = 2.7
+"""What a character costs on the average of made texts (natural logarithm).
+
+A longer reading is not unlikelier for being longer: without this a mark at a word's end, which few
+texts have, was read away against the ink.
+"""
+
 _QUANTUM = 0.05
 _UNKNOWN, _EDGE, _FIRST = 0, 1, 2  # codes of a strange character, of a text's ends, of the alphabet
 _BITS = np.uint64(8)
@@ -233,8 +240,10 @@ def measure_leads(decoded: Sequence[Decoded], model: LanguageModel) -> list[floa
 
 
 def _score_beams(decoded: Sequence[Decoded], model: LanguageModel) -> dict[str, float]:
+    """Score the beams' texts against usual ones of their length."""
     texts = list({text: None for d in decoded for text, _ in d.beams if text})
-    return dict(zip(texts, model.score(texts).tolist(), strict=True))
+    scores = zip(texts, model.score(texts).tolist(), strict=True)
+    return {text: score + USUAL_COST * (len(text) + 1) for text, score in scores}
 
 
 def _weigh_beams(

@@ -22,6 +22,7 @@ from keel_line.rule.beside import part_beside
 from keel_line.rule.levels import columns_of, find_levels, spanned_below, with_levels
 from keel_line.rule.mend import move_line
 from keel_line.rule.parting import ColumnPlace, find_places, part_pieces
+from keel_line.rule.repeated import find_repeat_beside, find_repeats_below, heads_figures
 from keel_line.rule.row_spans import find_partial, with_row_spans
 from keel_line.rule.writing import Writing, line_middle, line_span
 
@@ -50,6 +51,7 @@ _RULED_SHARE = 0.6
 _LONG_RULE = 0.75
 _BESIDE = 0.25
 _LEAST_EDGED, _EDGED, _EDGE_CAPS = 4, 0.8, 0.15
+_LEAST_TURNED, _OFTEN_OVER = 1, 0.5
 _UNLIKE_APART = 1.35  # over the usual pitch of lines
 _HANGING_CAPS, _HANGING = 2.2, 0.6  # or of the usual distance from line to line
 _SPARSE = 0.25
@@ -129,7 +131,12 @@ def find_aligned(writing: Writing, rules: Sequence[Rule]) -> list[Grid]:
     rows = [writing.boxes[writing.lines == n] for n in range(int(writing.lines.max()) + 1)]
     out: list[Grid] = []
     whole = _Block(tuple(r for r in rows if len(r)), writing.cap_px, writing.letters)
-    for block in _part_blocks(whole):
+    for block in (
+        unlike
+        for own in _part_blocks(whole)
+        for part in _part_repeated(own)
+        for unlike in _part_unlike(part)
+    ):
         for lines in part_beside(block.rows, rules, block.cap_px):
             # One side may have gaps where the other's lines stood.
             for own in _part_blocks(replace(block, rows=lines)):
@@ -188,6 +195,22 @@ def _part_blocks(whole: _Block) -> list[_Block]:
     return [whole.part(a, b) for a, b in zip(cuts, cuts[1:], strict=False) if b > a]
 
 
+def _part_repeated(block: _Block) -> list[_Block]:
+    """Part a block where its heading stands again, below itself or beside itself."""
+    cuts = [0, *find_repeats_below(block.rows, block.letters, block.cap_px), len(block.rows)]
+    out = []
+    for above, below in pairwise(cuts):
+        part = block.part(above, below)
+        gutter = find_repeat_beside(part.rows, part.letters, part.cap_px)
+        if gutter is None:
+            out.append(part)
+            continue
+        for is_left in (True, False):
+            side = [own for r in part.rows if len(own := r[(r[:, 2] < gutter) == is_left])]
+            out += _part_repeated(replace(part, rows=tuple(side)))
+    return out
+
+
 def _part_unlike(block: _Block) -> list[_Block]:
     """Part a block at wide gaps above and below which the columns are not the same."""
     middles = np.array([line_middle(r) for r in block.rows])
@@ -212,7 +235,14 @@ def _are_one(block: _Block, above: _Block, below: _Block) -> bool:
     streams = _find_streams(block)
     if len(streams) < max(len(_find_streams(above)), len(_find_streams(below))):
         return False
+    if _run_across(above, streams) or _run_across(below, streams):
+        return False
+    sides = [_kept_sides(part, streams) for part in (above, below)]
+    if sum(a * b < 0 for a, b in zip(*sides, strict=True)) >= _LEAST_TURNED:
+        return False
     xs = _stream_lines(block, streams)
+    if heads_figures(below.rows, block.letters, block.cap_px, xs):
+        return False
     for part in (above, below):
         filled = Counter(col for row in part.rows for col in columns_of(row, xs))
         # A title's words lie over any column.
@@ -220,6 +250,31 @@ def _are_one(block: _Block, above: _Block, below: _Block) -> bool:
         if sum(count >= least for count in filled.values()) <= len(streams):
             return False
     return True
+
+
+def _run_across(part: _Block, streams: list[_Stream]) -> bool:
+    """Tell whether many of a part's values lie over one boundary: it has another there."""
+    least = max(_LEAST_ROWS, _OFTEN_OVER * len(part.rows))
+    return any(
+        sum(bool(((r[:, 0] < s.middle) & (r[:, 2] > s.middle)).any()) for r in part.rows) >= least
+        for s in streams
+    )
+
+
+def _kept_sides(part: _Block, streams: list[_Stream]) -> list[int]:
+    """Tell of each column whether its values all begin at one place (-1), end at one (1), or not.
+
+    0 where neither is so, or both.
+    """
+    out = []
+    for ends in _extents(part, streams):
+        if len(ends) < _LEAST_ROWS:
+            out.append(0)
+            continue
+        kept = np.abs(ends - np.median(ends, axis=0)) <= _FLUSH_CAPS * part.cap_px
+        left, right = kept.mean(axis=0) >= _EDGED
+        out.append(int(right) - int(left))
+    return out
 
 
 def _tables_in(block: _Block, rules: Sequence[Rule]) -> list[Grid]:
@@ -863,6 +918,10 @@ def _row_lines(
     count = sum(y is not None for y in ruled)
     by_rules = count >= 2 and count >= _RULED_SHARE * len(ruled) * 0.5 and _even(ruled, middles)
     joined = _find_joined(body, xs)
+    if apart and len(body.rows) > _HEADING_ROWS:
+        # Headings of the second level hang on to none of a full line's values.
+        full = len(columns_of(body.rows[_HEADING_ROWS], xs)) > (len(xs) - 1) / 2
+        joined[_HEADING_ROWS - 1] &= not full
     starts, ys = [0], []
     for i, y in enumerate(ruled):
         if y is None and (by_rules or joined[i]) and not (apart and i == 0):

@@ -11,12 +11,13 @@ from keel_line.model.grid import Rule
 from keel_line.rule.parting import find_gaps
 from keel_line.rule.writing import line_middle
 
-_GUTTER_CAPS, _WIDE = 3.0, 0.8
+_GUTTER_CAPS, _WIDE, _CLEAR_CAPS = 3.0, 0.8, 4.0
+_AS_MANY = 0.8
 _LEAST_LINES = 3
 _IN_LINE_CAPS = 0.25
 _SELDOM_IN_LINE = 0.5
 _LEAST_LEFT_OVER = 2
-_SEVERAL, _DENSE = 0.6, 0.6
+_SEVERAL, _DENSE, _FULLER = 0.6, 0.6, 75
 _LEAST_RULES = 2
 
 Lines = tuple[NDArray[np.float64], ...]
@@ -47,27 +48,36 @@ def part_beside(
     """
     top, low = float(rows[0][:, 1].min()) - cap, float(rows[-1][:, 3].max()) + cap
     across = [r for r in rules if r.direction == "across" and top < r.position < low]
-    for left, right in _find_gutters(rows, cap):
+    gaps = find_gaps(np.concatenate(list(rows)), _GUTTER_CAPS * cap)
+    widest = max((b - a for a, b in gaps), default=0.0)
+    best: tuple[float, tuple[Lines, Lines]] | None = None
+    for left, right in gaps:
         middle = (left + right) / 2
-        sides = [
+        first, second = (
             tuple(own for row in rows if len(own := row[(row[:, 2] < middle) == is_left]))
             for is_left in (True, False)
-        ]
+        )
+        sides = (first, second)
         if any(r.start < left and r.end > right for r in across):
             continue
         ends = [e for r in across for e in (r.start, r.end) if left - cap < e < right + cap]
+        # Where columns stand as far from each other as the tables do, white alone says little.
+        is_clear = right - left >= _WIDE * widest or (
+            right - left >= _CLEAR_CAPS * cap
+            and all(_is_dense(side) for side in sides)
+            and _are_both_filled(sides, cap)
+        )
         if all(_is_columned(side) for side in sides) and (
-            len(ends) >= _LEAST_RULES or _are_level_seldom(sides, cap) or _one_goes_on(sides, cap)
+            len(ends) >= _LEAST_RULES
+            or (is_clear and (_are_level_seldom(sides, cap) or _one_goes_on(sides, cap)))
         ):
-            return [part for side in sides for part in part_beside(side, rules, cap)]
-    return [tuple(rows)]
-
-
-def _find_gutters(rows: Sequence[NDArray[np.float64]], cap: float) -> list[tuple[float, float]]:
-    """Return the white that runs down between all lines, none much narrower than the widest."""
-    found = find_gaps(np.concatenate(list(rows)), _GUTTER_CAPS * cap)
-    widest = max((b - a for a, b in found), default=0.0)
-    return [(a, b) for a, b in found if b - a >= _WIDE * widest]
+            # A gutter that cuts through one of the tables leaves lines that end on its other side.
+            evenness = min(_density(side) for side in sides)
+            if best is None or evenness > best[0]:
+                best = (evenness, sides)
+    if best is None:
+        return [tuple(rows)]
+    return [part for side in best[1] for part in part_beside(side, rules, cap)]
 
 
 def _is_columned(side: Lines) -> bool:
@@ -97,7 +107,20 @@ def _one_goes_on(sides: Sequence[Lines], cap: float) -> bool:
     return False
 
 
+def _are_both_filled(sides: Sequence[Lines], cap: float) -> bool:
+    """Tell whether, as far down as both sides go, one has as many lines as the other, or nearly."""
+    middles = [np.array([line_middle(row) for row in side]) for side in sides]
+    top, low = max(m.min() for m in middles) - cap, min(m.max() for m in middles) + cap
+    counts = [int(((m >= top) & (m <= low)).sum()) for m in middles]
+    return min(counts) >= _AS_MANY * max(counts)
+
+
 def _is_dense(side: Lines) -> bool:
     """Tell whether most lines of a side have as many pieces as its fullest: it is no leftover."""
+    return _density(side) >= _DENSE
+
+
+def _density(side: Lines) -> float:
+    """Return the share of a side's lines that have as many pieces as the fuller quarter of them."""
     counts = np.array([len(row) for row in side])
-    return float((counts >= np.percentile(counts, 90)).mean()) >= _DENSE
+    return float((counts >= np.percentile(counts, _FULLER, method="lower")).mean())

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import TypeAlias
@@ -229,9 +229,7 @@ def _build_all(
 ) -> list[Grid]:
     grids = []
     for group in _group(rules, dpi * _TOUCH_IN):
-        grid = _build(group, dpi, is_ruled, is_written)
-        if grid is not None:
-            grids.append(grid)
+        grids += _build(group, dpi, is_ruled, is_written)
     inner = [g for g in grids if not any(_inside(g.box, o.box) for o in grids if o is not g)]
     return sorted(inner, key=lambda g: (round(g.box[1] / (dpi / 4)), g.box[0]))
 
@@ -293,14 +291,15 @@ def _cluster(rules: list[Rule], along: float, apart: float) -> list[_Line]:
     return [_Line(tuple(line)) for line in lines]
 
 
-def _build(
-    rules: list[Rule], dpi: float, is_ruled: _IsRuled, is_written: _IsWritten
-) -> Grid | None:
-    """Build one table's grid; None where the lines make no table."""
+def _build(rules: list[Rule], dpi: float, is_ruled: _IsRuled, is_written: _IsWritten) -> list[Grid]:
+    """Build the grid of rules that touch one another; none where they make no table.
+
+    More than one where tables stand so close that the rules of one were taken on into the other.
+    """
     across = _with_long_slopes([r for r in rules if r.direction == "across"])
     down = _with_long_slopes([r for r in rules if r.direction == "down"])
     if len(across) < 2 or len(down) < 2:
-        return None
+        return []
     mid_x = (min(r.start for r in across) + max(r.end for r in across)) / 2
     mid_y = (min(r.start for r in down) + max(r.end for r in down)) / 2
     apart = dpi * _NARROW_IN
@@ -308,7 +307,7 @@ def _build(
     x_lines = _cluster(down, mid_y, apart)
     while True:
         if len(y_lines) < 2 or len(x_lines) < 2:
-            return None
+            return []
         tops, lefts = _edges(is_ruled, y_lines, x_lines)
         reach = dpi * _REACH_IN
         keep_y = [
@@ -327,7 +326,7 @@ def _build(
         x_lines = [x_lines[j] for j in keep_x]
 
     def is_written_turned(a: float, b: float, c: float, d: float) -> bool:
-        return is_written(b, a, d, c)
+        return is_written(*_turned((a, b, c, d)))
 
     closed = (
         _close_ends(y_lines, x_lines, dpi, is_written_turned),
@@ -341,19 +340,72 @@ def _build(
     if min(xs[-1] - xs[0], ys[-1] - ys[0]) < dpi * _LEAST_TABLE_IN / 2 or (
         max(xs[-1] - xs[0], ys[-1] - ys[0]) < dpi * _LEAST_TABLE_IN
     ):
-        return None
+        return []
+    for parts in _parts_apart(rules, y_lines, x_lines, (tops, lefts), is_written):
+        built = [g for part in parts for g in _build(part, dpi, is_ruled, is_written)]
+        if len(built) > 1:
+            return built
     # The frame closes every outer cell, even where a copier lost a piece of it.
     tops[0], tops[-1] = True, True
     lefts[:, 0], lefts[:, -1] = True, True
     spans = _spans(tops, lefts)
     if len(spans) < 2:
-        return None
+        return []
     cells = tuple(
         Cell(r0, c0, r1 - r0, c1 - c0, _cell_box(y_lines, x_lines, (r0, c0, r1, c1)))
         for r0, c0, r1, c1 in spans
     )
     box = (xs[0], ys[0], xs[-1], ys[-1])
-    return Grid(box, xs, ys, cells, tuple(_clip(r, box) for r in rules))
+    return [Grid(box, xs, ys, cells, tuple(_clip(r, box) for r in rules))]
+
+
+def _parts_apart(
+    rules: list[Rule],
+    y_lines: list[_Line],
+    x_lines: list[_Line],
+    sides: tuple[NDArray[np.bool_], NDArray[np.bool_]],
+    is_written: _IsWritten,
+) -> Iterator[tuple[list[Rule], list[Rule]]]:
+    """Yield the rules on the two sides of each blank strip that no rule runs over, no frame closes.
+
+    ``sides`` tells which sides of cells are ruled: tops and lefts.
+    """
+    tops, lefts = sides
+    ways: tuple[tuple[Direction, list[_Line], list[_Line], NDArray[np.bool_]], ...] = (
+        ("down", y_lines, x_lines, np.asarray(lefts.any(axis=1))),
+        ("across", x_lines, y_lines, np.asarray(tops.any(axis=0))),
+    )
+    for direction, lines, others, drawn in ways:
+        first, last = others[0].rules[0].position, others[-1].rules[0].position
+        for k in range(1, len(lines) - 2):
+            low, high = (line.at((first + last) / 2) for line in lines[k : k + 2])
+            inset = 0.2 * (high - low)
+            strip = (first + inset, low + inset, last - inset, high - inset)
+            if drawn[k] or is_written(*(strip if direction == "down" else _turned(strip))):
+                continue
+            middle = (low + high) / 2
+            yield (
+                [r for rule in rules for r in _end_at(rule, direction, low, middle)],
+                [r for rule in rules for r in _begin_at(rule, direction, high, middle)],
+            )
+
+
+def _turned(box: Box) -> Box:
+    return (box[1], box[0], box[3], box[2])
+
+
+def _end_at(rule: Rule, direction: Direction, at: float, middle: float) -> list[Rule]:
+    """Return the part of a rule before a place along ``direction``, none where it has none."""
+    if rule.direction != direction:
+        return [rule] if rule.position < middle else []
+    return [replace(rule, end=min(rule.end, at))] if rule.start < at else []
+
+
+def _begin_at(rule: Rule, direction: Direction, at: float, middle: float) -> list[Rule]:
+    if rule.direction != direction:
+        return [rule] if rule.position > middle else []
+    start = max(rule.start, at)
+    return [replace(rule, start=start, position=rule.at(start))] if rule.end > at else []
 
 
 def _close_ends(
