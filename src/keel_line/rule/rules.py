@@ -214,9 +214,9 @@ def _fit(
 ) -> Rule | None:
     """Fit a straight line through the ridge's middle, column by column."""
     weight = (heights * patch).astype(np.float32)
-    total, moment = (
-        np.stack([np.ones(len(patch)), np.arange(len(patch))]).astype(np.float32) @ weight
-    )
+    levels = np.arange(len(patch), dtype=np.float32)[:, None]
+    total = cv2.reduce(weight, 0, cv2.REDUCE_SUM)[0]
+    moment = cv2.reduce(weight * levels, 0, cv2.REDUCE_SUM)[0]
     cols = np.nonzero(total > 0)[0]
     if len(cols) < 8:
         return None
@@ -449,7 +449,8 @@ def _columns(
     inked = core > 0.4 * own
     if not inked.any():
         return _Columns(inked, inked, inked, own, 1.0)
-    profile = strip[middle - half : middle + half + 1].astype(np.float32) @ inked.astype(np.float32)
+    core_strip = strip[middle - half : middle + half + 1]
+    profile = cv2.reduce(core_strip * inked, 1, cv2.REDUCE_SUM, dtype=cv2.CV_32F)[:, 0]
     thickness = float((profile > profile.max() / 2).sum())
     clear = inked
     for side_in in (0.03, 0.05):
