@@ -2,10 +2,19 @@
 
 from __future__ import annotations
 
-import numpy as np
+from dataclasses import dataclass
 
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.grid import Grid
 from keel_line.model.page import Page, Resolution, SquaredPage
+from keel_line.read.decode import Decoded, decode_line
+from keel_line.read.looks import look_again
+from keel_line.read.network import Network
+from keel_line.read.reader import prepare_grid
 from keel_line.rule.grids import find_grids
 from keel_line.square.straighten import square_page
 from synth.faces import Split, load_faces
@@ -37,3 +46,50 @@ def lay_page(split: Split, seed: int, number: int) -> tuple[MadePage, SquaredPag
     )
     squared = square_page(Page(page.grey, Resolution(page.x_dpi, page.y_dpi), "made", 1, "scan"))
     return page, squared, find_grids(squared.pixels, squared.dpi)
+
+
+@dataclass(frozen=True, eq=False)
+class ReadLines:
+    """The lines of a made page as the network reads them, before any other evidence is heard.
+
+    Attributes
+    ----------
+    pictures
+        Prepared lines, shape (rows, width) each.
+    written
+        What is truly written in each; None where that is not known.
+    probs
+        What the network gave for each, shape (steps, classes).
+    decoded
+        Each line's decoding, all looks weighed together.
+    """
+
+    pictures: list[Grey]
+    written: list[str | None]
+    probs: list[NDArray[np.float32]]
+    decoded: list[Decoded]
+
+
+def read_lines(split: Split, seed: int, number: int, network: Network) -> ReadLines:
+    """Read the lines of one made page; tables whose grid was not found are left out.
+
+    The arguments but the last are those of :func:`lay_page`.
+    """
+    cv2.setNumThreads(1)
+    page, squared, grids = lay_page(split, seed, number)
+    flat = flatten_light(squared.pixels)
+    pictures: list[Grey] = []
+    written: list[str | None] = []
+    for grid, table in zip(grids, page.tables, strict=False):
+        truth = {(c.row, c.col, c.row_span, c.col_span): c.text for c in table.cells}
+        if {(c.row, c.col, c.row_span, c.col_span) for c in grid.cells} != truth.keys():
+            continue
+        for cell in prepare_grid(flat, squared.dpi, grid, network.recipe.line):
+            place = cell.cell
+            lines = truth[place.row, place.col, place.row_span, place.col_span].split("\n")
+            known = len(lines) == len(cell.pictures)
+            pictures += cell.pictures
+            written += lines if known else [None] * len(cell.pictures)
+    probs = network.run(pictures)
+    decoded = [decode_line(p, ALPHABET) for p in probs]
+    return ReadLines(pictures, written, probs, look_again(pictures, probs, decoded, network))

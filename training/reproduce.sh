@@ -58,4 +58,5 @@ $python -m training.export .cache/runs/eleventh/checkpoint.pt
 $python -m training.language --workers 2
 $python -m training.spacing --pages 180 --workers 2
 $python -m training.likeness --pages 400 --workers 2
+$python -m training.lengths --pages 400 --workers 2
 $python -m training.calibrate --pages 510 --workers 2

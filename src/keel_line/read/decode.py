@@ -7,6 +7,7 @@ others, "Connectionist temporal classification", ICML 2006; prefix search of Han
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -147,37 +148,72 @@ def _greedy_places(
 
 
 def align(probs: NDArray[np.float32], classes: tuple[int, ...]) -> NDArray[np.float64]:
-    """Lay a class sequence along the steps in the likeliest way (Viterbi).
+    """Lay a class sequence along the steps in the likeliest way.
 
     Returns
     -------
     array, shape (len(classes), 2)
         First and last step (exclusive) of each class.
     """
-    steps, count = len(probs), len(classes)
-    if count == 0:
-        return np.zeros((0, 2))
-    states = np.zeros(2 * count + 1, int)
-    states[1::2] = classes
+    return align_all(probs, [classes])[0]
+
+
+def align_all(
+    probs: NDArray[np.float32], texts: Sequence[tuple[int, ...]]
+) -> list[NDArray[np.float64]]:
+    """Lay each of several class sequences along the same steps in the likeliest way (Viterbi).
+
+    Parameters
+    ----------
+    probs
+        Class probabilities, shape (steps, classes), class 0 the blank.
+    texts
+        Class sequences.
+
+    Returns
+    -------
+    list of arrays, shape (len(text), 2) each
+        First and last step (exclusive) of each class.
+    """
+    states = np.zeros((len(texts), 2 * max(map(len, texts), default=0) + 1), int)
+    for own, text in zip(states, texts, strict=True):
+        own[1 : 2 * len(text) : 2] = text
     logs = np.log(np.maximum(probs[:, states], 1e-12))
-    skip = np.zeros(len(states), bool)
-    skip[3::2] = states[3::2] != states[1:-2:2]
-    score = np.full(len(states), -np.inf)
-    score[:2] = logs[0, :2]
-    back = np.zeros((steps, len(states)), np.int8)
-    for t in range(1, steps):
-        one = np.concatenate([[-np.inf], score[:-1]])
-        two = np.where(skip, np.concatenate([[-np.inf, -np.inf], score[:-2]]), -np.inf)
-        options = np.stack([score, one, two])
-        back[t] = options.argmax(axis=0)
-        score = options.max(axis=0) + logs[t]
-    state = len(states) - 1 if score[-1] >= score[-2] else len(states) - 2
-    path = np.zeros(steps, int)
-    for t in range(steps - 1, -1, -1):
+    barred = np.full(states.shape, -np.inf)  # two states on is the next class, if it is another
+    barred[:, 3::2] = np.where(states[:, 3::2] != states[:, 1:-2:2], 0.0, -np.inf)
+    score = np.full((len(texts), states.shape[1] + 2), -np.inf)  # two states of none before
+    score[:, 2:4] = logs[0, :, :2]
+    back = np.zeros((len(probs), *states.shape), np.int8)
+    for t in range(1, len(probs)):
+        stay, one, two = score[:, 2:], score[:, 1:-1], score[:, :-2] + barred
+        best = np.maximum(stay, one)
+        leaps = two > best
+        back[t] = np.where(leaps, 2, one > stay)
+        score[:, 2:] = np.where(leaps, two, best) + logs[t]
+    return [
+        _trace_back(own, len(text), back[:, row])
+        for row, (text, own) in enumerate(zip(texts, score[:, 2:], strict=True))
+    ]
+
+
+def _trace_back(
+    score: NDArray[np.float64], count: int, back: NDArray[np.int8]
+) -> NDArray[np.float64]:
+    """Return where the ``count`` classes of the likeliest path lie.
+
+    ``score`` are the states' at the last step, ``back`` says how many states each came from.
+    """
+    places = np.tile([0.0, 1.0], (count, 1))
+    if count == 0:
+        return places
+    state = 2 * count if score[2 * count] >= score[2 * count - 1] else 2 * count - 1
+    path = np.zeros(len(back), int)
+    for t in range(len(back) - 1, -1, -1):
         path[t] = state
         state -= int(back[t, state])
-    places = np.zeros((count, 2))
-    for k in range(count):
-        at = np.flatnonzero(path == 2 * k + 1)
-        places[k] = (at[0], at[-1] + 1) if len(at) else (0, 1)
+    starts = np.flatnonzero(np.diff(path, prepend=-1))
+    ends = np.append(starts[1:], len(path))
+    for a, b in zip(starts.tolist(), ends.tolist(), strict=True):
+        if path[a] % 2:
+            places[path[a] // 2] = (a, b)
     return places

@@ -17,25 +17,25 @@ from functools import cache
 from pathlib import Path
 from typing import TypeAlias
 
-import cv2
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey
 from keel_line.read.decode import Decoded
+from keel_line.read.glyphs import (
+    PICTURE_SIZE,
+    Glyph,
+    choose_exemplars,
+    cut_glyphs,
+    picture_glyph,
+)
 from keel_line.read.network import DATA_DIR
 from keel_line.read.prepare import LineRecipe
 
-_EXEMPLARS = 24  # of a kind
-_SURELY = 0.9
 _LEAST_SHARE = 1e-5
 _RIVALS = 8
 _MOST_BEAMS = 12
-_REACH_CAPS = 0.93  # how far a glyph goes to either side of its middle
-_OFF_MIDDLE = 0.03
-_SIDE = 24
-_SOFT = 1.0
 _FLOOR = 0.01
 MEASURES = 6
 """How many figures say how like two kinds a glyph is (see ``Comparison.measures``)."""
@@ -62,18 +62,6 @@ def load_likeness(path: Path = DATA_DIR / "likeness.json") -> LikenessModel:
 
 
 @dataclass(frozen=True)
-class _Glyph:
-    """One character of a line: its class, how sure it is, and its columns on the prepared line."""
-
-    line: int
-    place: int
-    kind: int
-    chance: float
-    left: float
-    right: float
-
-
-@dataclass(frozen=True)
 class Comparison:
     """One glyph held against another kind that it might be.
 
@@ -97,7 +85,7 @@ class Comparison:
     measures: tuple[float, ...]
 
 
-_Evidence: TypeAlias = tuple[_Glyph, dict[int, tuple[float, float]]]
+_Evidence: TypeAlias = tuple[Glyph, dict[int, tuple[float, float]]]
 """A glyph, and for each rival its share of the glyph's own chance and the rise against it."""
 
 
@@ -164,13 +152,13 @@ def _compare_all(
     decoded: Sequence[Decoded],
     alphabet: str,
     recipe: LineRecipe,
-) -> tuple[list[_Glyph], list[list[Comparison]]]:
+) -> tuple[list[Glyph], list[list[Comparison]]]:
     """Return the page's glyphs, and for each what it is held against."""
     class_of = {char: i + 1 for i, char in enumerate(alphabet)}
     glyphs = [
         g
         for number, (picture, d) in enumerate(zip(pictures, decoded, strict=True))
-        for g in _cut_glyphs(number, picture, d, class_of, recipe)
+        for g in cut_glyphs(number, picture, d, class_of, recipe)
     ]
     rivals = [_find_rivals(g, probs[g.line], decoded[g.line], class_of[" "]) for g in glyphs]
     near = _measure_nearness(pictures, decoded, glyphs, rivals, recipe)
@@ -184,36 +172,8 @@ def _compare_all(
     return glyphs, compared
 
 
-def _cut_glyphs(
-    number: int, picture: Grey, decoded: Decoded, class_of: dict[str, int], recipe: LineRecipe
-) -> list[_Glyph]:
-    """Part a line between its characters, where there is the least ink between two middles."""
-    seen = [i for i, char in enumerate(decoded.text) if char != " "]
-    if not seen:
-        return []
-    ink = picture.sum(axis=0, dtype=np.float64)
-    last = picture.shape[1] - 1.0
-    # A step's receptive field lies half a step before the middle of its own columns.
-    middles = np.clip((decoded.places[seen].mean(axis=1) - 0.5) * recipe.step, 0, last)
-    cuts = []
-    for a, b in zip(middles[:-1].tolist(), middles[1:].tolist(), strict=True):
-        columns = np.arange(round(a), round(b) + 1)
-        if len(columns) < 3:
-            cuts.append((a + b) / 2)
-            continue
-        off = np.abs(columns - (a + b) / 2)
-        cuts.append(float(columns[np.argmin(ink[columns] + 255 * _OFF_MIDDLE * off)]))
-    reach = _REACH_CAPS * recipe.cap
-    lefts = np.maximum([0.0, *cuts], middles - reach).tolist()
-    rights = np.minimum([*cuts, last], middles + reach).tolist()
-    return [
-        _Glyph(number, i, class_of[decoded.text[i]], float(decoded.chances[i]), left, right)
-        for i, left, right in zip(seen, lefts, rights, strict=True)
-    ]
-
-
 def _find_rivals(
-    glyph: _Glyph, probs: NDArray[np.float32], decoded: Decoded, space: int
+    glyph: Glyph, probs: NDArray[np.float32], decoded: Decoded, space: int
 ) -> dict[int, float]:
     """Return the classes a glyph might be instead, with their share of its own class's chance."""
     first, last = (int(v) for v in decoded.places[glyph.place])
@@ -227,7 +187,7 @@ def _find_rivals(
 def _measure_nearness(
     pictures: Sequence[Grey],
     decoded: Sequence[Decoded],
-    glyphs: Sequence[_Glyph],
+    glyphs: Sequence[Glyph],
     rivals: Sequence[dict[int, float]],
     recipe: LineRecipe,
 ) -> list[dict[int, tuple[_Near, _Near]]]:
@@ -241,10 +201,10 @@ def _measure_nearness(
     for i, others in enumerate(rivals):
         for kind in (glyphs[i].kind, *others) if others else ():
             asked[kind].append(i)
-    exemplars = {kind: _choose_exemplars(kind, kinds, glyphs, decoded) for kind in asked}
-    looks = np.zeros((len(glyphs), _SIDE * _SIDE), np.float32)
+    exemplars = {kind: choose_exemplars(kind, kinds, glyphs, decoded) for kind in asked}
+    looks = np.zeros((len(glyphs), PICTURE_SIZE), np.float32)
     for i in {i for own in (*asked.values(), *exemplars.values()) for i in own}:
-        looks[i] = _look(pictures[glyphs[i].line], glyphs[i], recipe)
+        looks[i] = picture_glyph(pictures[glyphs[i].line], glyphs[i], recipe)
     power = (looks**2).sum(axis=1)
     away: dict[tuple[int, int], _Near] = {}
     for kind, wanted in asked.items():
@@ -269,15 +229,6 @@ def _measure_nearness(
     ]
 
 
-def _choose_exemplars(
-    kind: int, kinds: NDArray[np.int_], glyphs: Sequence[_Glyph], decoded: Sequence[Decoded]
-) -> list[int]:
-    """Return the glyphs of a kind that were read most surely, themselves and their lines."""
-    own = [i for i in np.flatnonzero(kinds == kind).tolist() if glyphs[i].chance >= _SURELY]
-    own.sort(key=lambda i: -glyphs[i].chance * decoded[glyphs[i].line].beams[0][1])
-    return own[:_EXEMPLARS]
-
-
 def _measure(own: _Near, other: _Near) -> tuple[float, ...]:
     """Return what a model weighs: the lead of the own kind, and how many glyphs say so.
 
@@ -286,20 +237,6 @@ def _measure(own: _Near, other: _Near) -> tuple[float, ...]:
     lead = (other[0] - own[0]) / (other[0] + own[0] + _FLOOR)
     many, others = math.log(own[1]), math.log(other[1])
     return (1.0, many, others, lead, lead * many, lead * others)
-
-
-def _look(picture: Grey, glyph: _Glyph, recipe: LineRecipe) -> NDArray[np.float64]:
-    """Return a glyph's picture at half its size, its ink's middle in the middle, softened."""
-    part = picture[:, round(glyph.left) : round(glyph.right) + 1].astype(np.float32)
-    if not part.size:  # a character that no step was left for stands nowhere
-        return np.zeros(_SIDE * _SIDE)
-    ink = part.sum(axis=0)
-    middle = float((ink * np.arange(len(ink))).sum() / max(float(ink.sum()), 1.0))
-    side = recipe.height
-    move = np.array([[1.0, 0.0, side / 2 - 0.5 - middle], [0.0, 1.0, 0.0]])
-    laid = cv2.GaussianBlur(cv2.warpAffine(part, move, (side, side)), (0, 0), _SOFT)
-    small = cv2.resize(laid, (_SIDE, _SIDE), interpolation=cv2.INTER_AREA)
-    return np.asarray(small, np.float64).ravel() / 255
 
 
 def _weigh(decoded: Decoded, evidence: Sequence[_Evidence], alphabet: str) -> Decoded:

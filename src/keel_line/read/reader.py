@@ -35,6 +35,7 @@ from keel_line.read.language import (
     load_language,
     measure_leads,
 )
+from keel_line.read.lengths import LengthModel, load_lengths, weigh_lengths
 from keel_line.read.likeness import LikenessModel, load_likeness, weigh_likeness
 from keel_line.read.lines import TextLine, find_lines, guess_cap_px, usual_cap_px
 from keel_line.read.looks import look_again
@@ -91,6 +92,7 @@ class Reader:
     spaces: SpaceModel = field(default_factory=load_space_model)
     language: LanguageModel = field(default_factory=load_language)
     likeness: LikenessModel = field(default_factory=load_likeness)
+    lengths: LengthModel = field(default_factory=load_lengths)
 
     def read_page(
         self, grey: Grey, dpi: float, grids: Sequence[Grid], flat: Grey | None = None
@@ -126,6 +128,7 @@ class Reader:
         decoded = [decode_line(probs, alphabet) for probs in first]
         looked = look_again(pictures, first, decoded, self.network)
         looked = weigh_likeness(pictures, first, looked, alphabet, line, self.likeness)
+        looked = weigh_lengths(pictures, first, looked, alphabet, line, self.lengths)
         looked = choose_by_language(looked, first, alphabet, self.language)
         each = iter(zip(looked, first, strict=True))
         out = []

@@ -1,10 +1,10 @@
-"""Fitting what likeness is worth."""
+"""Fitting what a further piece of evidence is worth."""
 
 from __future__ import annotations
 
 import numpy as np
 
-from training.likeness import fit, join, judge
+from training.logistic import fit, join, judge
 
 
 def test_weights_are_found_again_and_mend_what_the_network_got_wrong() -> None:

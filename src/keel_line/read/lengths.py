@@ -1,0 +1,262 @@
+"""Readings with a character more or less, weighed by how well the page's own glyphs explain them.
+
+A recogniser that goes along a line now and then sees one glyph as two, or two as one: 118.99 may be
+read as 1418.99 where the flag of a 1 is long. On the page itself that can be seen: each reading
+parts the line into other glyphs, and those of the right one look like the page's surely read
+glyphs of their kinds, where the halves of a glyph, or two in one, look like none (analysis by
+synthesis, after Xu and Nagy, "Prototype extraction and adaptive OCR", PAMI 1999).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from functools import cache
+from pathlib import Path
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line._shared.paper import Grey
+from keel_line.read.decode import Decoded, align, align_all, measure_chances
+from keel_line.read.glyphs import PICTURE_SIZE, Glyph, choose_exemplars, cut_glyphs, picture_glyph
+from keel_line.read.network import DATA_DIR
+from keel_line.read.prepare import LineRecipe
+
+SURE = 0.985
+"""Lines whose likeliest text has at least this probability keep its length."""
+
+_MOST_READINGS = 8
+_LEAST_SHARE = 1e-3
+_FLOOR = 0.02
+_UNKNOWN = 0.35  # of its ink is what a glyph lacks whose like the page does not show
+MEASURES = 2
+"""How many figures tell two readings of a line apart (see ``LengthComparison.measures``)."""
+
+
+class LengthModel(msgspec.Struct, frozen=True):
+    """By how much the log odds of the likeliest reading rise: one weight a measure."""
+
+    weights: tuple[float, ...]
+    fitted_on: str = ""
+
+    def rise(self, measures: Sequence[float]) -> float:
+        """Return by how much the log odds rise where the comparison has these measures."""
+        return sum(w * m for w, m in zip(self.weights, measures, strict=True))
+
+
+@cache
+def load_lengths(path: Path = DATA_DIR / "lengths.json") -> LengthModel:
+    """Load the model that travels with the recogniser's weights."""
+    return msgspec.json.decode(path.read_bytes(), type=LengthModel)
+
+
+@dataclass(frozen=True)
+class LengthComparison:
+    """A line's likeliest reading held against one of another length.
+
+    Attributes
+    ----------
+    line
+        Which line of the page.
+    text, other
+        The likeliest reading, and the other one.
+    share
+        The other's probability over that of the likeliest.
+    measures
+        How many characters more the other has, and how far the likeliest leads in being like the
+        page's glyphs (-1 to 1).
+    """
+
+    line: int
+    text: str
+    other: str
+    share: float
+    measures: tuple[float, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class _Kind:
+    """The surely read glyphs of one kind: their pictures, shape (n, 24 * 24), and lines (n,).
+
+    ``power`` are the pictures' sums of squares, shape (n,).
+    """
+
+    pictures: NDArray[np.float32]
+    power: NDArray[np.float32]
+    lines: NDArray[np.int_]
+
+
+def weigh_lengths(
+    pictures: Sequence[Grey],
+    probs: Sequence[NDArray[np.float32]],
+    decoded: Sequence[Decoded],
+    alphabet: str,
+    recipe: LineRecipe,
+    model: LengthModel,
+) -> list[Decoded]:
+    """Weigh readings of other lengths than the likeliest by the page's glyphs.
+
+    Parameters
+    ----------
+    pictures
+        The page's prepared lines, shape (rows, width) each.
+    probs
+        What the network gave for each, shape (steps, classes), class 0 the blank.
+    decoded
+        Each line's decoding; its places are steps of ``probs``.
+    alphabet
+        Character of class ``i`` is ``alphabet[i - 1]``.
+    recipe
+        Geometry of a prepared line.
+    model
+        What being like the page's glyphs is worth.
+
+    Returns
+    -------
+    list of Decoded
+        With beams weighed anew; a reading of another length may come first.
+    """
+    falls: dict[int, dict[str, float]] = {}
+    for c in _compare(pictures, probs, decoded, alphabet, recipe):
+        falls.setdefault(c.line, {})[c.other] = float(np.exp(-model.rise(c.measures)))
+    out = list(decoded)
+    for line, own in falls.items():
+        out[line] = _weigh(decoded[line], own, probs[line], alphabet)
+    return out
+
+
+def compare_lengths(
+    pictures: Sequence[Grey],
+    probs: Sequence[NDArray[np.float32]],
+    decoded: Sequence[Decoded],
+    alphabet: str,
+    recipe: LineRecipe,
+) -> list[LengthComparison]:
+    """Hold each open line's likeliest reading against those of other lengths (for fitting).
+
+    The arguments are those of :func:`weigh_lengths`.
+    """
+    return list(_compare(pictures, probs, decoded, alphabet, recipe))
+
+
+def written_length(text: str) -> int:
+    """Return how many characters of a text leave ink."""
+    return len("".join(text.split()))
+
+
+def _compare(
+    pictures: Sequence[Grey],
+    probs: Sequence[NDArray[np.float32]],
+    decoded: Sequence[Decoded],
+    alphabet: str,
+    recipe: LineRecipe,
+) -> Iterator[LengthComparison]:
+    class_of = {char: i + 1 for i, char in enumerate(alphabet)}
+    wanted = {i: own for i, d in enumerate(decoded) if (own := _readings(d))}
+    if not wanted:
+        return
+    used = {class_of[c] for own in wanted.values() for t in own for c in t if c != " "}
+    kinds = _gather_kinds(used, pictures, decoded, class_of, recipe)
+    for line, readings in wanted.items():
+        spelt = [tuple(class_of[c] for c in t) for t in readings]
+        laid = [
+            Decoded(text, ((text, 1.0),), places, np.ones(len(text)))
+            for text, places in zip(readings, align_all(probs[line], spelt), strict=True)
+        ]
+        cut = [cut_glyphs(line, pictures[line], d, class_of, recipe) for d in laid]
+        (apart, ink), *others = _measure_lacks(cut, pictures[line], recipe, kinds)
+        text, *rest = readings
+        for other, (other_apart, other_ink) in zip(rest, others, strict=True):
+            more = written_length(other) - written_length(text)
+            if more:
+                share = readings[other] / max(readings[text], 1e-9)
+                both = other_apart + apart + _FLOOR * max(other_ink, ink) + 1e-9
+                lead = (other_apart - apart) / both
+                yield LengthComparison(line, text, other, share, (float(more), lead))
+
+
+def _readings(decoded: Decoded) -> dict[str, float]:
+    """Return a line's likeliest readings, the likeliest first; none where all are of one length."""
+    text, best = decoded.beams[0]
+    if not text or best >= SURE:
+        return {}
+    own = {t: p for t, p in decoded.beams[:_MOST_READINGS] if t and p >= _LEAST_SHARE * best}
+    return own if len({written_length(t) for t in own}) > 1 else {}
+
+
+def _gather_kinds(
+    wanted: set[int],
+    pictures: Sequence[Grey],
+    decoded: Sequence[Decoded],
+    class_of: dict[str, int],
+    recipe: LineRecipe,
+) -> dict[int, _Kind]:
+    """Picture the page's surest glyphs of each kind that is wanted."""
+    glyphs = [
+        g
+        for number, (picture, d) in enumerate(zip(pictures, decoded, strict=True))
+        for g in cut_glyphs(number, picture, d, class_of, recipe)
+    ]
+    kinds = np.array([g.kind for g in glyphs], int)
+    out = {}
+    for kind in wanted:
+        own = [glyphs[i] for i in choose_exemplars(kind, kinds, glyphs, decoded)]
+        seen = np.zeros((len(own), PICTURE_SIZE), np.float32)
+        for row, glyph in zip(seen, own, strict=True):
+            row[:] = picture_glyph(pictures[glyph.line], glyph, recipe)
+        out[kind] = _Kind(seen, (seen**2).sum(axis=1), np.array([g.line for g in own], int))
+    return out
+
+
+def _measure_lacks(
+    cut: Sequence[Sequence[Glyph]], picture: Grey, recipe: LineRecipe, kinds: dict[int, _Kind]
+) -> list[tuple[float, float]]:
+    """Return how far each reading's glyphs are from the nearest of their kinds, and their ink.
+
+    Both are sums of squares over the line. ``cut`` are the glyphs of each reading of one line:
+    most are the same in all of them.
+    """
+    seen: dict[tuple[int, int], NDArray[np.float32]] = {}
+    away: dict[tuple[int, int, int], float] = {}
+    out = []
+    for glyphs in cut:
+        apart = ink = 0.0
+        for glyph in glyphs:
+            at = (round(glyph.left), round(glyph.right))
+            if at not in seen:
+                seen[at] = picture_glyph(picture, glyph, recipe).astype(np.float32)
+            if (*at, glyph.kind) not in away:
+                away[*at, glyph.kind] = _distance(seen[at], kinds[glyph.kind], glyph.line)
+            apart += away[*at, glyph.kind]
+            ink += float(seen[at] @ seen[at])
+        out.append((apart, ink))
+    return out
+
+
+def _distance(own: NDArray[np.float32], kind: _Kind, line: int) -> float:
+    """Return the squared distance from a glyph to the nearest of a kind on another line."""
+    power = float(own @ own)
+    elsewhere = kind.lines != line
+    if not elsewhere.any():
+        return _UNKNOWN * power
+    apart = kind.power[elsewhere] + power - 2 * (kind.pictures[elsewhere] @ own)
+    return max(0.0, float(apart.min()))
+
+
+def _weigh(
+    decoded: Decoded, falls: dict[str, float], probs: NDArray[np.float32], alphabet: str
+) -> Decoded:
+    """Weigh a line's beams; the likeliest comes first, with its characters' own places."""
+    beams = {text: chance * falls.get(text, 1.0) for text, chance in decoded.beams}
+    scale = sum(chance for _, chance in decoded.beams) / sum(beams.values())
+    ordered = sorted(beams.items(), key=lambda item: -item[1])
+    weighed = tuple((text, chance * scale) for text, chance in ordered)
+    text = weighed[0][0]
+    if text == decoded.text:
+        return replace(decoded, beams=weighed)
+    classes = tuple(alphabet.index(c) + 1 for c in text)
+    places = align(probs, classes)
+    chances = measure_chances(probs, classes, places)
+    return Decoded(text, weighed, places, chances, decoded.agreement)

@@ -1,0 +1,79 @@
+"""Fit what it is worth that the page's glyphs explain a reading of one length and not of another.
+
+Run as ``python -m training.lengths --pages 400`` after ``training.likeness``; calibrate after it.
+Needs no PyTorch.
+"""
+
+from __future__ import annotations
+
+import json
+import logging
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+
+import click
+import numpy as np
+
+from keel_line.read.lengths import MEASURES, compare_lengths
+from keel_line.read.likeness import load_likeness, weigh_likeness
+from keel_line.read.network import DATA_DIR, Network
+from training.config import ALPHABET
+from training.logistic import Pairs, fit_in_halves
+from training.pages import read_lines
+
+log = logging.getLogger(__name__)
+
+_SEED = 606
+
+
+def gather_pairs(seed: int) -> Pairs:
+    """Read one validation page; return its lines of which one of two readings is right.
+
+    Spaces are left aside: they are judged by themselves.
+    """
+    network = Network(threads=1)
+    page, recipe = read_lines("val", _SEED, seed, network), network.recipe.line
+    decoded = weigh_likeness(
+        page.pictures, page.probs, page.decoded, ALPHABET, recipe, load_likeness()
+    )
+    odds, measures, right = [], [], []
+    for c in compare_lengths(page.pictures, page.probs, decoded, ALPHABET, recipe):
+        truth = page.written[c.line]
+        if truth is None:
+            continue
+        first, other, wanted = ("".join(t.split()) for t in (c.text, c.other, truth))
+        if wanted in (first, other):
+            odds.append(-np.log(c.share))
+            measures.append(c.measures)
+            right.append(wanted == first)
+    return np.array(odds), np.array(measures).reshape(-1, MEASURES), np.array(right, bool)
+
+
+@click.command()
+@click.option("--pages", default=400, show_default=True)
+@click.option("--workers", default=2, show_default=True)
+@click.option("--into", type=click.Path(path_type=Path), default=DATA_DIR / "lengths.json")
+def main(pages: int, workers: int, into: Path) -> None:
+    """Fit the weights and write them beside the recogniser's."""
+    logging.basicConfig(level=logging.INFO, format="%(message)s")
+    with ProcessPoolExecutor(workers) as pool:
+        found = list(pool.map(gather_pairs, range(pages)))
+    weights, said = fit_in_halves(found)
+    for line in said:
+        log.info("%s", line)
+    pairs = sum(len(right) for _, _, right in found)
+    into.write_text(
+        json.dumps(
+            {
+                "weights": np.round(weights, 3).tolist(),
+                "fitted_on": f"{pairs} pairs of {pages} made pages of validation faces",
+            }
+        )
+        + "\n",
+        encoding="utf-8",
+    )
+    log.info("%s", weights.round(3).tolist())
+
+
+if __name__ == "__main__":
+    main()
