@@ -239,11 +239,16 @@ def measure_leads(decoded: Sequence[Decoded], model: LanguageModel) -> list[floa
     return leads
 
 
+def score_against_usual(texts: Sequence[str], model: LanguageModel) -> dict[str, float]:
+    """Return for each text its log probability over that of a usual one of its length."""
+    own = list(dict.fromkeys(texts))
+    scores = zip(own, model.score(own).tolist(), strict=True)
+    return {text: score + USUAL_COST * (len(text) + 1) for text, score in scores}
+
+
 def _score_beams(decoded: Sequence[Decoded], model: LanguageModel) -> dict[str, float]:
     """Score the beams' texts against usual ones of their length."""
-    texts = list({text: None for d in decoded for text, _ in d.beams if text})
-    scores = zip(texts, model.score(texts).tolist(), strict=True)
-    return {text: score + USUAL_COST * (len(text) + 1) for text, score in scores}
+    return score_against_usual([text for d in decoded for text, _ in d.beams if text], model)
 
 
 def _weigh_beams(

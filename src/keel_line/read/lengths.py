@@ -9,6 +9,7 @@ synthesis, after Xu and Nagy, "Prototype extraction and adaptive OCR", PAMI 1999
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
@@ -24,7 +25,7 @@ from keel_line.read.glyphs import PICTURE_SIZE, Glyph, choose_exemplars, cut_gly
 from keel_line.read.network import DATA_DIR
 from keel_line.read.prepare import LineRecipe
 
-SURE = 0.985
+SURE = 0.996
 """Lines whose likeliest text has at least this probability keep its length."""
 
 _MOST_READINGS = 8
@@ -66,7 +67,8 @@ class LengthComparison:
         The other's probability over that of the likeliest.
     measures
         How many characters more the other has, and how far the likeliest leads in being like the
-        page's glyphs (-1 to 1).
+        page's glyphs: the logarithm of what the other lacks over what it lacks itself, times the
+        square root of how many glyphs say so.
     """
 
     line: int
@@ -120,7 +122,7 @@ def weigh_lengths(
     """
     falls: dict[int, dict[str, float]] = {}
     for c in _compare(pictures, probs, decoded, alphabet, recipe):
-        falls.setdefault(c.line, {})[c.other] = float(np.exp(-model.rise(c.measures)))
+        falls.setdefault(c.line, {})[c.other] = math.exp(-model.rise(c.measures))
     out = list(decoded)
     for line, own in falls.items():
         out[line] = _weigh(decoded[line], own, probs[line], alphabet)
@@ -166,14 +168,15 @@ def _compare(
             for text, places in zip(readings, align_all(probs[line], spelt), strict=True)
         ]
         cut = [cut_glyphs(line, pictures[line], d, class_of, recipe) for d in laid]
-        (apart, ink), *others = _measure_lacks(cut, pictures[line], recipe, kinds)
+        (lack, ink), *others = _measure_lacks(cut, pictures[line], recipe, kinds)
         text, *rest = readings
-        for other, (other_apart, other_ink) in zip(rest, others, strict=True):
+        many = math.sqrt(max(1, written_length(text)))
+        for other, (other_lack, other_ink) in zip(rest, others, strict=True):
             more = written_length(other) - written_length(text)
             if more:
                 share = readings[other] / max(readings[text], 1e-9)
-                both = other_apart + apart + _FLOOR * max(other_ink, ink) + 1e-9
-                lead = (other_apart - apart) / both
+                floor = _FLOOR * max(ink, other_ink) + 1e-9
+                lead = many * math.log((other_lack + floor) / (lack + floor))
                 yield LengthComparison(line, text, other, share, (float(more), lead))
 
 
@@ -213,16 +216,18 @@ def _gather_kinds(
 def _measure_lacks(
     cut: Sequence[Sequence[Glyph]], picture: Grey, recipe: LineRecipe, kinds: dict[int, _Kind]
 ) -> list[tuple[float, float]]:
-    """Return how far each reading's glyphs are from the nearest of their kinds, and their ink.
+    """Return how much of a line's ink each reading leaves unlike the page's, and all its ink.
 
-    Both are sums of squares over the line. ``cut`` are the glyphs of each reading of one line:
-    most are the same in all of them.
+    Both are sums of squares: how far each glyph is from the nearest of its kind, and what ink lies
+    beyond all glyphs. ``cut`` are the glyphs of each reading of the line: most are the same in all.
     """
+    columns = (picture.astype(np.float32) ** 2).sum(axis=0)
     seen: dict[tuple[int, int], NDArray[np.float32]] = {}
     away: dict[tuple[int, int, int], float] = {}
     out = []
     for glyphs in cut:
         apart = ink = 0.0
+        covered = np.zeros(len(columns), bool)
         for glyph in glyphs:
             at = (round(glyph.left), round(glyph.right))
             if at not in seen:
@@ -231,7 +236,10 @@ def _measure_lacks(
                 away[*at, glyph.kind] = _distance(seen[at], kinds[glyph.kind], glyph.line)
             apart += away[*at, glyph.kind]
             ink += float(seen[at] @ seen[at])
-        out.append((apart, ink))
+            covered[at[0] : at[1] + 1] = True
+        within = float(columns[covered].sum())
+        beyond = float(columns[~covered].sum()) * ink / max(within, 1.0)
+        out.append((apart + beyond, ink + beyond))
     return out
 
 

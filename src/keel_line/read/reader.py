@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
-from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,6 +33,7 @@ from keel_line.read.language import (
     choose_by_language,
     load_language,
     measure_leads,
+    score_against_usual,
 )
 from keel_line.read.lengths import LengthModel, load_lengths, weigh_lengths
 from keel_line.read.likeness import LikenessModel, load_likeness, weigh_likeness
@@ -41,6 +41,7 @@ from keel_line.read.lines import TextLine, find_lines, guess_cap_px, usual_cap_p
 from keel_line.read.looks import look_again
 from keel_line.read.network import Network
 from keel_line.read.prepare import LineRecipe, prepare_line
+from keel_line.read.rivals import Fit, chance_of, find_runners_up, measure_lead
 from keel_line.read.spaces import (
     LineGaps,
     SpaceModel,
@@ -53,11 +54,8 @@ from keel_line.read.spaces import (
     set_spaces,
 )
 
-_Fit: TypeAlias = Callable[[str], float]
-
 _SIDE_CAPS = 0.35
 _AROUND_IN = 0.1
-_MOST_RUNNERS_UP = 5
 _CUT_SURE = 0.5
 _STROKE_SURE = 0.8
 _UNREAD_SURE = 0.3  # specks and stains are read as nothing, too
@@ -142,6 +140,7 @@ class Reader:
             fits = _fit_columns(cells, spaced)
             leads = iter(measure_leads([d for lines in spaced for d in lines], self.language))
             hardness = iter(measure_hardness([_margin(d) for d in spaced if _has_text(d)]))
+            rivals = self._find_rivals(spaced, fits)
             out.append(
                 [
                     self._conclude(
@@ -150,8 +149,9 @@ class Reader:
                         [next(leads) for _ in d],
                         next(hardness) if _has_text(d) else 0.0,
                         fit,
+                        others,
                     )
-                    for c, d, fit in zip(cells, spaced, fits, strict=True)
+                    for c, d, fit, others in zip(cells, spaced, fits, rivals, strict=True)
                 ]
             )
         return out
@@ -192,13 +192,28 @@ class Reader:
             for lines, own in zip(cleared, gaps, strict=True)
         ]
 
+    def _find_rivals(
+        self, decoded: list[list[Decoded]], fits: list[Fit]
+    ) -> list[tuple[tuple[RunnerUp, ...], float]]:
+        """Return each cell's runners-up, and how far its reading leads them."""
+        kept = [[d for d in lines if d.text] for lines in decoded]
+        found = [find_runners_up(lines, fit) for lines, fit in zip(kept, fits, strict=True)]
+        texts = [_join(lines) for lines in kept]
+        every = [*texts, *(r.text for own in found for r in own)]
+        likely = score_against_usual([t for t in every if t], self.language)
+        return [
+            (own, measure_lead(text, chance_of(lines), own, fit, likely))
+            for lines, text, own, fit in zip(kept, texts, found, fits, strict=True)
+        ]
+
     def _conclude(
         self,
         cell: PreparedCell,
         decoded: list[Decoded],
         leads: list[float],
         hardness: float,
-        fit: _Fit,
+        fit: Fit,
+        rivals: tuple[tuple[RunnerUp, ...], float],
     ) -> Reading:
         """Put a cell's lines together into one reading with its confidence."""
         model = self.network.hash
@@ -223,16 +238,24 @@ class Reader:
         chars = tuple(
             c for i, (line, left, d) in enumerate(kept) for c in self._place(cell, line, left, d, i)
         )
-        text = "\n".join(d.text for _, _, d in kept)
+        text = _join([d for _, _, d in kept])
         account = account_ink(cell.ink, chars, cell.origin, cell.cap_px)
         features = _features(cell, [line for line, _, _ in kept], [d for _, _, d in kept], account)
-        features = (*features, fit(text), min(leads), hardness, hardness * features[0])
+        runners_up, lead = rivals
+        features = (
+            *features,
+            fit(text),
+            min(leads),
+            hardness,
+            hardness * features[0],
+            lead,
+            hardness * lead,
+        )
         confidence = estimate_confidence(self.calibration, features)
         if cell.cut:  # what is read may be right, and yet not all that is written
             confidence = min(confidence, _CUT_SURE)
         if account.stray_stroke:
             confidence = min(confidence, _STROKE_SURE)
-        runners_up = _runners_up([d for _, _, d in kept], fit)
         return Reading(
             text,
             confidence,
@@ -279,12 +302,12 @@ class Reader:
         ]
 
 
-def _fit_columns(cells: list[PreparedCell], decoded: list[list[Decoded]]) -> list[_Fit]:
+def _fit_columns(cells: list[PreparedCell], decoded: list[list[Decoded]]) -> list[Fit]:
     """Return for each cell how well a text fits its column: the log of its form's share there.
 
     Cells over several columns, and the form of a cell itself, are left out of the column.
     """
-    texts = ["\n".join(d.text for d in lines if d.text) for lines in decoded]
+    texts = [_join(lines) for lines in decoded]
     weights = [float(np.prod([d.beams[0][1] for d in lines])) for lines in decoded]
     own: dict[int, list[tuple[str, float]]] = {}
     for cell, text, weight in zip(cells, texts, weights, strict=True):
@@ -292,7 +315,7 @@ def _fit_columns(cells: list[PreparedCell], decoded: list[list[Decoded]]) -> lis
             own.setdefault(cell.cell.col, []).append((text, weight))
     forms = {col: gather_forms(readings) for col, readings in own.items()}
 
-    def make(cell: Cell, text: str, weight: float) -> _Fit:
+    def make(cell: Cell, text: str, weight: float) -> Fit:
         column = forms.get(cell.col)
         if column is None or cell.col_span > 1:
             return lambda _: 0.0
@@ -422,6 +445,11 @@ def _prepare_cell(
     return PreparedCell(cell, origin, ink, cap_px, tuple(lines), tuple(lefts), tuple(pictures), cut)
 
 
+def _join(decoded: Sequence[Decoded]) -> str:
+    """Return what a cell's lines say, those that say nothing left out."""
+    return "\n".join(d.text for d in decoded if d.text)
+
+
 def _has_text(decoded: Sequence[Decoded]) -> bool:
     return any(d.text for d in decoded)
 
@@ -450,25 +478,6 @@ def _features(
         float(np.log1p(cell.ink.dirt_px)),
         min(d.agreement for d in decoded),
     )
-
-
-def _runners_up(decoded: list[Decoded], fit: _Fit) -> tuple[RunnerUp, ...]:
-    """Other readings of the cell: one line's next best at a time, the rest as read.
-
-    They are offered in the order of what the ink says weighed by what the column knows; the
-    probability that stays with each is the ink's alone.
-    """
-    texts = [d.text for d in decoded]
-    best = float(np.prod([d.beams[0][1] for d in decoded]))
-    out = []
-    for i, d in enumerate(decoded):
-        for text, chance in d.beams[1:]:
-            if chance < 1e-4 or not text:
-                continue
-            whole = "\n".join([*texts[:i], text, *texts[i + 1 :]])
-            out.append(RunnerUp(whole, round(best * chance / max(d.beams[0][1], 1e-9), 5)))
-    out.sort(key=lambda r: -r.probability * math.exp(fit(r.text)))
-    return tuple(out[:_MOST_RUNNERS_UP])
 
 
 _ORDINALS = (
