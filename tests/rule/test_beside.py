@@ -65,3 +65,22 @@ def test_wrapped_values_part_nothing() -> None:
             line(80 * k + 26, (0, 60)),
         ]
     assert shapes(rows) == [15]
+
+
+def test_pieces_that_were_level_with_the_other_tables_lines_find_their_own() -> None:
+    rows = []
+    for k in range(6):
+        rows.append(np.concatenate([line(50 * k, *LEFT), line(50 * k + 9, RIGHT[0])]))
+        rows.append(line(50 * k + 11, *RIGHT[1:]))
+    first, second = part_beside(rows, (), CAP)
+    assert [len(row) for row in first] == [3] * 6
+    assert [len(row) for row in second] == [3] * 6
+
+
+def test_of_two_gutters_that_part_as_evenly_the_wider_is_taken() -> None:
+    """The narrower one runs down between two columns of one of the tables."""
+    columns = [(0, 40), (60, 100), (190, 230), (250, 290)]
+    short = [columns[0], *columns[2:]]
+    rows = [line(50 * k, *(short if k in (2, 4) else columns), *RIGHT) for k in range(6)]
+    rows += [line(50 * k, *RIGHT) for k in range(6, 9)]
+    assert shapes(rows) == [6, 9]

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from keel_line.model.grid import Rule
 from keel_line.rule.parting import find_gaps
-from keel_line.rule.writing import line_middle
+from keel_line.rule.writing import line_middle, lines_of
 
 _GUTTER_CAPS, _WIDE, _CLEAR_CAPS = 3.0, 0.8, 4.0
 _AS_MANY = 0.8
@@ -48,16 +48,15 @@ def part_beside(
     """
     top, low = float(rows[0][:, 1].min()) - cap, float(rows[-1][:, 3].max()) + cap
     across = [r for r in rules if r.direction == "across" and top < r.position < low]
-    gaps = find_gaps(np.concatenate(list(rows)), _GUTTER_CAPS * cap)
+    pieces = np.concatenate(list(rows))
+    gaps = find_gaps(pieces, _GUTTER_CAPS * cap)
     widest = max((b - a for a, b in gaps), default=0.0)
-    best: tuple[float, tuple[Lines, Lines]] | None = None
+    best: tuple[tuple[float, float], tuple[Lines, Lines]] | None = None
     for left, right in gaps:
         middle = (left + right) / 2
-        first, second = (
-            tuple(own for row in rows if len(own := row[(row[:, 2] < middle) == is_left]))
-            for is_left in (True, False)
-        )
-        sides = (first, second)
+        # Pieces that were level with the other side's lines find lines of their own.
+        on_left = pieces[:, 2] < middle
+        sides = (lines_of(pieces[on_left], cap), lines_of(pieces[~on_left], cap))
         if any(r.start < left and r.end > right for r in across):
             continue
         ends = [e for r in across for e in (r.start, r.end) if left - cap < e < right + cap]
@@ -72,9 +71,9 @@ def part_beside(
             or (is_clear and (_are_level_seldom(sides, cap) or _one_goes_on(sides, cap)))
         ):
             # A gutter that cuts through one of the tables leaves lines that end on its other side.
-            evenness = min(_density(side) for side in sides)
-            if best is None or evenness > best[0]:
-                best = (evenness, sides)
+            good = (min(_density(side) for side in sides), right - left)
+            if best is None or good > best[0]:
+                best = (good, sides)
     if best is None:
         return [tuple(rows)]
     return [part for side in best[1] for part in part_beside(side, rules, cap)]

@@ -235,6 +235,15 @@ def gather_writing(boxes: NDArray[np.float64], taken: list[Box]) -> Writing:
     return replace(found, letters=own)
 
 
+def lines_of(boxes: NDArray[np.float64], cap: float) -> tuple[NDArray[np.float64], ...]:
+    """Put pieces of writing, shape (n, 4), into text lines, from the top down.
+
+    ``cap`` is the height of capitals (px).
+    """
+    found = _in_lines(boxes, cap)
+    return tuple(found.boxes[found.lines == n] for n in np.unique(found.lines))
+
+
 def line_span(row: NDArray[np.float64]) -> tuple[float, float]:
     """Return the usual top and bottom of the pieces of a text line, shape (n, 4)."""
     # Lines have few pieces, for which this is many times quicker than numpy's median.
