@@ -622,3 +622,30 @@ def test_a_grid_whose_line_keeps_clear_in_little_room_can_be_kept() -> None:
     assert grid.cols == 3
     assert 106 < grid.x_lines[1] < 114
     assert all(type(v) is float for v in (*grid.box, *grid.x_lines, *grid.y_lines))
+
+
+def amounts(first: int, last: int, remarks: Sequence[int]) -> list[list[tuple[float, float]]]:
+    """Lines of right-aligned amounts, some with a remark beside them."""
+    return [
+        [(100 - 9 * (k % 3), 160), *([(230, 300 + 10 * (k % 4))] if k in remarks else [])]
+        for k in range(first, last)
+    ]
+
+
+def test_rows_whose_other_cells_are_blank_break_no_table() -> None:
+    lines = amounts(0, 14, (0, 1, 2, 3, 10, 11, 12, 13))
+    (grid,) = find_aligned(lay_pieces(*lines), [])
+    assert (grid.rows, grid.cols) == (14, 2)
+
+
+@pytest.mark.parametrize(
+    "between",
+    [[(100.0, 290.0)], [(20.0, 60.0)], [(182.0, 222.0)]],
+    ids=["running text", "a margin", "the gutter"],
+)
+def test_lines_in_no_column_between_two_tables_keep_them_two(
+    between: list[tuple[float, float]],
+) -> None:
+    above, below = amounts(0, 6, range(6)), amounts(0, 7, range(7))
+    grids = find_aligned(lay_pieces(*above, *[between] * 4, *below), [])
+    assert [g.rows for g in grids] == [6, 7]

@@ -84,3 +84,9 @@ def test_of_two_gutters_that_part_as_evenly_the_wider_is_taken() -> None:
     rows = [line(50 * k, *(short if k in (2, 4) else columns), *RIGHT) for k in range(6)]
     rows += [line(50 * k, *RIGHT) for k in range(6, 9)]
     assert shapes(rows) == [6, 9]
+
+
+def test_small_marks_beyond_a_gap_are_no_table() -> None:
+    marks = [np.array([(420.0, 50.0 * k + 8, 424.0, 50.0 * k + 12)]) for k in range(6)]
+    rows = [np.concatenate([line(50 * k, *LEFT), marks[k]]) for k in range(6)]
+    assert shapes(rows) == [6]

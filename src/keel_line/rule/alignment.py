@@ -63,6 +63,7 @@ _NEAREST = 0.9
 _FLUSH_CAPS = 0.4
 _HEADING_ROWS = 2
 _SAME_PITCH = 0.06
+_EVEN_PITCH = 0.15
 _LETTER_CAPS, _FEET = 0.5, 30  # percentile: descenders end lower
 _SELDOM_FILLED = 0.3  # of a table's lines
 _SPECK_CAPS = 0.8
@@ -313,17 +314,39 @@ def _columned_run(block: _Block) -> tuple[int, int]:
     level = [a[1] > b[0] for a, b in pairwise(spans)]  # a value of two lines and one between them
     beside = [a or b for a, b in zip([*level, False], [False, *level], strict=True)]
     several = [len(row) >= 2 or b for row, b in zip(block.rows, beside, strict=True)]
-    best, start = (0, 0), None
+    runs: list[tuple[int, int]] = []
+    start = None
     for i, many in enumerate([*several, False, False, False]):
         if many and start is None:
             start = i
         if start is None or many:
             continue
         if not any((several[i : i + 3])[1:]) or i >= len(several):
-            if i - start > best[1] - best[0]:
-                best = (start, i)
+            if runs and _go_on(block, runs[-1], (start, i)):
+                start = runs.pop()[0]
+            runs.append((start, i))
             start = None
-    return best
+    return max(runs, key=lambda run: run[1] - run[0], default=(0, 0))
+
+
+def _go_on(block: _Block, above: tuple[int, int], below: tuple[int, int]) -> bool:
+    """Tell whether the lines of one piece between two runs are rows with other cells blank.
+
+    They stand in one column with the runs' own pieces, and as far apart as the runs' lines.
+    """
+    middles = np.array([line_middle(r) for r in block.rows[above[0] : below[1]]])
+    pitch = np.diff(middles)
+    between = pitch[above[1] - above[0] - 1 : below[0] - above[0]]
+    if (np.abs(between - np.median(pitch)) > _EVEN_PITCH * np.median(pitch)).any():
+        return False
+    pieces = np.concatenate([r for a, b in (above, below) for r in block.rows[a:b] if len(r) > 1])
+    slack = _OFF_LINE_CAPS * block.cap_px
+    for row in block.rows[above[1] : below[0]]:
+        x0, x1 = float(row[:, 0].min()), float(row[:, 2].max())
+        own = pieces[(np.abs(pieces[:, 0] - x0) <= slack) | (np.abs(pieces[:, 2] - x1) <= slack)]
+        if len(own) < _LEAST_ROWS or own[:, 2].max() < x1 - slack or own[:, 0].min() > x0 + slack:
+            return False
+    return True
 
 
 def _find_streams(body: _Block) -> list[_Stream]:

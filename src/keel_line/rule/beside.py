@@ -17,7 +17,7 @@ _LEAST_LINES = 3
 _IN_LINE_CAPS = 0.25
 _SELDOM_IN_LINE = 0.5
 _LEAST_LEFT_OVER = 2
-_SEVERAL, _DENSE, _FULLER = 0.6, 0.6, 75
+_SEVERAL, _DENSE, _FULLER = 0.5, 0.6, 75
 _LEAST_RULES = 2
 
 Lines = tuple[NDArray[np.float64], ...]
@@ -59,6 +59,8 @@ def part_beside(
         sides = (lines_of(pieces[on_left], cap), lines_of(pieces[~on_left], cap))
         if any(r.start < left and r.end > right for r in across):
             continue
+        if not all(_is_columned(side) for side in sides):
+            continue
         ends = [e for r in across for e in (r.start, r.end) if left - cap < e < right + cap]
         # Where columns stand as far from each other as the tables do, white alone says little.
         is_clear = right - left >= _WIDE * widest or (
@@ -66,9 +68,8 @@ def part_beside(
             and all(_is_dense(side) for side in sides)
             and _are_both_filled(sides, cap)
         )
-        if all(_is_columned(side) for side in sides) and (
-            len(ends) >= _LEAST_RULES
-            or (is_clear and (_are_level_seldom(sides, cap) or _one_goes_on(sides, cap)))
+        if len(ends) >= _LEAST_RULES or (
+            is_clear and (_are_level_seldom(sides, cap) or _one_goes_on(sides, cap))
         ):
             # A gutter that cuts through one of the tables leaves lines that end on its other side.
             good = (min(_density(side) for side in sides), right - left)

@@ -238,9 +238,9 @@ def gather_writing(boxes: NDArray[np.float64], taken: list[Box]) -> Writing:
 def lines_of(boxes: NDArray[np.float64], cap: float) -> tuple[NDArray[np.float64], ...]:
     """Put pieces of writing, shape (n, 4), into text lines, from the top down.
 
-    ``cap`` is the height of capitals (px).
+    ``cap`` is the height of capitals (px). A small mark may have a line of its own.
     """
-    found = _in_lines(boxes, cap)
+    found = _in_lines(boxes, cap, lone_marks=True)
     return tuple(found.boxes[found.lines == n] for n in np.unique(found.lines))
 
 
@@ -330,8 +330,11 @@ def _guess_cap(parts: NDArray[np.int64], dpi: float) -> float:
     return float(np.percentile(fit, 65)) if len(fit) >= 5 else 0.1 * dpi
 
 
-def _in_lines(boxes: NDArray[np.float64], cap: float) -> Writing:
-    """Put pieces that stand side by side on one line, and join those that nearly touch."""
+def _in_lines(boxes: NDArray[np.float64], cap: float, *, lone_marks: bool = False) -> Writing:
+    """Put pieces that stand side by side on one line, and join those that nearly touch.
+
+    A small mark in no line with anything is dirt, and no line of text, but with ``lone_marks``.
+    """
     order = np.argsort((boxes[:, 1] + boxes[:, 3]) / 2, kind="stable")
     lines: list[list[int]] = []
     spans: list[list[float]] = []
@@ -353,8 +356,7 @@ def _in_lines(boxes: NDArray[np.float64], cap: float) -> Writing:
         else:
             lines.append([i])
             spans.append([top, low])
-    # A small mark in no line with anything is dirt, and no line of text.
-    small = _LONE_MARK_CAPS * cap
+    small = 0.0 if lone_marks else _LONE_MARK_CAPS * cap
     ordered = [
         k
         for k in sorted(range(len(lines)), key=lambda k: spans[k][0])
