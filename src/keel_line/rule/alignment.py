@@ -334,6 +334,8 @@ def _go_on(block: _Block, above: tuple[int, int], below: tuple[int, int]) -> boo
 
     They stand in one column with the runs' own pieces, and as far apart as the runs' lines.
     """
+    if min(last - first for first, last in (above, below)) < _LEAST_ROWS:
+        return False
     middles = np.array([line_middle(r) for r in block.rows[above[0] : below[1]]])
     pitch = np.diff(middles)
     between = pitch[above[1] - above[0] - 1 : below[0] - above[0]]
