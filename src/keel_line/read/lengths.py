@@ -121,12 +121,17 @@ def weigh_lengths(
         With beams weighed anew; a reading of another length may come first.
     """
     falls: dict[int, dict[str, float]] = {}
-    for c in _compare(pictures, probs, decoded, alphabet, recipe):
+    for c in compare_lengths(pictures, probs, decoded, alphabet, recipe):
         falls.setdefault(c.line, {})[c.other] = math.exp(-model.rise(c.measures))
     out = list(decoded)
     for line, own in falls.items():
         out[line] = _weigh(decoded[line], own, probs[line], alphabet)
     return out
+
+
+def _written_length(text: str) -> int:
+    """Return how many characters of a text leave ink."""
+    return len("".join(text.split()))
 
 
 def compare_lengths(
@@ -135,26 +140,11 @@ def compare_lengths(
     decoded: Sequence[Decoded],
     alphabet: str,
     recipe: LineRecipe,
-) -> list[LengthComparison]:
-    """Hold each open line's likeliest reading against those of other lengths (for fitting).
+) -> Iterator[LengthComparison]:
+    """Hold each open line's likeliest reading against those of other lengths.
 
     The arguments are those of :func:`weigh_lengths`.
     """
-    return list(_compare(pictures, probs, decoded, alphabet, recipe))
-
-
-def written_length(text: str) -> int:
-    """Return how many characters of a text leave ink."""
-    return len("".join(text.split()))
-
-
-def _compare(
-    pictures: Sequence[Grey],
-    probs: Sequence[NDArray[np.float32]],
-    decoded: Sequence[Decoded],
-    alphabet: str,
-    recipe: LineRecipe,
-) -> Iterator[LengthComparison]:
     class_of = {char: i + 1 for i, char in enumerate(alphabet)}
     wanted = {i: own for i, d in enumerate(decoded) if (own := _readings(d))}
     if not wanted:
@@ -170,9 +160,9 @@ def _compare(
         cut = [cut_glyphs(line, pictures[line], d, class_of, recipe) for d in laid]
         (lack, ink), *others = _measure_lacks(cut, pictures[line], recipe, kinds)
         text, *rest = readings
-        many = math.sqrt(max(1, written_length(text)))
+        many = math.sqrt(max(1, _written_length(text)))
         for other, (other_lack, other_ink) in zip(rest, others, strict=True):
-            more = written_length(other) - written_length(text)
+            more = _written_length(other) - _written_length(text)
             if more:
                 share = readings[other] / max(readings[text], 1e-9)
                 floor = _FLOOR * max(ink, other_ink) + 1e-9
@@ -186,7 +176,7 @@ def _readings(decoded: Decoded) -> dict[str, float]:
     if not text or best >= SURE:
         return {}
     own = {t: p for t, p in decoded.beams[:_MOST_READINGS] if t and p >= _LEAST_SHARE * best}
-    return own if len({written_length(t) for t in own}) > 1 else {}
+    return own if len({_written_length(t) for t in own}) > 1 else {}
 
 
 def _gather_kinds(

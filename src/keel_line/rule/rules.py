@@ -449,8 +449,8 @@ def _columns(
     inked = core > 0.4 * own
     if not inked.any():
         return _Columns(inked, inked, inked, own, 1.0)
-    core_strip = strip[middle - half : middle + half + 1]
-    profile = cv2.reduce(core_strip * inked, 1, cv2.REDUCE_SUM, dtype=cv2.CV_32F)[:, 0]
+    beneath = strip[middle - half : middle + half + 1] * inked
+    profile = cv2.reduce(beneath, 1, cv2.REDUCE_SUM, dtype=cv2.CV_32F)[:, 0]
     thickness = float((profile > profile.max() / 2).sum())
     clear = inked
     for side_in in (0.03, 0.05):
