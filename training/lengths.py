@@ -6,9 +6,6 @@ Needs no PyTorch.
 
 from __future__ import annotations
 
-import json
-import logging
-from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 import click
@@ -18,10 +15,8 @@ from keel_line.read.lengths import MEASURES, compare_lengths
 from keel_line.read.likeness import load_likeness, weigh_likeness
 from keel_line.read.network import DATA_DIR, Network
 from training.config import ALPHABET
-from training.logistic import Pairs, fit_in_halves
+from training.logistic import Pairs, fit_pages
 from training.pages import read_lines
-
-log = logging.getLogger(__name__)
 
 _SEED = 606
 
@@ -55,24 +50,7 @@ def gather_pairs(seed: int) -> Pairs:
 @click.option("--into", type=click.Path(path_type=Path), default=DATA_DIR / "lengths.json")
 def main(pages: int, workers: int, into: Path) -> None:
     """Fit the weights and write them beside the recogniser's."""
-    logging.basicConfig(level=logging.INFO, format="%(message)s")
-    with ProcessPoolExecutor(workers) as pool:
-        found = list(pool.map(gather_pairs, range(pages)))
-    weights, said = fit_in_halves(found)
-    for line in said:
-        log.info("%s", line)
-    pairs = sum(len(right) for _, _, right in found)
-    into.write_text(
-        json.dumps(
-            {
-                "weights": np.round(weights, 3).tolist(),
-                "fitted_on": f"{pairs} pairs of {pages} made pages of validation faces",
-            }
-        )
-        + "\n",
-        encoding="utf-8",
-    )
-    log.info("%s", weights.round(3).tolist())
+    fit_pages(gather_pairs, pages, workers, into)
 
 
 if __name__ == "__main__":

@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import json
+import logging
+from collections.abc import Callable, Sequence
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
+
+log = logging.getLogger(__name__)
 
 Pairs = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.bool_]]
 """Log odds without the evidence (n,), its measures (n, k), and whether what was read is right."""
@@ -69,3 +75,32 @@ def fit_in_halves(found: Sequence[Pairs]) -> tuple[NDArray[np.float64], list[str
             f"{before:.1f}; weighed {now:.1f}, {mended} mended, {broken} broken"
         )
     return fit(join(found)), said
+
+
+def fit_pages(gather: Callable[[int], Pairs], pages: int, workers: int, into: Path) -> None:
+    """Gather the pairs of made pages, fit weights, and write them beside the recogniser's.
+
+    Parameters
+    ----------
+    gather
+        Returns the pairs of the page of a number.
+    pages
+        How many pages, numbered from 0.
+    workers
+        How many processes gather.
+    into
+        The file of the weights.
+    """
+    logging.basicConfig(level=logging.INFO, format="%(message)s")
+    with ProcessPoolExecutor(workers) as pool:
+        found = list(pool.map(gather, range(pages)))
+    weights, said = fit_in_halves(found)
+    for line in said:
+        log.info("%s", line)
+    pairs = sum(len(right) for _, _, right in found)
+    model = {
+        "weights": np.round(weights, 3).tolist(),
+        "fitted_on": f"{pairs} pairs of {pages} made pages of validation faces",
+    }
+    into.write_text(json.dumps(model) + "\n", encoding="utf-8")
+    log.info("%s", weights.round(3).tolist())

@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey
 from keel_line.read.decode import Decoded, align, align_all, decode_line
-from keel_line.read.lengths import LengthModel, compare_lengths, load_lengths, weigh_lengths
+from keel_line.read.evidence import EvidenceModel
+from keel_line.read.lengths import compare_lengths, load_lengths, weigh_lengths
 from keel_line.read.prepare import LineRecipe
 
 ALPHABET = " 1H4"
@@ -119,7 +120,7 @@ def test_the_right_reading_leads_and_the_count_is_told() -> None:
     more, lead = one.measures
     assert more == -1
     assert lead < -0.5
-    assert LengthModel((0.0, 2.0)).rise(one.measures) == pytest.approx(2 * lead)
+    assert EvidenceModel((0.0, 2.0)).rise(one.measures) == pytest.approx(2 * lead)
 
 
 @given(st.integers(0, 2**32 - 1))

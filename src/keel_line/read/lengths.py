@@ -12,17 +12,14 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from functools import cache
-from pathlib import Path
 
-import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey
 from keel_line.read.decode import Decoded, align, align_all, measure_chances
+from keel_line.read.evidence import EvidenceModel, load_evidence
 from keel_line.read.glyphs import PICTURE_SIZE, Glyph, choose_exemplars, cut_glyphs, picture_glyph
-from keel_line.read.network import DATA_DIR
 from keel_line.read.prepare import LineRecipe
 
 SURE = 0.996
@@ -36,21 +33,9 @@ MEASURES = 2
 """How many figures tell two readings of a line apart (see ``LengthComparison.measures``)."""
 
 
-class LengthModel(msgspec.Struct, frozen=True):
-    """By how much the log odds of the likeliest reading rise: one weight a measure."""
-
-    weights: tuple[float, ...]
-    fitted_on: str = ""
-
-    def rise(self, measures: Sequence[float]) -> float:
-        """Return by how much the log odds rise where the comparison has these measures."""
-        return sum(w * m for w, m in zip(self.weights, measures, strict=True))
-
-
-@cache
-def load_lengths(path: Path = DATA_DIR / "lengths.json") -> LengthModel:
-    """Load the model that travels with the recogniser's weights."""
-    return msgspec.json.decode(path.read_bytes(), type=LengthModel)
+def load_lengths() -> EvidenceModel:
+    """Load what lengths are worth, as fitted to the recogniser's weights."""
+    return load_evidence("lengths")
 
 
 @dataclass(frozen=True)
@@ -96,7 +81,7 @@ def weigh_lengths(
     decoded: Sequence[Decoded],
     alphabet: str,
     recipe: LineRecipe,
-    model: LengthModel,
+    model: EvidenceModel,
 ) -> list[Decoded]:
     """Weigh readings of other lengths than the likeliest by the page's glyphs.
 

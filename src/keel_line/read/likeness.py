@@ -13,16 +13,14 @@ import math
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import cache
-from pathlib import Path
 from typing import TypeAlias
 
-import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey
 from keel_line.read.decode import Decoded
+from keel_line.read.evidence import EvidenceModel, load_evidence
 from keel_line.read.glyphs import (
     PICTURE_SIZE,
     Glyph,
@@ -30,7 +28,6 @@ from keel_line.read.glyphs import (
     cut_glyphs,
     picture_glyph,
 )
-from keel_line.read.network import DATA_DIR
 from keel_line.read.prepare import LineRecipe
 
 _LEAST_SHARE = 1e-5
@@ -44,21 +41,9 @@ _Near: TypeAlias = tuple[float, int]
 """How far the nearest glyph of a kind is (0 for the same, to 1), and among how many."""
 
 
-class LikenessModel(msgspec.Struct, frozen=True):
-    """By how much the log odds of a glyph's own kind rise: one weight a measure of likeness."""
-
-    weights: tuple[float, ...]
-    fitted_on: str = ""
-
-    def rise(self, measures: Sequence[float]) -> float:
-        """Return by how much the log odds rise where likeness has these measures."""
-        return sum(w * m for w, m in zip(self.weights, measures, strict=True))
-
-
-@cache
-def load_likeness(path: Path = DATA_DIR / "likeness.json") -> LikenessModel:
-    """Load the model that travels with the recogniser's weights."""
-    return msgspec.json.decode(path.read_bytes(), type=LikenessModel)
+def load_likeness() -> EvidenceModel:
+    """Load what likeness is worth, as fitted to the recogniser's weights."""
+    return load_evidence("likeness")
 
 
 @dataclass(frozen=True)
@@ -74,7 +59,7 @@ class Comparison:
     share
         The rival's chance by the network over that of what was read.
     measures
-        How like either kind the glyph is, as :class:`LikenessModel` weighs it.
+        How like either kind the glyph is, as :class:`EvidenceModel` weighs it.
     """
 
     line: int
@@ -95,7 +80,7 @@ def weigh_likeness(
     decoded: Sequence[Decoded],
     alphabet: str,
     recipe: LineRecipe,
-    model: LikenessModel,
+    model: EvidenceModel,
 ) -> list[Decoded]:
     """Weigh readings that differ in a character by whose like on the page its glyph is.
 

@@ -27,6 +27,7 @@ from keel_line.read.confidence import (
 )
 from keel_line.read.decode import Decoded, decode_line
 from keel_line.read.edges import runs_over
+from keel_line.read.evidence import EvidenceModel
 from keel_line.read.ink import CellInk, ink_depth, take_ink
 from keel_line.read.language import (
     LanguageModel,
@@ -35,8 +36,8 @@ from keel_line.read.language import (
     measure_leads,
     score_against_usual,
 )
-from keel_line.read.lengths import LengthModel, load_lengths, weigh_lengths
-from keel_line.read.likeness import LikenessModel, load_likeness, weigh_likeness
+from keel_line.read.lengths import load_lengths, weigh_lengths
+from keel_line.read.likeness import load_likeness, weigh_likeness
 from keel_line.read.lines import TextLine, find_lines, guess_cap_px, usual_cap_px
 from keel_line.read.looks import look_again
 from keel_line.read.network import Network
@@ -89,8 +90,8 @@ class Reader:
     calibration: Calibration = field(default_factory=load_calibration)
     spaces: SpaceModel = field(default_factory=load_space_model)
     language: LanguageModel = field(default_factory=load_language)
-    likeness: LikenessModel = field(default_factory=load_likeness)
-    lengths: LengthModel = field(default_factory=load_lengths)
+    likeness: EvidenceModel = field(default_factory=load_likeness)
+    lengths: EvidenceModel = field(default_factory=load_lengths)
 
     def read_page(
         self, grey: Grey, dpi: float, grids: Sequence[Grid], flat: Grey | None = None
