@@ -86,7 +86,17 @@ def test_of_two_gutters_that_part_as_evenly_the_wider_is_taken() -> None:
     assert shapes(rows) == [6, 9]
 
 
+def test_a_row_that_holds_a_small_mark_alone_is_kept() -> None:
+    rows = []
+    for k in range(6):
+        rows.append(line(50 * k, *LEFT))
+        mark = np.array([(580.0, 50.0 * k + 30, 590.0, 50.0 * k + 34)])
+        rows.append(mark if k == 3 else line(50 * k + 22, *RIGHT))
+    first, second = part_beside(rows, (), CAP)
+    assert [len(row) for row in first] == [3] * 6
+    assert [len(row) for row in second] == [3, 3, 3, 1, 3, 3]
+
+
 def test_small_marks_beyond_a_gap_are_no_table() -> None:
     marks = [np.array([(420.0, 50.0 * k + 8, 424.0, 50.0 * k + 12)]) for k in range(6)]
-    rows = [np.concatenate([line(50 * k, *LEFT), marks[k]]) for k in range(6)]
-    assert shapes(rows) == [6]
+    assert shapes([np.concatenate([line(50 * k, *LEFT), marks[k]]) for k in range(6)]) == [6]

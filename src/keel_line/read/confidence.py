@@ -43,8 +43,8 @@ the column's other cells that are written in the same form, 0 where nothing is k
 odds of the text against its runners-up where the language has as much say as the ink; hard: log of
 the share of the table's other cells that were read with little margin; hard_margin: its product
 with margin, for a wide margin says less about paper on which most readings are close; lead: log
-odds of the text against its runners-up by ink, column and half of the language's say together, and
-its product with hard.
+odds of the text against its runners-up by ink, column and half of the language's say together;
+hard_lead: its product with hard.
 """
 
 _CLIP = 9.0

@@ -76,6 +76,22 @@ def decode_line(probs: NDArray[np.float32], alphabet: str) -> Decoded:
     return Decoded(text, tuple(ordered), places, chances)
 
 
+def read_as(
+    text: str,
+    beams: tuple[tuple[str, float], ...],
+    probs: NDArray[np.float32],
+    alphabet: str,
+    agreement: float,
+) -> Decoded:
+    """Return a line's decoding with another text than its likeliest, laid along the same steps.
+
+    Parameters are those of :func:`decode_line` and the fields of :class:`Decoded`.
+    """
+    classes = tuple(alphabet.index(char) + 1 for char in text)
+    places = align(probs, classes)
+    return Decoded(text, beams, places, measure_chances(probs, classes, places), agreement)
+
+
 def measure_chances(
     probs: NDArray[np.float32], classes: tuple[int, ...], places: NDArray[np.float64]
 ) -> NDArray[np.float64]:

@@ -16,7 +16,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line.read.decode import Decoded, align, measure_chances
+from keel_line.read.decode import Decoded, read_as
 from keel_line.read.network import DATA_DIR
 
 ORDER = 5
@@ -203,7 +203,6 @@ def choose_by_language(
     """
     open_lines = [d for d in decoded if d.text and d.beams[0][1] < SURE]
     scores = _score_beams(open_lines, model)
-    class_of = {char: i + 1 for i, char in enumerate(alphabet)}
     out = []
     for d, look in zip(decoded, probs, strict=True):
         first = 0
@@ -214,11 +213,7 @@ def choose_by_language(
             out.append(d)
             continue
         beams = (d.beams[first], *d.beams[:first], *d.beams[first + 1 :])
-        text = beams[0][0]
-        classes = tuple(class_of[c] for c in text)
-        places = align(look, classes)
-        chances = measure_chances(look, classes, places)
-        out.append(Decoded(text, beams, places, chances, d.agreement))
+        out.append(read_as(beams[0][0], beams, look, alphabet, d.agreement))
     return out
 
 

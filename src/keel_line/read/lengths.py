@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey
-from keel_line.read.decode import Decoded, align, align_all, measure_chances
+from keel_line.read.decode import Decoded, align_all, read_as
 from keel_line.read.evidence import EvidenceModel, load_evidence
 from keel_line.read.glyphs import PICTURE_SIZE, Glyph, choose_exemplars, cut_glyphs, picture_glyph
 from keel_line.read.prepare import LineRecipe
@@ -239,7 +239,4 @@ def _weigh(
     text = weighed[0][0]
     if text == decoded.text:
         return replace(decoded, beams=weighed)
-    classes = tuple(alphabet.index(c) + 1 for c in text)
-    places = align(probs, classes)
-    chances = measure_chances(probs, classes, places)
-    return Decoded(text, weighed, places, chances, decoded.agreement)
+    return read_as(text, weighed, probs, alphabet, decoded.agreement)

@@ -20,9 +20,8 @@ from keel_line.read.decode import (
     GIVING_WAY,
     LEAST_WAY,
     Decoded,
-    align,
     decode_line,
-    measure_chances,
+    read_as,
 )
 from keel_line.read.network import Network
 
@@ -106,9 +105,7 @@ def weigh_looks(first: Decoded, looks: Sequence[NDArray[np.float32]], alphabet: 
     agreement = float(np.mean([d.text == text for d in (first, *others)]))
     if text == first.text:
         return replace(first, beams=beams, agreement=agreement)
-    classes = spelt[int(order[0])]
-    places = align(looks[0], classes)
-    return Decoded(text, beams, places, measure_chances(looks[0], classes, places), agreement)
+    return read_as(text, beams, looks[0], alphabet, agreement)
 
 
 def score_texts(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
@@ -309,7 +308,7 @@ def _fit_columns(cells: list[PreparedCell], decoded: list[list[Decoded]]) -> lis
     Cells over several columns, and the form of a cell itself, are left out of the column.
     """
     texts = [_join(lines) for lines in decoded]
-    weights = [float(np.prod([d.beams[0][1] for d in lines])) for lines in decoded]
+    weights = [chance_of(lines) for lines in decoded]
     own: dict[int, list[tuple[str, float]]] = {}
     for cell, text, weight in zip(cells, texts, weights, strict=True):
         if cell.cell.col_span == 1 and text:
@@ -457,7 +456,7 @@ def _has_text(decoded: Sequence[Decoded]) -> bool:
 
 def _margin(decoded: Sequence[Decoded]) -> float:
     """Return the log odds of a cell's best beams against all others, blank lines left out."""
-    return log_odds(math.prod(d.beams[0][1] for d in decoded if d.text))
+    return log_odds(chance_of([d for d in decoded if d.text]))
 
 
 def _features(
