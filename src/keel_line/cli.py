@@ -154,7 +154,7 @@ def _work(desk: Desk, jobs: int | None, console: Console) -> bool:
             console.print(page.trouble, style="red", markup=False)
         elif not page.tables:
             console.print(
-                f"{page.source_name}, page {page.number}: no ruled table was found.",
+                f"{page.source_name}, page {page.number}: no table was found.",
                 style="yellow",
                 markup=False,
             )

@@ -2,7 +2,10 @@ from __future__ import annotations
 
 import csv
 import json
+import resource
+import signal
 import stat
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -181,6 +184,29 @@ def test_failed_write_leaves_what_was_there(tmp_path: Path) -> None:
 
     with pytest.raises(OutputError, match="No space left"):
         write_safely(target, fail)
+    assert target.read_text(encoding="utf-8") == "before"
+    assert list(tmp_path.iterdir()) == [target]
+
+
+@pytest.fixture
+def no_room() -> Iterator[None]:
+    """No file may grow beyond a few bytes, as on a full disk."""
+    handler = signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+    limits = resource.getrlimit(resource.RLIMIT_FSIZE)
+    resource.setrlimit(resource.RLIMIT_FSIZE, (16, limits[1]))
+    yield
+    resource.setrlimit(resource.RLIMIT_FSIZE, limits)
+    signal.signal(signal.SIGXFSZ, handler)
+
+
+@pytest.mark.parametrize("write", [write_workbook, write_csv])
+def test_where_there_is_no_room_the_clerk_is_told_and_nothing_is_lost(
+    tmp_path: Path, no_room: None, write: Callable[[Sequence[TableState], Path], object]
+) -> None:
+    target = tmp_path / "out.xlsx"
+    target.write_text("before", encoding="utf-8")
+    with pytest.raises(OutputError, match="Make room"):
+        write([table([["Vessel", "Dues"], ["Marigold", "4"], ["Heron", "12"]])], target)
     assert target.read_text(encoding="utf-8") == "before"
     assert list(tmp_path.iterdir()) == [target]
 

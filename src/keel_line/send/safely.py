@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import tempfile
 from collections.abc import Callable
@@ -9,8 +10,10 @@ from pathlib import Path
 
 from keel_line.errors import OutputError
 
+_NO_ROOM = {errno.ENOSPC, errno.EDQUOT, errno.EFBIG}
 
-def write_safely(target: Path, write: Callable[[Path], None]) -> None:
+
+def write_safely(target: Path, write: Callable[[Path], object]) -> None:
     """Let ``write`` fill a file beside ``target``, then put it in the target's place.
 
     Raises
@@ -35,7 +38,9 @@ def write_safely(target: Path, write: Callable[[Path], None]) -> None:
         part.chmod(0o666 & ~_umask())
         part.replace(target)
     except OSError as error:
-        raise OutputError(f"{target} cannot be written: {error.strerror or error}.") from error
+        way_out = " Make room there, or choose another folder." if error.errno in _NO_ROOM else ""
+        why = error.strerror or error
+        raise OutputError(f"{target} cannot be written: {why}.{way_out}") from error
     finally:
         part.unlink(missing_ok=True)
 

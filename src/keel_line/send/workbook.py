@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import re
 from collections.abc import Sequence
 from pathlib import Path
@@ -28,13 +29,15 @@ def write_workbook(tables: Sequence[TableState], target: Path) -> None:
     OutputError
         When the target cannot be written.
     """
-    write_safely(target, lambda part: _write(tables, part))
+    # Made whole before any of it is written, so that a full disk is trouble of the disk alone.
+    made = _make(tables)
+    write_safely(target, lambda part: part.write_bytes(made))
 
 
-def _write(tables: Sequence[TableState], part: Path) -> None:
-    with xlsxwriter.Workbook(
-        str(part), {"strings_to_formulas": False, "strings_to_urls": False}
-    ) as book:
+def _make(tables: Sequence[TableState]) -> bytes:
+    out = io.BytesIO()
+    options = {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
+    with xlsxwriter.Workbook(out, options) as book:
         formats: dict[tuple[str, bool], object] = {}
 
         def look(number_format: str, *, heading: bool) -> object:
@@ -80,6 +83,7 @@ def _write(tables: Sequence[TableState], part: Path) -> None:
             _finish_sheet(book, sheet, table, widths)
         if not tables:
             book.add_worksheet("No tables")
+    return out.getvalue()
 
 
 def _finish_sheet(

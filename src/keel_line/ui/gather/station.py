@@ -32,7 +32,7 @@ def describe_state(page: PageState) -> str:
         return page.trouble
     if page.progress == "waiting":
         return "waiting to be read"
-    tables = {0: "no ruled table found", 1: "1 table"}.get(page.tables, f"{page.tables} tables")
+    tables = {0: "no table found", 1: "1 table"}.get(page.tables, f"{page.tables} tables")
     if page.unsure:
         return f"{tables}; look how it lies: {page.unsure}"
     done = []
