@@ -6,6 +6,7 @@ import resource
 import signal
 import stat
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
 
@@ -188,25 +189,28 @@ def test_failed_write_leaves_what_was_there(tmp_path: Path) -> None:
     assert list(tmp_path.iterdir()) == [target]
 
 
-@pytest.fixture
+@contextmanager
 def no_room() -> Iterator[None]:
-    """No file may grow beyond a few bytes, as on a full disk."""
+    """Let no file of this process grow beyond a few bytes, as on a full disk."""
     handler = signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
     limits = resource.getrlimit(resource.RLIMIT_FSIZE)
     resource.setrlimit(resource.RLIMIT_FSIZE, (16, limits[1]))
-    yield
-    resource.setrlimit(resource.RLIMIT_FSIZE, limits)
-    signal.signal(signal.SIGXFSZ, handler)
+    try:
+        yield
+    finally:  # before the tests' own report is written
+        resource.setrlimit(resource.RLIMIT_FSIZE, limits)
+        signal.signal(signal.SIGXFSZ, handler)
 
 
 @pytest.mark.parametrize("write", [write_workbook, write_csv])
 def test_where_there_is_no_room_the_clerk_is_told_and_nothing_is_lost(
-    tmp_path: Path, no_room: None, write: Callable[[Sequence[TableState], Path], object]
+    tmp_path: Path, write: Callable[[Sequence[TableState], Path], object]
 ) -> None:
     target = tmp_path / "out.xlsx"
     target.write_text("before", encoding="utf-8")
-    with pytest.raises(OutputError, match="Make room"):
-        write([table([["Vessel", "Dues"], ["Marigold", "4"], ["Heron", "12"]])], target)
+    tables = [table([["Vessel", "Dues"], ["Marigold", "4"], ["Heron", "12"]])]
+    with pytest.raises(OutputError, match="Make room"), no_room():
+        write(tables, target)
     assert target.read_text(encoding="utf-8") == "before"
     assert list(tmp_path.iterdir()) == [target]
 
