@@ -28,6 +28,7 @@ from benchmarks.measure import SETTINGS, CellScore, PageScore, score_page
 from benchmarks.pictures import draw_laid, draw_reliability, draw_silent
 from benchmarks.proofing import BIG_PAGES, ProofScore, measure_proofing
 from benchmarks.reckoning import ReckoningScore, score_reckoning
+from benchmarks.repeats import WAYS, RepeatScore, score_repeats
 from benchmarks.ruling import (
     LyingScore,
     RulingScore,
@@ -50,6 +51,7 @@ PHOTOGRAPHED_SHEETS = 30
 BENT_PAGES = 16
 RULED_PAGES = 42
 LEDGER_PAGES = 48
+REGISTER_PAGES = 32
 GROUP_PAGES = 24
 PROSE_PAGES = 24
 LYING_PAGES = 24
@@ -285,6 +287,7 @@ def write_report(
     laid: LaidScore,
     ruled: _Ruled,
     reckoned: dict[float, ReckoningScore],
+    repeated: list[dict[str, RepeatScore]],
     proofed: ProofScore,
     reader: dict[str, float],
     minutes: float,
@@ -358,6 +361,10 @@ def write_report(
         "scans, photocopies, faxes, photographs.",
         "",
         *_ruling_lines(ruled),
+        "",
+        "## Columns that repeat themselves",
+        "",
+        *_repeat_lines(repeated),
         "",
         "## Checks",
         "",
@@ -512,6 +519,25 @@ def _ruling_lines(ruled: _Ruled) -> list[str]:
     ]
 
 
+def _repeat_lines(scores: list[dict[str, RepeatScore]]) -> list[str]:
+    kinds = {"text": "words, figures, codes", "mark": "a mark alone", "blank": "blank"}
+    return [
+        f"{REGISTER_PAGES} registers (all materials), most of whose columns hold a few values again and "
+        "again; some hold dashes or ditto marks alone. Read cell by cell, and with what the "
+        "column says elsewhere:",
+        "",
+        "| cells | | number | exactly right | flagged | wrong and not flagged | read as nothing |",
+        "|---|---|---|---|---|---|---|",
+        *[
+            f"| {named} | {way} | {s.cells} | {_percent(s.right, s.cells)} | "
+            f"{_percent(s.flagged, s.cells)} | {s.silent} | {s.lost} |"
+            for kind, named in kinds.items()
+            for way, score in zip(WAYS, scores, strict=True)
+            for s in (score[kind],)
+        ],
+    ]
+
+
 def _reckoning_lines(scores: dict[float, ReckoningScore]) -> list[str]:
     first = next(iter(scores.values()))
     ways = ("by the reading alone", "with the checks")
@@ -594,9 +620,14 @@ def main() -> None:
         score_groups(GROUP_PAGES),
     )
     reckoned = score_reckoning(LEDGER_PAGES)
+    repeated = score_repeats(REGISTER_PAGES)
     proofed = measure_proofing()
     minutes = (time.monotonic() - begun) / 60
-    click.echo(write_report(groups, page, window, laid, ruled, reckoned, proofed, reader, minutes))
+    click.echo(
+        write_report(
+            groups, page, window, laid, ruled, reckoned, repeated, proofed, reader, minutes
+        )
+    )
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     click.echo(f"Peak memory of the whole benchmark: {peak:.0f} MB", err=True)
 

@@ -11,7 +11,7 @@ from typing import Literal
 
 import numpy as np
 
-Group = Literal["number", "date", "code", "name", "word", "phrase", "symbols"]
+Group = Literal["number", "date", "code", "name", "word", "phrase", "symbols", "look-alikes"]
 Rng = np.random.Generator
 
 WORD_DIR = Path(__file__).resolve().parent.parent / ".cache" / "words"
@@ -93,6 +93,21 @@ UPPER = LOWER.upper()
 ACCENTED = "àáâãäåæçèéêëìíîïðñòóôõöøùúûüýþÿßœšžÀÁÂÃÄÅÆÇÈÉÊËÌÍÎÏÐÑÒÓÔÕÖØÙÚÛÜÝÞŒŠŽ"
 MARKS = ("*", "†", "‡", "§", "¹", "²", "³", "ª", "º", "**", "(a)", "(b)", "¶")
 RARE = "£€¥¢°±×÷½¼¾²³¹µ§†‡•–—‘’“”…№✓«»¿¡ªº¶©®¦¬"
+APOSTROPHES = ("'", "’")
+DASHES = ("-", "–", "—", "-", "–")
+LIKE_LETTERS = (
+    "O0QoD",
+    "Il1|i",
+    "S5s",
+    "B8R3",
+    "Z2z7",
+    "G6C0",
+    "vVwWyY",
+    "cCoOsSxXzZ",
+    "rnm",
+    "uvUV",
+)
+DIGITS = "0123456789"
 PUNCT = "!\"#$%&'()*+,-./:;<=>?@[\\]^_`{|}~"
 
 
@@ -438,6 +453,72 @@ def make_symbols(rng: Rng) -> str:
     )
 
 
+def make_look_alikes(rng: Rng, *, held: bool = False) -> str:
+    """Draw a text that turns on signs of nearly one shape, each as often as its likes.
+
+    The word lists know one kind of apostrophe only, and ranges of numbers mostly one kind of dash;
+    paper knows all of them, and a face shows which it is.
+    """
+    quote, dash = _pick(rng, APOSTROPHES), _pick(rng, DASHES)
+    word = _case(rng, _word(rng, held=held)).replace("'", quote)
+
+    def own() -> str:
+        return word if quote in word else word + quote + ("S" if word.isupper() else "s")
+
+    def elided() -> str:
+        return _pick(rng, ("O", "D", "L", "d", "l", "qu", "n", "N", "Qu", "dell")) + quote + word
+
+    def enclosed() -> str:
+        pair = _pick(rng, ("‘’", "“”", "''", '""', "«»", "‚’", "„“", "()", "[]", "{}"))
+        return f"{pair[0]}{word}{pair[1]}" if rng.random() < 0.7 else word + _pick(rng, pair)
+
+    def raised() -> str:
+        figure = _digits(rng, int(rng.integers(1, 4)))
+        return figure + _pick(rng, ("'", "’", '"', "”", "°", "º", "ª", "*", "²", "³", "²"))
+
+    def span() -> str:
+        low, high = (_digits(rng, int(rng.integers(1, 5))) for _ in range(2))
+        return f"{low}{dash}{high}" if rng.random() < 0.75 else f"{low} {dash} {high}"
+
+    def joined() -> str:
+        other = _case(rng, _word(rng, held=held)).replace("'", quote)
+        return f"{word}{dash}{other}" if rng.random() < 0.5 else f"{word} {dash} {other}"
+
+    def negative() -> str:
+        return dash + _pick(rng, ("", " ")) + make_number(rng).lstrip("+-–±$£€ ")
+
+    def code() -> str:
+        pool = _pick(rng, LIKE_LETTERS)
+        count = int(rng.integers(1, 9))
+        signs = [_pick(rng, pool if rng.random() < 0.6 else UPPER + DIGITS) for _ in range(count)]
+        if count > 3 and rng.random() < 0.3:
+            signs.insert(int(rng.integers(1, count)), _pick(rng, (*DASHES, "/", ".", " ")))
+        return "".join(signs)
+
+    def parted() -> str:
+        left, right = (_digits(rng, int(rng.integers(1, 4))) for _ in range(2))
+        return left + _pick(rng, (".", ",", ":", ";", "'", "’", " ")) + right
+
+    def ended() -> str:
+        return word + _pick(rng, (".", ",", ":", ";", "!", "l", "I", "i", "j", "…", "..", "•"))
+
+    return _either(
+        rng,
+        [
+            (0.16, own),
+            (0.06, elided),
+            (0.08, enclosed),
+            (0.06, raised),
+            (0.14, span),
+            (0.10, joined),
+            (0.04, negative),
+            (0.18, code),
+            (0.08, parted),
+            (1.0, ended),
+        ],
+    )
+
+
 _MAKERS: dict[Group, Callable[..., str]] = {
     "number": make_number,
     "date": make_date,
@@ -446,7 +527,9 @@ _MAKERS: dict[Group, Callable[..., str]] = {
     "word": make_word,
     "phrase": make_phrase,
     "symbols": make_symbols,
+    "look-alikes": make_look_alikes,
 }
+_WORDY = frozenset({"name", "word", "phrase", "look-alikes"})
 GROUP_SHARES: dict[Group, float] = {
     "number": 0.33,
     "date": 0.12,
@@ -465,6 +548,11 @@ CODE_HEAVY_SHARES: dict[Group, float] = {
     "word": 0.11,
     "phrase": 0.07,
     "symbols": 0.05,
+}
+
+LOOK_ALIKE_SHARES: dict[Group, float] = {
+    **{group: 0.7 * share for group, share in GROUP_SHARES.items()},
+    "look-alikes": 0.3,
 }
 
 
@@ -486,5 +574,5 @@ def make_text(
     groups = list(chosen)
     group = groups[int(rng.choice(len(groups), p=list(chosen.values())))]
     maker = _MAKERS[group]
-    text = maker(rng, held=held) if group in {"name", "word", "phrase"} else maker(rng)
+    text = maker(rng, held=held) if group in _WORDY else maker(rng)
     return " ".join(text.split()), group

@@ -17,7 +17,7 @@ import numpy as np
 
 from synth.faces import Split, load_faces
 from synth.lines import LineSample, make_sheet
-from synth.text import CODE_HEAVY_SHARES
+from synth.text import CODE_HEAVY_SHARES, LOOK_ALIKE_SHARES
 from training.config import ALPHABET, MATERIAL_VERSION, TrainConfig
 
 log = logging.getLogger(__name__)
@@ -26,6 +26,7 @@ MATERIAL_DIR = Path(__file__).resolve().parent.parent / ".cache" / f"material-{M
 LINES_A_SHARD = 4000
 CODE_HEAVY_FROM = 200
 BLENDED_FROM = 840
+LOOK_ALIKES_FROM = 940
 _SPLIT_SEED = {"train": 1, "val": 2, "held": 3}
 
 
@@ -60,6 +61,8 @@ def render_shard(split: Split, number: int) -> Path:
     easy = split == "train" and number < 10
     # The last stage's shards are rich in codes of short pieces that stand apart.
     shares = CODE_HEAVY_SHARES if number >= CODE_HEAVY_FROM else None
+    if number >= LOOK_ALIKES_FROM:
+        shares = LOOK_ALIKE_SHARES
     blended = 0.5 if split == "train" and number >= BLENDED_FROM else 0.0
     samples: list[LineSample] = []
     while len(samples) < LINES_A_SHARD:

@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from keel_line._shared.texts import differ_in
 from keel_line.desk.kinds import sort_doubts
-from keel_line.desk.learning import differ_in
 from keel_line.model.finding import Finding, Findings, Wanted
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import CharReading, Reading, RunnerUp

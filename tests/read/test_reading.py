@@ -11,10 +11,10 @@ from PIL import Image, ImageDraw, ImageFont
 
 from keel_line._shared.paper import PAPER_LEVEL, flatten_light
 from keel_line.model.grid import Cell, Grid
+from keel_line.read.blanks import blank_confidence
 from keel_line.read.confidence import (
     FEATURES,
     Calibration,
-    blank_confidence,
     estimate_confidence,
     load_calibration,
     make_flagging,
@@ -221,6 +221,16 @@ def test_lines_are_counted(count: int) -> None:
 def test_accents_dots_and_stops_stay_with_their_line() -> None:
     ink = take_ink(draw("éi:;, j."), 200.0, CAP_PX, 3.0)
     assert len(find_lines(ink, CAP_PX)) == 1
+
+
+@pytest.mark.parametrize("text", ["=", ":", "÷", "„"])
+def test_strokes_of_one_sign_are_no_lines_of_their_own(text: str) -> None:
+    assert len(find_lines(take_ink(draw(text), 200.0, CAP_PX, 3.0), CAP_PX)) == 1
+
+
+def test_dashes_below_each_other_are_lines() -> None:
+    ink = take_ink(draw("-\n-", size=(300, 100)), 200.0, CAP_PX, 3.0)
+    assert len(find_lines(ink, CAP_PX)) == 2
 
 
 def test_baseline_and_height_are_measured() -> None:

@@ -12,7 +12,14 @@ from synth import faces
 from synth.lines import LINES_A_SHEET, make_sheet
 from synth.pages import Style, make_page, make_table
 from synth.paper import CONDITIONS, add_specks, compress, fade, spread_ink
-from synth.text import GROUP_SHARES, make_pseudo_word, make_symbols
+from synth.registers import make_register
+from synth.text import (
+    GROUP_SHARES,
+    LOOK_ALIKE_SHARES,
+    make_look_alikes,
+    make_pseudo_word,
+    make_symbols,
+)
 from tests.conftest import as_page, inter
 from training.config import ALPHABET
 
@@ -103,8 +110,37 @@ def test_specks_and_compression_leave_most_of_the_page() -> None:
     assert np.abs(compress(grey, 60).astype(int) - 240).max() < 4
 
 
+@pytest.mark.usefixtures("without_words")
+def test_registers_repeat_themselves_and_are_found() -> None:
+    rng = np.random.default_rng(6)
+    pages = [make_register(rng, [inter(), inter(bold=True)], ALLOWED) for _ in range(3)]
+    repeats = columns = 0
+    for page in pages:
+        (table,) = page.tables
+        grids = find_grids(page.grey, page.x_dpi)
+        assert {(c.row, c.col) for g in grids for c in g.cells} == {
+            (c.row, c.col) for c in table.cells
+        }
+        for col in range(table.cols):
+            texts = [c.text for c in table.cells if c.col == col and c.row and c.text]
+            assert all(set(text) <= ALLOWED for text in texts)
+            repeats += len(texts) - len(set(texts)) > len(texts) / 3
+            columns += 1
+    assert repeats > columns / 4
+
+
+@pytest.mark.usefixtures("without_words")
+def test_look_alikes_stand_for_each_other_evenly() -> None:
+    rng = np.random.default_rng(7)
+    signs = "".join(make_look_alikes(rng) for _ in range(4000))
+    assert signs.count("’") == pytest.approx(signs.count("'"), rel=0.25)
+    assert signs.count("–") == pytest.approx(signs.count("-"), rel=0.25)
+    assert min(signs.count(sign) for sign in "O0Il1—") > 100
+
+
 def test_shares_of_text_add_up() -> None:
     assert sum(GROUP_SHARES.values()) == pytest.approx(1.0)
+    assert sum(LOOK_ALIKE_SHARES.values()) == pytest.approx(1.0)
     rng = np.random.default_rng(5)
     assert all(make_pseudo_word(rng).isalpha() for _ in range(50))
     assert all(0 < len(make_symbols(rng)) < 20 for _ in range(50))

@@ -7,6 +7,7 @@ from collections import Counter
 from functools import lru_cache
 
 from keel_line._shared.forms import form_of
+from keel_line._shared.texts import differ_in
 from keel_line.check.amounts import write_like
 from keel_line.check.sheet import Column, Sheet
 from keel_line.check.sums import read_amounts
@@ -215,8 +216,4 @@ def _plain(text: str) -> str:
 @lru_cache(maxsize=4096)
 def is_near(a: str, b: str) -> bool:
     """Tell whether one letter put in, left out or changed makes one text the other."""
-    if a == b or abs(len(a) - len(b)) > 1:
-        return False
-    short, long = sorted((a, b), key=len)
-    k = next((i for i, (x, y) in enumerate(zip(short, long, strict=False)) if x != y), len(short))
-    return short[k + (len(a) == len(b)) :] == long[k + 1 :]
+    return differ_in(a, b) is not None

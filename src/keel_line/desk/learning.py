@@ -11,10 +11,8 @@ from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from keel_line._shared.texts import Pair, differ_in
 from keel_line.model.table import CellState
-
-Pair = tuple[str, str]
-"""The character that was read and the one that it may be; an empty text stands for none."""
 
 WEAK = 0.9
 """Characters less likely than this are in question."""
@@ -44,24 +42,6 @@ class Lessons:
             return confidence
         chance = (wrong + _PRIOR * (1.0 - confidence)) / (right + wrong + _PRIOR)
         return max(confidence, 1.0 - chance)
-
-
-def differ_in(a: str, b: str) -> Pair | None:
-    """Return what differs between two readings where it is one character at most on each side.
-
-    An empty side stands for a character that the other reading does not have; None where the two
-    are alike or differ in more.
-    """
-    first = 0
-    while first < min(len(a), len(b)) and a[first] == b[first]:
-        first += 1
-    last = 0
-    while last < min(len(a), len(b)) - first and a[-1 - last] == b[-1 - last]:
-        last += 1
-    mid_a, mid_b = a[first : len(a) - last], b[first : len(b) - last]
-    if max(len(mid_a), len(mid_b)) != 1:
-        return None
-    return mid_a, mid_b
 
 
 def pair_in_question(state: CellState) -> Pair | None:

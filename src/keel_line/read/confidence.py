@@ -107,15 +107,6 @@ def estimate_confidence(model: Calibration, features: Sequence[float]) -> float:
     return min(0.9999, max(0.001, 1 / (1 + math.exp(-max(-30.0, min(30.0, z))))))
 
 
-def blank_confidence(dirt_px: int, cap_px: float) -> float:
-    """Return the probability that a cell without writing is blank.
-
-    Dirt as large as a full stop may have been one.
-    """
-    stop = (0.11 * cap_px) ** 2
-    return 0.9998 if dirt_px == 0 else max(0.6, 0.9995 - 0.02 * dirt_px / max(stop, 1.0))
-
-
 @dataclass(frozen=True)
 class Flagging:
     """Which cells of a table are flagged.

@@ -61,6 +61,9 @@ def _bands(ink: CellInk, cap_px: float) -> list[tuple[int, int]]:
     for top, bottom in spans:
         # Letters of one line overlap in most of their height; those of two lines do not.
         if bands:
+            if not len(tall) and bottom - bands[-1][0] <= cap_px:  # the strokes of an equals sign
+                bands[-1][1] = max(bands[-1][1], bottom)
+                continue
             overlap = min(bands[-1][1], bottom) - top
             if overlap > 0.3 * min(bottom - top, bands[-1][1] - bands[-1][0]):
                 bands[-1][1] = max(bands[-1][1], bottom)

@@ -14,11 +14,11 @@ from keel_line.model.geometry import Box
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import CharReading, Reading, RunnerUp
 from keel_line.read.account import InkAccount, account_ink
+from keel_line.read.blanks import USUAL_MARKS, blank_confidence, nothing_confidence, share_marks
 from keel_line.read.column import gather_forms
 from keel_line.read.confidence import (
     FEATURES,
     Calibration,
-    blank_confidence,
     estimate_confidence,
     load_calibration,
     log_odds,
@@ -53,14 +53,15 @@ from keel_line.read.spaces import (
     measure_setting,
     set_spaces,
 )
+from keel_line.read.values import Worth, choose_known, gather_values, make_worth
 
 _SIDE_CAPS = 0.35
 _AROUND_IN = 0.1
 _CUT_SURE = 0.5
 _STROKE_SURE = 0.8
-_UNREAD_SURE = 0.3  # specks and stains are read as nothing, too
 _NOT_READ = 0.001
 _FEW_AGREE = 0.7
+_SAY_OF_VALUES = 0.5  # print that is misread once is misread alike where it stands again
 _UNUSUAL_FORM = -1.0
 
 
@@ -83,7 +84,10 @@ class PreparedCell:
 
 @dataclass(frozen=True)
 class Reader:
-    """Reads pages with one network, one language and one calibration."""
+    """Reads pages with one network, one language and one calibration.
+
+    ``heed_values`` lets what a column says again and again weigh where the ink is open.
+    """
 
     network: Network = field(default_factory=Network)
     calibration: Calibration = field(default_factory=load_calibration)
@@ -91,6 +95,7 @@ class Reader:
     language: LanguageModel = field(default_factory=load_language)
     likeness: EvidenceModel = field(default_factory=load_likeness)
     lengths: EvidenceModel = field(default_factory=load_lengths)
+    heed_values: bool = True
 
     def read_page(
         self, grey: Grey, dpi: float, grids: Sequence[Grid], flat: Grey | None = None
@@ -136,11 +141,12 @@ class Reader:
                 continue
             own = [[next(each) for _ in cell.pictures] for cell in cells]
             lines = [[d for d, _ in pairs] for pairs in own]
-            spaced = self._set_spaces(cells, lines, [[p for _, p in pairs] for pairs in own])
+            probs = [[p for _, p in pairs] for pairs in own]
+            spaced, worths = self._heed_values(cells, self._set_spaces(cells, lines, probs), probs)
             fits = _fit_columns(cells, spaced)
             leads = iter(measure_leads([d for lines in spaced for d in lines], self.language))
             hardness = iter(measure_hardness([_margin(d) for d in spaced if _has_text(d)]))
-            rivals = self._find_rivals(spaced, fits)
+            rivals = self._find_rivals(spaced, fits, worths)
             out.append(
                 [
                     self._conclude(
@@ -150,8 +156,11 @@ class Reader:
                         next(hardness) if _has_text(d) else 0.0,
                         fit,
                         others,
+                        share,
                     )
-                    for c, d, fit, others in zip(cells, spaced, fits, rivals, strict=True)
+                    for c, d, fit, others, share in zip(
+                        cells, spaced, fits, rivals, _expect_marks(cells, spaced), strict=True
+                    )
                 ]
             )
         return out
@@ -192,17 +201,40 @@ class Reader:
             for lines, own in zip(cleared, gaps, strict=True)
         ]
 
+    def _heed_values(
+        self,
+        cells: list[PreparedCell],
+        decoded: list[list[Decoded]],
+        probs: list[list[NDArray[np.float32]]],
+    ) -> tuple[list[list[Decoded]], list[Worth]]:
+        """Let each column's values settle what the ink leaves open; return what they lend, too."""
+        alphabet = self.network.recipe.alphabet
+        out = list(decoded)
+        worths: list[Worth] = [_worth_nothing] * len(cells)
+        if not self.heed_values:
+            return out, worths
+        for every in _by_column(cells).values():
+            numbers = [n for n in every if _has_text(decoded[n])]
+            shares = [_share_readings(decoded[n]) for n in numbers]
+            column = gather_values(shares)
+            for n, own in zip(numbers, shares, strict=True):
+                worths[n] = make_worth(column, own)
+                if len(decoded[n]) == 1:
+                    out[n] = [choose_known(decoded[n][0], probs[n][0], column, own, alphabet)]
+        return out, worths
+
     def _find_rivals(
-        self, decoded: list[list[Decoded]], fits: list[Fit]
+        self, decoded: list[list[Decoded]], fits: list[Fit], worths: list[Worth]
     ) -> list[tuple[tuple[RunnerUp, ...], float]]:
         """Return each cell's runners-up, and how far its reading leads them."""
-        kept = [[d for d in lines if d.text] for lines in decoded]
+        kept = [[d for d in lines if d.text] or lines for lines in decoded]
+        fits = [_add(fit, worth) for fit, worth in zip(fits, worths, strict=True)]
         found = [find_runners_up(lines, fit) for lines, fit in zip(kept, fits, strict=True)]
         texts = [_join(lines) for lines in kept]
         every = [*texts, *(r.text for own in found for r in own)]
         likely = score_against_usual([t for t in every if t], self.language)
         return [
-            (own, measure_lead(text, chance_of(lines), own, fit, likely))
+            (own, measure_lead(text, chance_of(lines), own, fit, likely) if text else 0.0)
             for lines, text, own, fit in zip(kept, texts, found, fits, strict=True)
         ]
 
@@ -214,8 +246,12 @@ class Reader:
         hardness: float,
         fit: Fit,
         rivals: tuple[tuple[RunnerUp, ...], float],
+        marks: float,
     ) -> Reading:
-        """Put a cell's lines together into one reading with its confidence."""
+        """Put a cell's lines together into one reading with its confidence.
+
+        ``marks`` is how likely a cell of its column holds a lone mark.
+        """
         model = self.network.hash
         kept = [
             (line, left, d)
@@ -223,14 +259,15 @@ class Reader:
             if d.text
         ]
         if not kept and cell.ink.is_blank:
-            sure = blank_confidence(cell.ink.dirt_px, cell.cap_px)
+            sure = blank_confidence(cell.ink.dirt_px, cell.cap_px, marks)
             reasons = () if sure > 0.99 else ("Looks blank, but there are specks in it.",)
             return Reading("", sure, reasons=reasons, model=model)
         if not kept:
             account = account_ink(cell.ink, (), cell.origin, cell.cap_px)
             return Reading(
                 "",
-                _UNREAD_SURE,
+                nothing_confidence(int(cell.ink.mask.sum()), cell.cap_px, marks),
+                runners_up=rivals[0],
                 reasons=("There is ink here that could not be read.",),
                 model=model,
                 unread=account.unread,
@@ -325,6 +362,42 @@ def _fit_columns(cells: list[PreparedCell], decoded: list[list[Decoded]]) -> lis
         make(cell.cell, text, weight)
         for cell, text, weight in zip(cells, texts, weights, strict=True)
     ]
+
+
+def _expect_marks(cells: list[PreparedCell], decoded: list[list[Decoded]]) -> list[float]:
+    """Return how likely each cell holds a lone mark, by the other cells of its column."""
+    out = [USUAL_MARKS] * len(cells)
+    for numbers in _by_column(cells).values():
+        for n, share in zip(
+            numbers, share_marks([_join(decoded[n]) for n in numbers]), strict=True
+        ):
+            out[n] = share
+    return out
+
+
+def _by_column(cells: Sequence[PreparedCell]) -> dict[int, list[int]]:
+    """Return the numbers of each column's cells, those over several columns left out."""
+    columns: dict[int, list[int]] = {}
+    for number, cell in enumerate(cells):
+        if cell.cell.col_span == 1:
+            columns.setdefault(cell.cell.col, []).append(number)
+    return columns
+
+
+def _share_readings(lines: Sequence[Decoded]) -> dict[str, float]:
+    """Return a cell's readings with their probabilities; of several lines only what was read."""
+    if len(lines) == 1:
+        return {text: chance for text, chance in lines[0].beams if text}
+    return {_join(lines): chance_of([d for d in lines if d.text])}
+
+
+def _worth_nothing(_: str) -> float:
+    return 0.0
+
+
+def _add(fit: Fit, worth: Worth) -> Fit:
+    """Return how well a text fits a column by its form and by what the column says elsewhere."""
+    return lambda text: fit(text) + _SAY_OF_VALUES * worth(text)
 
 
 def measure_table_gaps(

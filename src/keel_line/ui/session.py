@@ -12,8 +12,9 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from keel_line._shared.memory import set_aside
+from keel_line._shared.texts import Pair
 from keel_line.desk.desk import Desk
-from keel_line.desk.learning import LEAST_SEEN, Experience, Pair, pair_in_question
+from keel_line.desk.learning import LEAST_SEEN, Experience, pair_in_question
 from keel_line.model.docket import PageState, Step
 from keel_line.model.finding import Sums
 from keel_line.model.table import CellState, TableState

@@ -1,0 +1,91 @@
+"""What a column's own values are worth: registers read with and without heeding them.
+
+Also what becomes of cells that hold a mark alone (a dash for nil, a ditto mark), and of blank ones.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from benchmarks.measure import flat_text
+from keel_line.model.grid import Grid
+from keel_line.model.page import Page, Resolution
+from keel_line.model.reading import Reading
+from keel_line.read.blanks import is_lone_mark
+from keel_line.read.confidence import Flagging, load_calibration, make_flagging
+from keel_line.read.network import Network
+from keel_line.read.reader import Reader
+from keel_line.rule.grids import find_grids
+from keel_line.square.straighten import square_page
+from synth.faces import load_faces
+from synth.pages import MadePage
+from synth.registers import make_register
+
+CONDITIONS = ("office", "copy", "fax", "clean", "fax-coarse", "photo", "copy", "fax")
+WAYS = ("each cell by itself", "with the column's values")
+_SEED = 51907
+_DIAL = 1.0
+
+
+@dataclass
+class RepeatScore:
+    """Counts over cells of one kind: all, right, flagged, wrong and not flagged.
+
+    ``lost`` are those that were read as nothing though they hold something.
+    """
+
+    cells: int = 0
+    right: int = 0
+    flagged: int = 0
+    silent: int = 0
+    lost: int = 0
+
+
+def score_repeats(pages: int) -> list[dict[str, RepeatScore]]:
+    """Read registers of held-out faces in each of ``WAYS``; return the counts by kind of cell.
+
+    Kinds are "text" for cells with letters or figures, "mark" and "blank".
+    """
+    network = Network()
+    readers = [Reader(network, heed_values=heed) for heed in (False, True)]
+    flagging = make_flagging(load_calibration(), _DIAL)
+    scores = [{kind: RepeatScore() for kind in ("text", "mark", "blank")} for _ in readers]
+    faces, alphabet = load_faces("held"), frozenset(network.recipe.alphabet)
+    for i in range(pages):
+        rng = np.random.default_rng([_SEED, i])
+        condition = CONDITIONS[i % len(CONDITIONS)]
+        page = make_register(rng, faces, alphabet, condition=condition, held=True)
+        squared = square_page(
+            Page(page.grey, Resolution(page.x_dpi, page.y_dpi), "made", 1, "scan")
+        )
+        grids = find_grids(squared.pixels, squared.dpi)
+        if len(grids) != 1:
+            continue
+        for reader, score in zip(readers, scores, strict=True):
+            (readings,) = reader.read_page(squared.pixels, squared.dpi, grids)
+            _add_table(score, page, grids[0], readings, flagging)
+    return scores
+
+
+def _add_table(
+    scores: dict[str, RepeatScore],
+    page: MadePage,
+    grid: Grid,
+    readings: Sequence[Reading],
+    flagging: Flagging,
+) -> None:
+    truth = {(c.row, c.col): flat_text(c.text) for c in page.tables[0].cells}
+    if {(c.row, c.col) for c in grid.cells} != truth.keys():
+        return  # a wrong grid is no fault of the reading
+    cut = flagging.find_cut([r.confidence for r in readings])
+    for cell, reading in zip(grid.cells, readings, strict=True):
+        text, read = truth[cell.row, cell.col], flat_text(reading.text)
+        score = scores["mark" if is_lone_mark(text) else "text" if text else "blank"]
+        score.cells += 1
+        score.right += read == text
+        score.flagged += reading.confidence < cut
+        score.silent += read != text and reading.confidence >= cut
+        score.lost += bool(text) and not read

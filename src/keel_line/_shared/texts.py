@@ -1,0 +1,24 @@
+"""Where two texts differ."""
+
+from __future__ import annotations
+
+Pair = tuple[str, str]
+"""The character that one text has and the one that the other has there; empty for none."""
+
+
+def differ_in(a: str, b: str) -> Pair | None:
+    """Return what differs between two readings where it is one character at most on each side.
+
+    An empty side stands for a character that the other reading does not have; None where the two
+    are alike or differ in more.
+    """
+    first = 0
+    while first < min(len(a), len(b)) and a[first] == b[first]:
+        first += 1
+    last = 0
+    while last < min(len(a), len(b)) - first and a[-1 - last] == b[-1 - last]:
+        last += 1
+    mid_a, mid_b = a[first : len(a) - last], b[first : len(b) - last]
+    if max(len(mid_a), len(mid_b)) != 1:
+        return None
+    return mid_a, mid_b
