@@ -9,6 +9,7 @@ import json
 import logging
 import math
 from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
 from pathlib import Path
 
 import click
@@ -29,8 +30,20 @@ _SEED = 404
 _PENALTY = 0.0005
 
 
-def gather_page(seed: int) -> list[tuple[tuple[float, ...], bool]]:
-    """Read one validation page; return (features, whether right) of each cell with a reading."""
+@dataclass(frozen=True)
+class ReadCell:
+    """A cell of a validation page: the features of its reading, and whether it is right.
+
+    Cells in which nothing is read have no features; ``confidence`` (0 to 1) is theirs alone.
+    """
+
+    features: tuple[float, ...]
+    confidence: float
+    right: bool
+
+
+def gather_page(seed: int) -> list[ReadCell]:
+    """Read one validation page; return its cells."""
     cv2.setNumThreads(1)
     page, squared, grids = lay_page("val", _SEED, seed)
     if len(grids) != len(page.tables):
@@ -46,9 +59,10 @@ def gather_page(seed: int) -> list[tuple[tuple[float, ...], bool]]:
             continue  # a wrong grid is no fault of the reading
         for cell, reading in zip(grid.cells, readings, strict=True):
             text = truth.get((cell.row, cell.col, cell.row_span, cell.col_span))
-            if text is not None and reading.features:
+            if text is not None:
                 values = tuple(v for _, v in reading.features)
-                out.append((values, text.split() == reading.text.split()))
+                right = text.split() == reading.text.split()
+                out.append(ReadCell(values, reading.confidence, right))
     return out
 
 
@@ -79,7 +93,7 @@ def find_cuts(
     """Find for each rate the least confidence that is not flagged.
 
     The expected wrong among the unflagged, by the model and by count (whichever is greater), stays
-    within the rate of all cells.
+    within the rate of all cells, those in which nothing is read among them.
     """
     order = np.argsort(-confidence)
     sure, wrong = confidence[order], ~right[order]
@@ -100,9 +114,17 @@ def main(pages: int, workers: int, into: Path) -> None:
     """Fit the confidence and write it beside the weights."""
     logging.basicConfig(level=logging.INFO, format="%(message)s")
     with ProcessPoolExecutor(workers) as pool:
-        cells = [c for page in pool.map(gather_page, range(pages)) for c in page]
-    features = np.array([f for f, _ in cells])
-    right = np.array([r for _, r in cells])
+        every = [c for page in pool.map(gather_page, range(pages)) for c in page]
+    cells = [c for c in every if c.features]
+    unread = [c for c in every if not c.features]
+    features = np.array([c.features for c in cells])
+    right = np.array([c.right for c in cells])
+    log.info(
+        "%d cells in which nothing is read, said to be blank with %.4f, were %.4f",
+        len(unread),
+        np.mean([c.confidence for c in unread]),
+        np.mean([c.right for c in unread]),
+    )
     half = np.arange(len(right)) % 2 == 0
     weights, bias = fit(features[half], right[half])
     model = Calibration(tuple(map(float, weights)), bias, ((1.0, 0.5),), "")
@@ -129,14 +151,16 @@ def main(pages: int, workers: int, into: Path) -> None:
     )
     weights, bias = fit(features, right)
     model = Calibration(tuple(map(float, weights)), bias, ((1.0, 0.5),), "")
-    confidence = np.array([estimate_confidence(model, f) for f in features])
+    confidence = np.array(
+        [estimate_confidence(model, c.features) if c.features else c.confidence for c in every]
+    )
     into.write_text(
         json.dumps(
             {
                 "weights": [round(float(w), 6) for w in weights],
                 "bias": round(bias, 6),
-                "cuts": find_cuts(confidence, right),
-                "fitted_on": f"{len(right)} cells of {pages} made pages of validation faces",
+                "cuts": find_cuts(confidence, np.array([c.right for c in every])),
+                "fitted_on": f"{len(every)} cells of {pages} made pages of validation faces",
             }
         ),
         encoding="utf-8",

@@ -1,12 +1,13 @@
 """Fit the judge of spaces on pages of the training faces, read by the product's own pipeline.
 
-Run as ``python -m training.spacing --pages 240`` after ``training.export``; calibrate after it.
+Run as ``python -m training.spacing`` after ``training.export``; calibrate after it.
 """
 
 from __future__ import annotations
 
 import json
 import logging
+from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
@@ -32,7 +33,7 @@ from keel_line.read.spaces import (
     measure_setting,
 )
 from synth.faces import Split
-from training.pages import lay_page
+from training.pages import CONDITIONS, lay_page
 
 log = logging.getLogger(__name__)
 
@@ -112,29 +113,44 @@ def fit(features: NDArray[np.float64], spaced: NDArray[np.bool_]) -> dict[str, o
     }
 
 
-def gather(split: Split, pages: int, workers: int) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
-    """Gather the gaps of many pages."""
+def choose_pages(pages: int, copies: int) -> list[int]:
+    """Return the numbers of the first pages, and of so many photocopies beyond them.
+
+    Copies of which thin strokes are lost have gaps that no others have, and few are among the rest.
+    """
+    copy = CONDITIONS.index("copy")
+    first = pages + (copy - pages) % len(CONDITIONS)
+    return [*range(pages), *(first + len(CONDITIONS) * i for i in range(copies))]
+
+
+def gather(
+    split: Split, pages: Sequence[int], workers: int
+) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """Gather the gaps of pages with these numbers."""
     with ProcessPoolExecutor(workers) as pool:
-        found = list(pool.map(gather_gaps, [split] * pages, range(pages)))
+        found = list(pool.map(gather_gaps, [split] * len(pages), pages))
     return np.concatenate([f for f, _ in found]), np.concatenate([s for _, s in found])
 
 
 @click.command()
-@click.option("--pages", default=240, show_default=True)
+@click.option("--pages", default=120, show_default=True)
+@click.option("--copies", default=50, show_default=True, help="Photocopies besides.")
 @click.option("--checks", default=40, show_default=True, help="Validation pages to measure on.")
 @click.option("--workers", default=2, show_default=True)
 @click.option("--into", type=click.Path(path_type=Path), default=DATA_DIR / "spaces.json")
-def main(pages: int, checks: int, workers: int, into: Path) -> None:
+def main(pages: int, copies: int, checks: int, workers: int, into: Path) -> None:
     """Fit the judge of spaces and write it beside the weights."""
     logging.basicConfig(level=logging.INFO, format="%(message)s")
     torch.set_num_threads(1)
-    features, spaced = gather("train", pages, workers)
+    features, spaced = gather("train", choose_pages(pages, copies), workers)
     model = fit(features, spaced)
-    model["fitted_on"] = f"{len(spaced)} gaps of {pages} made pages of the training faces"
+    model["fitted_on"] = (
+        f"{len(spaced)} gaps of {pages} made pages of the training faces, {copies} copies besides"
+    )
     into.write_text(json.dumps(model), encoding="utf-8")
     report("training", features, spaced, into)
     if checks:
-        report("validation", *gather("val", checks, workers), into)
+        report("validation", *gather("val", range(checks), workers), into)
 
 
 def report(name: str, features: NDArray[np.float64], spaced: NDArray[np.bool_], file: Path) -> None:

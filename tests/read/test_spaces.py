@@ -81,6 +81,21 @@ def test_little_text_has_the_usual_setting() -> None:
     assert measure_setting([]) == Setting()
 
 
+def test_what_a_gap_has_beyond_its_letters_room_tells_a_narrow_space() -> None:
+    # Round letters stand close, straight ones apart: a space between round ones is no wider.
+    close, wide, space = 0.05, 0.25, 0.28
+    lines = [
+        gaps_of("oooo oooo", [0.7 * i for i in range(8)], [close] * 3 + [space] + [close] * 3),
+        gaps_of("nnnnnnnn", [0.7 * i for i in range(8)], [wide] * 7),
+    ] * 8
+    setting = measure_setting(lines)
+    assert setting.beyond == pytest.approx(space - close, abs=0.03)
+    beyond = measure_gap_features(lines[0], setting)[:, 21]
+    assert beyond[3] == pytest.approx(1.0, abs=0.15)
+    assert np.abs(np.delete(beyond, 3)).max() < 0.15
+    assert np.abs(measure_gap_features(lines[1], setting)[:, 21]).max() < 0.2
+
+
 def test_a_wide_comma_on_a_typewriter_is_not_followed_by_a_space() -> None:
     lines = [typed(t) for t in ("5,181", "12,40", "Pier 4", "83,77", "Berth 12", "6,318")] * 3
     setting = measure_setting(lines)

@@ -27,3 +27,10 @@ def test_a_fit_is_read_by_the_product() -> None:
     model = msgspec.convert(fitted, SpaceModel)
     judged = judge_gaps(model, features) > 0.5
     assert (judged == spaced).mean() > 0.97
+
+
+def test_copies_are_chosen_beyond_the_first_pages() -> None:
+    numbers = spacing.choose_pages(20, 3)
+    assert numbers[:20] == list(range(20))
+    assert len(set(numbers)) == 23
+    assert all(n >= 20 and spacing.CONDITIONS[n % 8] == "copy" for n in numbers[20:])

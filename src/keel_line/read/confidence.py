@@ -31,6 +31,7 @@ FEATURES = (
     "hard_margin",
     "lead",
     "hard_lead",
+    "stretch",
 )
 """Names of the features in the order of the model's weights.
 
@@ -44,7 +45,8 @@ odds of the text against its runners-up where the language has as much say as th
 the share of the table's other cells that were read with little margin; hard_margin: its product
 with margin, for a wide margin says less about paper on which most readings are close; lead: log
 odds of the text against its runners-up by ink, column and half of the language's say together;
-hard_lead: its product with hard.
+hard_lead: its product with hard; stretch: how much further apart than
+their shapes tell two letters within a word stand, in heights of capitals.
 """
 
 _CLIP = 9.0

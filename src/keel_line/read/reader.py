@@ -51,6 +51,7 @@ from keel_line.read.spaces import (
     measure_gap_features,
     measure_gaps,
     measure_setting,
+    measure_stretch,
     set_spaces,
 )
 from keel_line.read.values import Worth, choose_known, gather_values, make_worth
@@ -142,7 +143,8 @@ class Reader:
             own = [[next(each) for _ in cell.pictures] for cell in cells]
             lines = [[d for d, _ in pairs] for pairs in own]
             probs = [[p for _, p in pairs] for pairs in own]
-            spaced, worths = self._heed_values(cells, self._set_spaces(cells, lines, probs), probs)
+            spaced, stretches = self._set_spaces(cells, lines, probs)
+            spaced, worths = self._heed_values(cells, spaced, probs)
             fits = _fit_columns(cells, spaced)
             leads = iter(measure_leads([d for lines in spaced for d in lines], self.language))
             hardness = iter(measure_hardness([_margin(d) for d in spaced if _has_text(d)]))
@@ -157,9 +159,16 @@ class Reader:
                         fit,
                         others,
                         share,
+                        stretch,
                     )
-                    for c, d, fit, others, share in zip(
-                        cells, spaced, fits, rivals, _expect_marks(cells, spaced), strict=True
+                    for c, d, fit, others, share, stretch in zip(
+                        cells,
+                        spaced,
+                        fits,
+                        rivals,
+                        _expect_marks(cells, spaced),
+                        stretches,
+                        strict=True,
                     )
                 ]
             )
@@ -189,16 +198,22 @@ class Reader:
         cells: list[PreparedCell],
         decoded: list[list[Decoded]],
         probs: list[list[NDArray[np.float32]]],
-    ) -> list[list[Decoded]]:
-        """Judge every gap once more, by how the table's letters are set."""
+    ) -> tuple[list[list[Decoded]], list[float]]:
+        """Judge every gap once more, by how the table's letters are set.
+
+        Returns the lines, and for each cell how far its letters stand apart beyond that.
+        """
         gaps, cleared = measure_table_gaps(cells, decoded, probs, self.network)
         setting = measure_setting([g for own in gaps for g in own])
-        return [
+        spaced = [
             [
                 set_spaces(d, judge_gaps(self.spaces, measure_gap_features(g, setting)))
                 for d, g in zip(lines, own, strict=True)
             ]
             for lines, own in zip(cleared, gaps, strict=True)
+        ]
+        return spaced, [
+            max((measure_stretch(g, setting) for g in own), default=0.0) for own in gaps
         ]
 
     def _heed_values(
@@ -247,10 +262,12 @@ class Reader:
         fit: Fit,
         rivals: tuple[tuple[RunnerUp, ...], float],
         marks: float,
+        stretch: float,
     ) -> Reading:
         """Put a cell's lines together into one reading with its confidence.
 
-        ``marks`` is how likely a cell of its column holds a lone mark.
+        ``marks`` is how likely a cell of its column holds a lone mark, ``stretch`` how far its
+        letters stand apart beyond what their shapes tell.
         """
         model = self.network.hash
         kept = [
@@ -287,6 +304,7 @@ class Reader:
             hardness * features[0],
             lead,
             hardness * lead,
+            stretch,
         )
         confidence = estimate_confidence(self.calibration, features)
         if cell.cut:  # what is read may be right, and yet not all that is written

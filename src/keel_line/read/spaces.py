@@ -9,7 +9,7 @@ network over measures of the gap and of the table's usual gaps, fitted by ``trai
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cache
 from pathlib import Path
 
@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import PAPER_LEVEL
+from keel_line.read.bearings import Bearings, Gap, measure_bearings
 from keel_line.read.decode import Decoded
 from keel_line.read.network import DATA_DIR
 
@@ -28,6 +29,7 @@ _MARK_HIGH, _MARK_LOW, _MARK_SIDE = 0.4, 0.3, 0.13  # where a mark's ink must be
 _LEAST_PAIRS = 12
 _EVEN = 0.09
 _USUAL_GAP, _USUAL_WIDE_GAP, _USUAL_SPACE, _USUAL_PITCH = 0.17, 0.3, 0.62, 0.8  # in capitals
+_USUAL_BEYOND, _LEAST_BEYOND = 0.35, 0.1  # what a space has beyond the characters' own room
 _MOST_OPEN = 3
 _WIDE_GAP = 0.4
 _WIDE_CLEAR = 0.33  # of a capital's height: a mark's own place is less
@@ -36,7 +38,7 @@ _BOUND = 9.0
 _LOW_MARKS = ".,"
 _NARROW = "'’‘`\"”“:;!|-–()[]/°"
 
-GAP_FEATURES = 18
+GAP_FEATURES = 25
 """How many measures there are of a gap (see :func:`measure_gap_features`)."""
 
 
@@ -67,7 +69,7 @@ class LineGaps:
     text
         The line's characters without spaces; the other arrays have one entry less.
     bare
-        Longest bare stretch over the height of capitals.
+        Bare columns over the height of capitals.
     apart
         From middle to middle, over the height of capitals.
     spaced
@@ -112,9 +114,7 @@ def measure_gaps(
     for k in range(count):
         a, b = glyphs[k], glyphs[k + 1]
         low, high = np.clip(np.rint(middles[[a, b]]).astype(int), 0, len(inked))
-        open_cols = np.concatenate([[0], ~inked[low:high], [0]]).astype(np.int8)
-        edges = np.flatnonzero(np.diff(open_cols)).reshape(-1, 2)
-        bare[k] = (edges[:, 1] - edges[:, 0]).max(initial=0) / cap_px
+        bare[k] = (~inked[low:high]).sum() / cap_px  # a speck takes no more of it than its width
         apart[k] = (middles[b] - middles[a]) / cap_px
         spaced[k] = b > a + 1
         first, last = int(decoded.places[a, 0]), int(decoded.places[b, 1])
@@ -128,7 +128,9 @@ class Setting:
 
     ``gap`` and ``wide_gap`` are the median and the ninth tenth of gaps between letters, ``space``
     the median gap where a space was read, ``pitch`` from middle to middle; ``fixed`` (0 to 1) is
-    the share of pairs that stand at the pitch: 1 on a typewriter.
+    the share of pairs that stand at the pitch: 1 on a typewriter. ``bearings`` is the room that
+    each character leaves, ``beyond`` what a space usually has beyond that; ``steps`` and
+    ``beyond_step`` are the same from middle to middle, which dirt in a gap does not change.
     """
 
     gap: float = _USUAL_GAP
@@ -136,6 +138,10 @@ class Setting:
     space: float = _USUAL_SPACE
     pitch: float = _USUAL_PITCH
     fixed: float = 0.0
+    bearings: Bearings = field(default_factory=Bearings)
+    beyond: float = _USUAL_BEYOND
+    steps: Bearings = field(default_factory=Bearings)
+    beyond_step: float = _USUAL_BEYOND
 
 
 def measure_setting(lines: Sequence[LineGaps]) -> Setting:
@@ -155,8 +161,12 @@ def measure_setting(lines: Sequence[LineGaps]) -> Setting:
                 pitches.append(float(line.apart[k]))
             elif k and text[k] in _LOW_MARKS and text[k - 1].isalnum() and text[k + 1].isalnum():
                 over_marks.append(float(line.apart[k - 1] + line.apart[k]))
+    room = (
+        *_measure_room(lines, [line.bare for line in lines]),
+        *_measure_room(lines, [line.apart for line in lines]),
+    )
     if len(gaps) < _LEAST_PAIRS:
-        return Setting()
+        return Setting(_USUAL_GAP, _USUAL_WIDE_GAP, _USUAL_SPACE, _USUAL_PITCH, 0.0, *room)
     pitch = float(np.median(pitches))
     even = np.abs(np.array(pitches) / pitch - 1) < _EVEN
     fixed = float(even.mean())
@@ -165,7 +175,27 @@ def measure_setting(lines: Sequence[LineGaps]) -> Setting:
         fixed *= float((np.abs(np.array(over_marks) / (2 * pitch) - 1) < _EVEN).mean())
     gap, wide = np.percentile(gaps, (50, 90)).tolist()
     space = float(np.median(spaces)) if len(spaces) >= _LEAST_PAIRS // 2 else gap + 0.45
-    return Setting(gap, wide, space, pitch, fixed)
+    return Setting(gap, wide, space, pitch, fixed, *room)
+
+
+def _measure_room(
+    lines: Sequence[LineGaps], widths: Sequence[NDArray[np.float64]]
+) -> tuple[Bearings, float]:
+    """Return the room that characters leave, and what read spaces have beyond it in the median.
+
+    ``widths`` are the gaps' of each line, over the height of capitals.
+    """
+    within: list[Gap] = []
+    between: list[Gap] = []
+    for line, own in zip(lines, widths, strict=True):
+        gaps = zip(line.text, line.text[1:], own.tolist(), strict=False)
+        for gap, spaced in zip(gaps, line.spaced.tolist(), strict=True):
+            (between if spaced else within).append(gap)
+    bearings = measure_bearings(within)
+    beyond = [width - bearings.expect(left, right) for left, right, width in between]
+    if len(beyond) < _LEAST_PAIRS // 2:
+        return bearings, _USUAL_BEYOND
+    return bearings, max(_LEAST_BEYOND, float(np.median(beyond)))
 
 
 def measure_gap_features(line: LineGaps, setting: Setting) -> NDArray[np.float64]:
@@ -180,6 +210,8 @@ def measure_gap_features(line: LineGaps, setting: Setting) -> NDArray[np.float64
         a, b = line.text[k], line.text[k + 1]
         chance = min(max(float(line.chance[k]), 1e-4), 1 - 1e-4)
         bare = float(line.bare[k])
+        beyond = bare - setting.bearings.expect(a, b)
+        step = float(line.apart[k]) - setting.steps.expect(a, b)
         low = a in _LOW_MARKS or b in _LOW_MARKS
         narrow = a in _NARROW or b in _NARROW
         out[k] = (
@@ -201,8 +233,29 @@ def measure_gap_features(line: LineGaps, setting: Setting) -> NDArray[np.float64
             float(a.isalpha() and b.isalpha()),
             share,
             min(count, 12) / 12,
+            beyond,
+            np.log1p(setting.bearings.count(a, b)),
+            setting.bearings.noise,
+            beyond / setting.beyond,
+            step,
+            step / setting.beyond_step,
+            setting.steps.noise,
         )
     return out
+
+
+def measure_stretch(line: LineGaps, setting: Setting) -> float:
+    """Return how much further apart than their shapes tell two neighbours within a word stand.
+
+    In heights of capitals, 0 at least: ink, and not bare paper, takes the room. Where one letter
+    was read for two that touch, it is a letter wide.
+    """
+    most = 0.0
+    for k in np.flatnonzero(~line.spaced).tolist():
+        a, b = line.text[k], line.text[k + 1]
+        step = float(line.apart[k]) - setting.steps.expect(a, b)
+        most = max(most, step - max(0.0, float(line.bare[k]) - setting.bearings.expect(a, b)))
+    return most
 
 
 def _spare_places(line: LineGaps, pitch: float) -> NDArray[np.float64]:
