@@ -27,6 +27,7 @@ from keel_line.read.network import DATA_DIR, Network
 from keel_line.read.reader import measure_table_gaps, prepare_grid
 from keel_line.read.spaces import (
     GAP_FEATURES,
+    LineGaps,
     SpaceModel,
     judge_gaps,
     measure_gap_features,
@@ -38,7 +39,8 @@ from training.pages import CONDITIONS, lay_page
 log = logging.getLogger(__name__)
 
 _SEED = {"train": 505, "val": 506, "held": 507}
-_HIDDEN = 16
+_HIDDEN = 24
+_FEW = 3
 _EPOCHS = 30
 _PENALTY = 1e-4
 
@@ -67,18 +69,30 @@ def gather_gaps(split: Split, seed: int) -> tuple[NDArray[np.float64], NDArray[n
         gaps, _ = measure_table_gaps(
             cells, [[d for d, _ in o] for o in own], [[p for _, p in o] for o in own], network
         )
-        setting = measure_setting([g for lines in gaps for g in lines])
-        for cell, lines in zip(cells, gaps, strict=True):
+        lines: list[tuple[LineGaps, str | None]] = []
+        for cell, found in zip(cells, gaps, strict=True):
             place = cell.cell
             text = truth[(place.row, place.col, place.row_span, place.col_span)]
             written = text.split("\n") if text else []
-            if len(written) != len(lines):
-                continue
-            for line, text in zip(lines, written, strict=True):
-                if len(line.text) == len(text.replace(" ", "")) >= 2:
+            known = len(written) == len(found)
+            lines += zip(found, written if known else [None] * len(found), strict=True)
+        for group in _as_tables(lines):
+            setting = measure_setting([line for line, _ in group])
+            for line, said in group:
+                if said and len(line.text) == len(said.replace(" ", "")) >= 2:
                     features.append(measure_gap_features(line, setting))
-                    spaced.append(find_spaces(text))
+                    spaced.append(find_spaces(said))
     return np.concatenate(features), np.concatenate(spaced)
+
+
+def _as_tables(
+    lines: Sequence[tuple[LineGaps, str | None]],
+) -> list[Sequence[tuple[LineGaps, str | None]]]:
+    """Return a table's lines, and every other three of them as a table of their own.
+
+    In a small table there is little to learn from of how its letters are set.
+    """
+    return [lines, *(lines[i : i + _FEW] for i in range(0, len(lines), 2 * _FEW))]
 
 
 def find_spaces(text: str) -> NDArray[np.bool_]:

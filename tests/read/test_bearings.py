@@ -50,6 +50,7 @@ def test_a_character_seen_once_is_hardly_trusted() -> None:
 
 def test_little_text_and_strange_characters_have_the_usual_room() -> None:
     assert measure_bearings(gaps(1)[:5]) == Bearings()
+    assert measure_bearings(gaps(1)[:5], 0.8).expect("A", "V") == 0.8
     found = measure_bearings(gaps(5))
     assert found.expect("q", "q") == found.usual
     assert found.count("q", "A") == 0

@@ -284,8 +284,10 @@ def test_contrast_does_not_matter() -> None:
 def test_confidence_is_a_bounded_chance() -> None:
     model = load_calibration()
     assert len(model.weights) == len(FEATURES)
-    low = estimate_confidence(model, (-9, -9, 20, 3, -1, 1, 1, 3, 0.2, -2, -6, -0.5, 4.5, -6, 3))
-    high = estimate_confidence(model, (9, 9, 0, 2, 0.3, 0, 0, 0, 1, 2, 12, -4, -36, 12, -48))
+    low = estimate_confidence(
+        model, (-9, -9, 20, 3, -1, 1, 1, 3, 0.2, -2, -6, -0.5, 4.5, -6, 3, 0.5)
+    )
+    high = estimate_confidence(model, (9, 9, 0, 2, 0.3, 0, 0, 0, 1, 2, 12, -4, -36, 12, -48, 0))
     assert 0 < low < 0.2
     assert 0.95 < high < 1
 

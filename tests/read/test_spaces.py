@@ -18,6 +18,7 @@ from keel_line.read.spaces import (
     measure_gap_features,
     measure_gaps,
     measure_setting,
+    measure_stretch,
     set_spaces,
 )
 
@@ -94,6 +95,19 @@ def test_what_a_gap_has_beyond_its_letters_room_tells_a_narrow_space() -> None:
     assert beyond[3] == pytest.approx(1.0, abs=0.15)
     assert np.abs(np.delete(beyond, 3)).max() < 0.15
     assert np.abs(measure_gap_features(lines[1], setting)[:, 21]).max() < 0.2
+
+
+def test_letters_too_far_apart_for_their_gaps_tell_of_one_that_was_passed_over() -> None:
+    at, bare = [0.7 * i for i in range(8)], [0.2] * 7
+    plain = gaps_of("nnnnnnnn", at, bare)
+    setting = measure_setting([plain] * 4)
+    assert measure_stretch(plain, setting) < 0.05
+    merged = gaps_of("nnnnnnnn", [*at[:4], *(x + 0.6 for x in at[4:])], bare)
+    assert measure_stretch(merged, setting) == pytest.approx(0.6, abs=0.05)
+    parted = gaps_of("nnnnnnnn", [*at[:4], *(x + 0.6 for x in at[4:])], [*bare[:3], 0.8, *bare[4:]])
+    assert measure_stretch(parted, setting) < 0.05, "bare paper takes the room"
+    strange = gaps_of("nnnnWnnn", [*at[:4], *(x + 0.6 for x in at[4:])], bare)
+    assert measure_stretch(strange, setting) < 0.05, "nothing is known of a letter's room"
 
 
 def test_a_wide_comma_on_a_typewriter_is_not_followed_by_a_space() -> None:

@@ -34,3 +34,10 @@ def test_copies_are_chosen_beyond_the_first_pages() -> None:
     assert numbers[:20] == list(range(20))
     assert len(set(numbers)) == 23
     assert all(n >= 20 and spacing.CONDITIONS[n % 8] == "copy" for n in numbers[20:])
+
+
+def test_some_lines_make_small_tables_of_their_own() -> None:
+    lines = [(object(), str(i)) for i in range(8)]
+    whole, *small = spacing._as_tables(lines)
+    assert whole == lines
+    assert [[text for _, text in group] for group in small] == [["0", "1", "2"], ["6", "7"]]

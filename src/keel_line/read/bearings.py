@@ -55,17 +55,18 @@ class Bearings:
         return min(self.seen_behind.get(left, 0), self.seen_before.get(right, 0))
 
 
-def measure_bearings(gaps: Sequence[Gap]) -> Bearings:
+def measure_bearings(gaps: Sequence[Gap], usual: float = _USUAL_GAP) -> Bearings:
     """Fit the bearings of a table's characters to its gaps within words.
 
-    Least squares with a ridge penalty, the gaps that lie far off left out by turns.
+    Least squares with a ridge penalty, the gaps that lie far off left out by turns. Where there are
+    few gaps every one is expected to be as wide as ``usual``.
     """
     if len(gaps) < _LEAST_GAPS:
-        return Bearings()
+        return Bearings(usual)
     lefts, left = np.unique([gap[0] for gap in gaps], return_inverse=True)
     rights, right = np.unique([gap[1] for gap in gaps], return_inverse=True)
     width = np.array([gap[2] for gap in gaps])
-    usual = float(np.median(width))
+    middle = float(np.median(width))
     room, off = np.zeros(len(lefts) + len(rights)), np.zeros(len(gaps))
     near = np.ones(len(gaps), np.bool_)
     for _ in range(_ROUNDS):
@@ -74,15 +75,15 @@ def measure_bearings(gaps: Sequence[Gap]) -> Bearings:
         room = _solve(
             left[near],
             len(lefts) + right[near],
-            width[near] - usual,
+            width[near] - middle,
             len(lefts) + len(rights),
         )
-        off = width - usual - room[left] - room[len(lefts) + right]
+        off = width - middle - room[left] - room[len(lefts) + right]
         near = np.abs(off) < _FAR
     seen_left = np.bincount(left[near], minlength=len(lefts))
     seen_right = np.bincount(right[near], minlength=len(rights))
     return Bearings(
-        usual,
+        middle,
         dict(zip(lefts.tolist(), room.tolist(), strict=False)),
         dict(zip(rights.tolist(), room[len(lefts) :].tolist(), strict=True)),
         dict(zip(lefts.tolist(), seen_left.tolist(), strict=True)),

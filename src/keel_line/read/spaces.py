@@ -27,6 +27,7 @@ _SURE_MARK = 0.97
 _TRACE = 0.25
 _MARK_HIGH, _MARK_LOW, _MARK_SIDE = 0.4, 0.3, 0.13  # where a mark's ink must be, in capitals
 _LEAST_PAIRS = 12
+_LEAST_SEEN = 3
 _EVEN = 0.09
 _USUAL_GAP, _USUAL_WIDE_GAP, _USUAL_SPACE, _USUAL_PITCH = 0.17, 0.3, 0.62, 0.8  # in capitals
 _USUAL_BEYOND, _LEAST_BEYOND = 0.35, 0.1  # what a space has beyond the characters' own room
@@ -140,7 +141,7 @@ class Setting:
     fixed: float = 0.0
     bearings: Bearings = field(default_factory=Bearings)
     beyond: float = _USUAL_BEYOND
-    steps: Bearings = field(default_factory=Bearings)
+    steps: Bearings = field(default_factory=lambda: Bearings(_USUAL_PITCH))
     beyond_step: float = _USUAL_BEYOND
 
 
@@ -162,8 +163,8 @@ def measure_setting(lines: Sequence[LineGaps]) -> Setting:
             elif k and text[k] in _LOW_MARKS and text[k - 1].isalnum() and text[k + 1].isalnum():
                 over_marks.append(float(line.apart[k - 1] + line.apart[k]))
     room = (
-        *_measure_room(lines, [line.bare for line in lines]),
-        *_measure_room(lines, [line.apart for line in lines]),
+        *_measure_room(lines, [line.bare for line in lines], _USUAL_GAP),
+        *_measure_room(lines, [line.apart for line in lines], _USUAL_PITCH),
     )
     if len(gaps) < _LEAST_PAIRS:
         return Setting(_USUAL_GAP, _USUAL_WIDE_GAP, _USUAL_SPACE, _USUAL_PITCH, 0.0, *room)
@@ -179,11 +180,12 @@ def measure_setting(lines: Sequence[LineGaps]) -> Setting:
 
 
 def _measure_room(
-    lines: Sequence[LineGaps], widths: Sequence[NDArray[np.float64]]
+    lines: Sequence[LineGaps], widths: Sequence[NDArray[np.float64]], usual: float
 ) -> tuple[Bearings, float]:
     """Return the room that characters leave, and what read spaces have beyond it in the median.
 
-    ``widths`` are the gaps' of each line, over the height of capitals.
+    ``widths`` are the gaps' of each line, over the height of capitals; ``usual`` is what they are
+    where there is little text.
     """
     within: list[Gap] = []
     between: list[Gap] = []
@@ -191,7 +193,7 @@ def _measure_room(
         gaps = zip(line.text, line.text[1:], own.tolist(), strict=False)
         for gap, spaced in zip(gaps, line.spaced.tolist(), strict=True):
             (between if spaced else within).append(gap)
-    bearings = measure_bearings(within)
+    bearings = measure_bearings(within, usual)
     beyond = [width - bearings.expect(left, right) for left, right, width in between]
     if len(beyond) < _LEAST_PAIRS // 2:
         return bearings, _USUAL_BEYOND
@@ -248,11 +250,14 @@ def measure_stretch(line: LineGaps, setting: Setting) -> float:
     """Return how much further apart than their shapes tell two neighbours within a word stand.
 
     In heights of capitals, 0 at least: ink, and not bare paper, takes the room. Where one letter
-    was read for two that touch, it is a letter wide.
+    was read for two that touch, it is a letter wide. Nothing is said of letters that the table
+    hardly has.
     """
     most = 0.0
     for k in np.flatnonzero(~line.spaced).tolist():
         a, b = line.text[k], line.text[k + 1]
+        if setting.steps.count(a, b) < _LEAST_SEEN:
+            continue
         step = float(line.apart[k]) - setting.steps.expect(a, b)
         most = max(most, step - max(0.0, float(line.bare[k]) - setting.bearings.expect(a, b)))
     return most
