@@ -522,9 +522,9 @@ def _ruling_lines(ruled: _Ruled) -> list[str]:
 def _repeat_lines(scores: list[dict[str, RepeatScore]]) -> list[str]:
     kinds = {"text": "words, figures, codes", "mark": "a mark alone", "blank": "blank"}
     return [
-        f"{REGISTER_PAGES} registers (all materials), most of whose columns hold a few values again and "
-        "again; some hold dashes or ditto marks alone. Read cell by cell, and with what the "
-        "column says elsewhere:",
+        f"{REGISTER_PAGES} registers (all materials), most of whose columns hold a few values "
+        "again and again; some hold dashes or ditto marks alone. Read cell by cell, and with what "
+        "the column says elsewhere:",
         "",
         "| cells | | number | exactly right | flagged | wrong and not flagged | read as nothing |",
         "|---|---|---|---|---|---|---|",
