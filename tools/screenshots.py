@@ -41,7 +41,7 @@ def _take_proof(window: Window, take: Callable[[str], None]) -> None:
     press(window.proof.interline, Qt.Key.Key_Escape)
     window.session.go_to_first_doubt()
     press(window.proof.interline, Qt.Key.Key_F4)
-    press(window.proof.kinds, Qt.Key.Key_PageDown)
+    press(window.proof.kinds, Qt.Key.Key_PageUp)
     press(window.proof.kinds, Qt.Key.Key_Right)
     press(window.proof.kinds, Qt.Key.Key_Space)
     take("proof-kinds")
