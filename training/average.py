@@ -1,6 +1,6 @@
 """Average the weights of two runs: what either learnt of unlike material reads better together.
 
-Run as ``python -m training.average --of eleventh --of twelfth --name thirteenth``. Both must have
+Run as ``python -m training.average --of eleventh twelfth --name thirteenth``. Both must have
 begun from the same weights, with their batch norms kept still, or their mean is neither (Wortsman
 and others, "Model soups", ICML 2022).
 """
@@ -37,9 +37,9 @@ def average(first: Mapping[str, Tensor], second: Mapping[str, Tensor]) -> dict[s
 
 
 @click.command()
-@click.option("--of", "runs", multiple=True, required=True, help="A run; give two.")
+@click.option("--of", "runs", nargs=2, required=True, help="The two runs.")
 @click.option("--name", required=True, help="Names the folder of the mean.")
-def main(runs: tuple[str, ...], name: str) -> None:
+def main(runs: tuple[str, str], name: str) -> None:
     """Write the mean of two runs' last checkpoints as the checkpoint of a run."""
     logging.basicConfig(level=logging.INFO, format="%(message)s")
     first, second = (torch.load(RUN_DIR / r / "checkpoint.pt", weights_only=True) for r in runs)

@@ -59,9 +59,9 @@ def render_shard(split: Split, number: int) -> Path:
     allowed = set(ALPHABET)
     recipe = TrainConfig().recipe
     easy = split == "train" and number < 10
-    # The last stage's shards are rich in codes of short pieces that stand apart.
+    # Since the third stage shards are rich in codes of short pieces that stand apart.
     shares = CODE_HEAVY_SHARES if number >= CODE_HEAVY_FROM else None
-    if number >= LOOK_ALIKES_FROM:
+    if number >= LOOK_ALIKES_FROM:  # the twelfth stage's turn on signs of nearly one shape
         shares = LOOK_ALIKE_SHARES
     blended = 0.5 if split == "train" and number >= BLENDED_FROM else 0.0
     samples: list[LineSample] = []

@@ -60,7 +60,7 @@ $python -m training.crops --first 100 --shards 4 --workers 2
 $python -m training.finetune --name twelfth --init eleventh --design tall --still-norms \
     --steps 2400 --rate 3e-4 --stop-after 2250 --crops 100-103,100,100-103,101,100-101 \
     --drawn 940-957,942-943,946-947,950-951
-$python -m training.average --of eleventh --of twelfth --name thirteenth
+$python -m training.average --of eleventh twelfth --name thirteenth
 $python -m training.export .cache/runs/thirteenth/checkpoint.pt
 $python -m training.language --workers 2
 $python -m training.spacing --pages 120 --copies 50 --workers 2

@@ -40,7 +40,7 @@ log = logging.getLogger(__name__)
 
 _SEED = {"train": 505, "val": 506, "held": 507}
 _HIDDEN = 24
-_FEW = 3
+_SMALL_TABLE_LINES = 3
 _EPOCHS = 30
 _PENALTY = 1e-4
 
@@ -92,7 +92,10 @@ def _as_tables(
 
     In a small table there is little to learn from of how its letters are set.
     """
-    return [lines, *(lines[i : i + _FEW] for i in range(0, len(lines), 2 * _FEW))]
+    return [
+        lines,
+        *(lines[i : i + _SMALL_TABLE_LINES] for i in range(0, len(lines), 2 * _SMALL_TABLE_LINES)),
+    ]
 
 
 def find_spaces(text: str) -> NDArray[np.bool_]:

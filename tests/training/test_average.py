@@ -33,7 +33,7 @@ def test_a_mean_is_a_run_of_its_own(tmp_path: Path, monkeypatch: pytest.MonkeyPa
         (tmp_path / run).mkdir()
         state = {"net": {"w": torch.tensor([weight])}, "design": {"channels": 8}, "step": step}
         torch.save(state, tmp_path / run / "checkpoint.pt")
-    done = CliRunner().invoke(mixing.main, ["--of", "one", "--of", "two", "--name", "mean"])
+    done = CliRunner().invoke(mixing.main, ["--of", "one", "two", "--name", "mean"])
     assert done.exit_code == 0
     state = torch.load(tmp_path / "mean" / "checkpoint.pt", weights_only=True)
     assert state["net"]["w"].item() == 2.0

@@ -17,7 +17,7 @@ _ROUNDS = 3
 _RIDGE = 1.0  # gaps' worth of a character without any room of its own
 _FAR = 0.25  # in capitals: gaps this far off are no gaps between letters
 _LEAST_NOISE = 0.01
-_USUAL_GAP, _USUAL_NOISE = 0.17, 0.1
+_USUAL_NOISE = 0.1
 
 Gap = tuple[str, str, float]
 """The characters on either side of a gap, and its width over the height of capitals."""
@@ -39,7 +39,7 @@ class Bearings:
         Root mean square of what the gaps differ from what is expected of them.
     """
 
-    usual: float = _USUAL_GAP
+    usual: float
     behind: Mapping[str, float] = field(default_factory=dict)
     before: Mapping[str, float] = field(default_factory=dict)
     seen_behind: Mapping[str, int] = field(default_factory=dict)
@@ -55,7 +55,7 @@ class Bearings:
         return min(self.seen_behind.get(left, 0), self.seen_before.get(right, 0))
 
 
-def measure_bearings(gaps: Sequence[Gap], usual: float = _USUAL_GAP) -> Bearings:
+def measure_bearings(gaps: Sequence[Gap], usual: float) -> Bearings:
     """Fit the bearings of a table's characters to its gaps within words.
 
     Least squares with a ridge penalty, the gaps that lie far off left out by turns. Where there are

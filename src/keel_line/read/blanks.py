@@ -13,7 +13,8 @@ USUAL_MARKS = 0.1
 
 _CLEAN = 0.9998
 _STOP_CAPS = 0.11
-_A_STOP, _MOST_STOPS = 0.02, 0.3  # how much likelier a mark leaves such dirt than a blank cell does
+# How much likelier a mark leaves such dirt than a blank cell does: for each stop's worth, at most.
+_DIRT_OF_A_STOP, _MOST_DIRT = 0.02, 0.3
 _FEW, _USUAL_CELLS = 0.5, 5.0
 # Shares that are read as nothing, though there is ink: of lone marks, and of blank cells
 # (training/README.md says where they come from).
@@ -36,7 +37,7 @@ def share_marks(texts: Sequence[str]) -> list[float]:
     return [(sum(marks) - own + _FEW) / rest for own in marks]
 
 
-def blank_confidence(dirt_px: int, cap_px: float, marks: float = USUAL_MARKS) -> float:
+def blank_confidence(dirt_px: int, cap_px: float, marks: float) -> float:
     """Return the probability that a cell without writing is blank.
 
     Parameters
@@ -49,7 +50,7 @@ def blank_confidence(dirt_px: int, cap_px: float, marks: float = USUAL_MARKS) ->
         How likely a cell of its column holds a lone mark (0 to 1).
     """
     stops = dirt_px / max((_STOP_CAPS * cap_px) ** 2, 1.0)
-    return _CLEAN - marks * min(_MOST_STOPS, _A_STOP * stops)
+    return _CLEAN - marks * min(_MOST_DIRT, _DIRT_OF_A_STOP * stops)
 
 
 def nothing_confidence(ink_px: int, cap_px: float, marks: float) -> float:

@@ -243,7 +243,7 @@ class Reader:
     ) -> list[tuple[tuple[RunnerUp, ...], float]]:
         """Return each cell's runners-up, and how far its reading leads them."""
         kept = [[d for d in lines if d.text] or lines for lines in decoded]
-        fits = [_add(fit, worth) for fit, worth in zip(fits, worths, strict=True)]
+        fits = [_heed_both(fit, worth) for fit, worth in zip(fits, worths, strict=True)]
         found = [find_runners_up(lines, fit) for lines, fit in zip(kept, fits, strict=True)]
         texts = [_join(lines) for lines in kept]
         every = [*texts, *(r.text for own in found for r in own)]
@@ -364,11 +364,10 @@ def _fit_columns(cells: list[PreparedCell], decoded: list[list[Decoded]]) -> lis
     """
     texts = [_join(lines) for lines in decoded]
     weights = [chance_of(lines) for lines in decoded]
-    own: dict[int, list[tuple[str, float]]] = {}
-    for cell, text, weight in zip(cells, texts, weights, strict=True):
-        if cell.cell.col_span == 1 and text:
-            own.setdefault(cell.cell.col, []).append((text, weight))
-    forms = {col: gather_forms(readings) for col, readings in own.items()}
+    forms = {
+        col: gather_forms((texts[n], weights[n]) for n in numbers if texts[n])
+        for col, numbers in _by_column(cells).items()
+    }
 
     def make(cell: Cell, text: str, weight: float) -> Fit:
         column = forms.get(cell.col)
@@ -413,7 +412,7 @@ def _worth_nothing(_: str) -> float:
     return 0.0
 
 
-def _add(fit: Fit, worth: Worth) -> Fit:
+def _heed_both(fit: Fit, worth: Worth) -> Fit:
     """Return how well a text fits a column by its form and by what the column says elsewhere."""
     return lambda text: fit(text) + _SAY_OF_VALUES * worth(text)
 

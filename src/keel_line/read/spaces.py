@@ -139,7 +139,7 @@ class Setting:
     space: float = _USUAL_SPACE
     pitch: float = _USUAL_PITCH
     fixed: float = 0.0
-    bearings: Bearings = field(default_factory=Bearings)
+    bearings: Bearings = field(default_factory=lambda: Bearings(_USUAL_GAP))
     beyond: float = _USUAL_BEYOND
     steps: Bearings = field(default_factory=lambda: Bearings(_USUAL_PITCH))
     beyond_step: float = _USUAL_BEYOND
@@ -162,12 +162,10 @@ def measure_setting(lines: Sequence[LineGaps]) -> Setting:
                 pitches.append(float(line.apart[k]))
             elif k and text[k] in _LOW_MARKS and text[k - 1].isalnum() and text[k + 1].isalnum():
                 over_marks.append(float(line.apart[k - 1] + line.apart[k]))
-    room = (
-        *_measure_room(lines, [line.bare for line in lines], _USUAL_GAP),
-        *_measure_room(lines, [line.apart for line in lines], _USUAL_PITCH),
-    )
+    bearings, beyond = _measure_room(lines, [line.bare for line in lines], _USUAL_GAP)
+    steps, beyond_step = _measure_room(lines, [line.apart for line in lines], _USUAL_PITCH)
     if len(gaps) < _LEAST_PAIRS:
-        return Setting(_USUAL_GAP, _USUAL_WIDE_GAP, _USUAL_SPACE, _USUAL_PITCH, 0.0, *room)
+        return Setting(bearings=bearings, beyond=beyond, steps=steps, beyond_step=beyond_step)
     pitch = float(np.median(pitches))
     even = np.abs(np.array(pitches) / pitch - 1) < _EVEN
     fixed = float(even.mean())
@@ -176,7 +174,7 @@ def measure_setting(lines: Sequence[LineGaps]) -> Setting:
         fixed *= float((np.abs(np.array(over_marks) / (2 * pitch) - 1) < _EVEN).mean())
     gap, wide = np.percentile(gaps, (50, 90)).tolist()
     space = float(np.median(spaces)) if len(spaces) >= _LEAST_PAIRS // 2 else gap + 0.45
-    return Setting(gap, wide, space, pitch, fixed, *room)
+    return Setting(gap, wide, space, pitch, fixed, bearings, beyond, steps, beyond_step)
 
 
 def _measure_room(

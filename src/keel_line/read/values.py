@@ -64,7 +64,7 @@ class ColumnValues:
     @property
     def values(self) -> list[str]:
         """What the column says at least once, the likeliest texts of each cell."""
-        return [text for text, count in self.counts.items() if count >= _LEAST_COUNT]
+        return _find_values(self.counts)
 
     def elsewhere(self, text: str, own: Shares) -> float:
         """Return how many of the other cells say a text."""
@@ -102,7 +102,7 @@ def gather_values(cells: Sequence[Shares]) -> ColumnValues:
     for cell in cells:
         for text, share in cell.items():
             counts[text] = counts.get(text, 0.0) + share
-    values = [text for text, count in counts.items() if count >= _LEAST_COUNT]
+    values = _find_values(counts)
     near: set[str] = set()
     for a, b in combinations(values, 2):
         if abs(len(a) - len(b)) <= 1 and differ_in(a, b) is not None:
@@ -113,6 +113,10 @@ def gather_values(cells: Sequence[Shares]) -> ColumnValues:
         sum(_count_repeats(cell, counts) for cell in cells),
         (len(near) + _USUAL_NEAR) / (len(values) + _USUAL_VALUES),
     )
+
+
+def _find_values(counts: Mapping[str, float]) -> list[str]:
+    return [text for text, count in counts.items() if count >= _LEAST_COUNT]
 
 
 def _count_repeats(cell: Shares, counts: Mapping[str, float]) -> float:
