@@ -5,7 +5,7 @@ Also what becomes of cells that hold a mark alone (a dash for nil, a ditto mark)
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -21,12 +21,13 @@ from keel_line.read.reader import Reader
 from keel_line.rule.grids import find_grids
 from keel_line.square.straighten import square_page
 from synth.faces import load_faces
+from synth.nils import make_nils
 from synth.pages import MadePage
 from synth.registers import make_register
 
 CONDITIONS = ("office", "copy", "fax", "clean", "fax-coarse", "photo", "copy", "fax")
 WAYS = ("each cell by itself", "with the column's values")
-_SEED = 51907
+_SEED, _MARKS_SEED = 51907, 51913
 _DIAL = 1.0
 
 
@@ -51,13 +52,37 @@ def score_repeats(pages: int) -> list[dict[str, RepeatScore]]:
     """
     network = Network()
     readers = [Reader(network, heed_values=heed) for heed in (False, True)]
+    faces, alphabet = load_faces("held"), frozenset(network.recipe.alphabet)
+
+    def make(rng: np.random.Generator, condition: str) -> MadePage:
+        return make_register(rng, faces, alphabet, condition=condition, held=True)
+
+    return _score(pages, _SEED, make, readers)
+
+
+def score_marks(pages: int) -> dict[str, RepeatScore]:
+    """Read tables of held-out faces with columns of lone marks; return the counts by kind."""
+    reader = Reader()
+    faces, alphabet = load_faces("held"), frozenset(reader.network.recipe.alphabet)
+
+    def make(rng: np.random.Generator, condition: str) -> MadePage:
+        return make_nils(rng, faces, alphabet, condition=condition)
+
+    (score,) = _score(pages, _MARKS_SEED, make, [reader])
+    return score
+
+
+def _score(
+    pages: int,
+    seed: int,
+    make: Callable[[np.random.Generator, str], MadePage],
+    readers: Sequence[Reader],
+) -> list[dict[str, RepeatScore]]:
+    """Read made pages with each reader; pages whose grid was not found are left out."""
     flagging = make_flagging(load_calibration(), _DIAL)
     scores = [{kind: RepeatScore() for kind in ("text", "mark", "blank")} for _ in readers]
-    faces, alphabet = load_faces("held"), frozenset(network.recipe.alphabet)
     for i in range(pages):
-        rng = np.random.default_rng([_SEED, i])
-        condition = CONDITIONS[i % len(CONDITIONS)]
-        page = make_register(rng, faces, alphabet, condition=condition, held=True)
+        page = make(np.random.default_rng([seed, i]), CONDITIONS[i % len(CONDITIONS)])
         squared = square_page(
             Page(page.grey, Resolution(page.x_dpi, page.y_dpi), "made", 1, "scan")
         )

@@ -28,7 +28,7 @@ from benchmarks.measure import SETTINGS, CellScore, PageScore, score_page
 from benchmarks.pictures import draw_laid, draw_reliability, draw_silent
 from benchmarks.proofing import BIG_PAGES, ProofScore, measure_proofing
 from benchmarks.reckoning import ReckoningScore, score_reckoning
-from benchmarks.repeats import WAYS, RepeatScore, score_repeats
+from benchmarks.repeats import WAYS, RepeatScore, score_marks, score_repeats
 from benchmarks.ruling import (
     LyingScore,
     RulingScore,
@@ -52,6 +52,7 @@ BENT_PAGES = 16
 RULED_PAGES = 42
 LEDGER_PAGES = 48
 REGISTER_PAGES = 32
+MARK_PAGES = 32
 GROUP_PAGES = 24
 PROSE_PAGES = 24
 LYING_PAGES = 24
@@ -288,6 +289,7 @@ def write_report(
     ruled: _Ruled,
     reckoned: dict[float, ReckoningScore],
     repeated: list[dict[str, RepeatScore]],
+    marked: dict[str, RepeatScore],
     proofed: ProofScore,
     reader: dict[str, float],
     minutes: float,
@@ -365,6 +367,10 @@ def write_report(
         "## Columns that repeat themselves",
         "",
         *_repeat_lines(repeated),
+        "",
+        "## Marks that stand alone",
+        "",
+        *_mark_lines(marked),
         "",
         "## Checks",
         "",
@@ -520,8 +526,10 @@ def _ruling_lines(ruled: _Ruled) -> list[str]:
     ]
 
 
+_KINDS = {"text": "words, figures, codes", "mark": "a mark alone", "blank": "blank"}
+
+
 def _repeat_lines(scores: list[dict[str, RepeatScore]]) -> list[str]:
-    kinds = {"text": "words, figures, codes", "mark": "a mark alone", "blank": "blank"}
     return [
         f"{REGISTER_PAGES} registers (all materials), most of whose columns hold a few values "
         "again and again; some hold dashes or ditto marks alone. Read cell by cell, and with what "
@@ -532,9 +540,26 @@ def _repeat_lines(scores: list[dict[str, RepeatScore]]) -> list[str]:
         *[
             f"| {named} | {way} | {s.cells} | {_percent(s.right, s.cells)} | "
             f"{_percent(s.flagged, s.cells)} | {s.silent} | {s.lost} |"
-            for kind, named in kinds.items()
+            for kind, named in _KINDS.items()
             for way, score in zip(WAYS, scores, strict=True)
             for s in (score[kind],)
+        ],
+    ]
+
+
+def _mark_lines(scores: dict[str, RepeatScore]) -> list[str]:
+    return [
+        f"{MARK_PAGES} tables (all materials) with columns of dashes, ditto marks, dots and the "
+        "like in none to four fifths of their cells; the other cells are blank or hold a number. "
+        "Hairline dashes of some faces leave nothing on the paper of a fax.",
+        "",
+        "| cells | number | exactly right | flagged | wrong and not flagged | read as nothing |",
+        "|---|---|---|---|---|---|",
+        *[
+            f"| {named} | {s.cells} | {_percent(s.right, s.cells)} | "
+            f"{_percent(s.flagged, s.cells)} | {s.silent} | {s.lost} |"
+            for kind, named in _KINDS.items()
+            for s in (scores[kind],)
         ],
     ]
 
@@ -622,11 +647,22 @@ def main() -> None:
     )
     reckoned = score_reckoning(LEDGER_PAGES)
     repeated = score_repeats(REGISTER_PAGES)
+    marked = score_marks(MARK_PAGES)
     proofed = measure_proofing()
     minutes = (time.monotonic() - begun) / 60
     click.echo(
         write_report(
-            groups, page, window, laid, ruled, reckoned, repeated, proofed, reader, minutes
+            groups,
+            page,
+            window,
+            laid,
+            ruled,
+            reckoned,
+            repeated,
+            marked,
+            proofed,
+            reader,
+            minutes,
         )
     )
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024

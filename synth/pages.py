@@ -444,6 +444,13 @@ def choose_style(rng: Rng, faces: Sequence[Face]) -> Style:
     )
 
 
+def suit_paper(style: Style, condition: str) -> Style:
+    """Give a style rules that its paper keeps: machines of one bit lose grey and thin ones."""
+    if condition in {"clean", "office"}:
+        return style
+    return replace(style, rule_level=0, rule_pt=max(style.rule_pt, 0.75))
+
+
 def make_page(
     rng: Rng,
     faces: Sequence[Face],
@@ -456,9 +463,7 @@ def make_page(
     ruling: str = "full",
 ) -> MadePage:
     """Make a page of one or two tables, sometimes with a title; ``ruling`` as in ``Style``."""
-    style = replace(choose_style(rng, faces), ruling=ruling)
-    if condition not in {"clean", "office"}:  # machines of one bit lose lines that are grey or thin
-        style = replace(style, rule_level=0, rule_pt=max(style.rule_pt, 0.75))
+    style = replace(suit_paper(choose_style(rng, faces), condition), ruling=ruling)
     sheet = Sheet(dpi)
     width = float(rng.uniform(5.2, 7.2))
     left = float(rng.uniform(0.5, 8.27 - 0.5 - width))
@@ -497,9 +502,7 @@ def make_neighbours(
     Half of them have the same form: columns of the same kinds and widths under the same headings,
     as where a long list is set in two halves; the others have only their style in common.
     """
-    style = replace(choose_style(rng, faces), ruling=ruling)
-    if condition not in {"clean", "office"}:
-        style = replace(style, rule_level=0, rule_pt=max(style.rule_pt, 0.75))
+    style = replace(suit_paper(choose_style(rng, faces), condition), ruling=ruling)
     sheet = Sheet(dpi)
     same = rng.random() < 0.5
     em_in = style.point / 72

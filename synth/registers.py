@@ -19,6 +19,7 @@ from synth.pages import (
     choose_style,
     finish_page,
     sized_font,
+    suit_paper,
 )
 from synth.paper import Rng
 from synth.text import make_code, make_date, make_name, make_number, make_phrase, make_word
@@ -56,7 +57,7 @@ def make_register(
     held
         Draw words from the held-out tenth of the word lists.
     """
-    style = choose_style(rng, faces)
+    style = suit_paper(choose_style(rng, faces), condition)
     chars = style.face.chars & style.bold.chars & allowed
     rows, cols = int(rng.integers(14, 34)), int(rng.integers(4, 7))
     weights = rng.uniform(0.8, 1.3, cols)

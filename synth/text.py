@@ -11,7 +11,9 @@ from typing import Literal
 
 import numpy as np
 
-Group = Literal["number", "date", "code", "name", "word", "phrase", "symbols", "look-alikes"]
+Group = Literal[
+    "number", "date", "code", "name", "word", "phrase", "symbols", "look-alikes", "lone marks"
+]
 Rng = np.random.Generator
 
 WORD_DIR = Path(__file__).resolve().parent.parent / ".cache" / "words"
@@ -519,6 +521,21 @@ def make_look_alikes(rng: Rng, *, held: bool = False) -> str:
     )
 
 
+def make_lone_mark(rng: Rng) -> str:
+    """Draw what stands alone for nil, ditto or see below, and the short texts taken for it."""
+    return _either(
+        rng,
+        [
+            (0.5, lambda: _pick(rng, DASHES)),
+            (0.12, lambda: _pick(rng, ('"', "”", "»", "''", ",,"))),
+            (0.1, lambda: _pick(rng, ("--", "- -", "–-", "=", "-.", ".-", ".-."))),
+            (0.13, lambda: _pick(rng, (".", "•", "..", "...", "…", "*", "+", "×", "x"))),
+            (0.1, lambda: _pick(rng, ("1", "l", "I", "i", "|", "/", "!", "'", "’", ","))),
+            (1.0, lambda: _pick(rng, ("0", "O", "o", "°", "7", "✓", "a", "†"))),
+        ],
+    )
+
+
 _MAKERS: dict[Group, Callable[..., str]] = {
     "number": make_number,
     "date": make_date,
@@ -528,6 +545,7 @@ _MAKERS: dict[Group, Callable[..., str]] = {
     "phrase": make_phrase,
     "symbols": make_symbols,
     "look-alikes": make_look_alikes,
+    "lone marks": make_lone_mark,
 }
 _WORDY = frozenset({"name", "word", "phrase", "look-alikes"})
 GROUP_SHARES: dict[Group, float] = {
@@ -553,6 +571,11 @@ CODE_HEAVY_SHARES: dict[Group, float] = {
 LOOK_ALIKE_SHARES: dict[Group, float] = {
     **{group: 0.7 * share for group, share in GROUP_SHARES.items()},
     "look-alikes": 0.3,
+}
+
+LONE_MARK_SHARES: dict[Group, float] = {
+    **{group: 0.93 * share for group, share in LOOK_ALIKE_SHARES.items()},
+    "lone marks": 0.07,
 }
 
 

@@ -19,7 +19,7 @@ import numpy as np
 
 from keel_line._shared.paper import flatten_light
 from keel_line.model.page import Page, Resolution
-from keel_line.read.reader import prepare_grid
+from keel_line.read.cells import prepare_grid
 from keel_line.rule.grids import find_grids
 from keel_line.square.straighten import square_page
 from synth.faces import Split, load_faces

@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.grid import Grid
 from keel_line.model.page import Page, Resolution, SquaredPage
+from keel_line.read.cells import prepare_grid
 from keel_line.read.decode import Decoded, decode_line
 from keel_line.read.looks import look_again
 from keel_line.read.network import Network
-from keel_line.read.reader import prepare_grid
 from keel_line.rule.grids import find_grids
 from keel_line.square.straighten import square_page
 from synth.faces import Split, load_faces

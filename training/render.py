@@ -17,7 +17,7 @@ import numpy as np
 
 from synth.faces import Split, load_faces
 from synth.lines import LineSample, make_sheet
-from synth.text import CODE_HEAVY_SHARES, LOOK_ALIKE_SHARES
+from synth.text import CODE_HEAVY_SHARES, LONE_MARK_SHARES, LOOK_ALIKE_SHARES
 from training.config import ALPHABET, MATERIAL_VERSION, TrainConfig
 
 log = logging.getLogger(__name__)
@@ -27,6 +27,7 @@ LINES_A_SHARD = 4000
 CODE_HEAVY_FROM = 200
 BLENDED_FROM = 840
 LOOK_ALIKES_FROM = 940
+LONE_MARKS_FROM = 960
 _SPLIT_SEED = {"train": 1, "val": 2, "held": 3}
 
 
@@ -63,7 +64,11 @@ def render_shard(split: Split, number: int) -> Path:
     shares = CODE_HEAVY_SHARES if number >= CODE_HEAVY_FROM else None
     if number >= LOOK_ALIKES_FROM:  # the twelfth stage's turn on signs of nearly one shape
         shares = LOOK_ALIKE_SHARES
+    if number >= LONE_MARKS_FROM:  # and the fourteenth's on marks that stand alone
+        shares = LONE_MARK_SHARES
     blended = 0.5 if split == "train" and number >= BLENDED_FROM else 0.0
+    if split == "train" and number >= LONE_MARKS_FROM:
+        blended = 0.7
     samples: list[LineSample] = []
     while len(samples) < LINES_A_SHARD:
         samples += make_sheet(

@@ -66,4 +66,5 @@ $python -m training.language --workers 2
 $python -m training.spacing --pages 120 --copies 50 --workers 2
 $python -m training.likeness --pages 400 --workers 2
 $python -m training.lengths --pages 400 --workers 2
+$python -m training.blanks --pages 400 --workers 2
 $python -m training.calibrate --pages 510 --workers 2

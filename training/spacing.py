@@ -21,10 +21,11 @@ from torch import nn
 from torch.nn import functional
 
 from keel_line._shared.paper import flatten_light
+from keel_line.read.cells import prepare_grid
 from keel_line.read.decode import decode_line
 from keel_line.read.looks import look_again
 from keel_line.read.network import DATA_DIR, Network
-from keel_line.read.reader import measure_table_gaps, prepare_grid
+from keel_line.read.reader import measure_table_gaps
 from keel_line.read.spaces import (
     GAP_FEATURES,
     LineGaps,

@@ -11,7 +11,6 @@ from PIL import Image, ImageDraw, ImageFont
 
 from keel_line._shared.paper import PAPER_LEVEL, flatten_light
 from keel_line.model.grid import Cell, Grid
-from keel_line.read.blanks import blank_confidence
 from keel_line.read.confidence import (
     FEATURES,
     Calibration,
@@ -161,7 +160,7 @@ def test_lone_speck_is_dirt_and_counted() -> None:
     ink = take_ink(grey, 200.0, CAP_PX, 3.0)
     assert ink.is_blank
     assert ink.dirt_px == 4
-    assert blank_confidence(ink.dirt_px, CAP_PX, 0.1) < blank_confidence(0, CAP_PX, 0.1)
+    assert ink.specks.tolist() == [[150, 20, 2, 2, 4]]
 
 
 def test_specks_by_a_letter_may_be_its_accent_and_stay() -> None:
@@ -361,6 +360,21 @@ def test_blank_cell_reads_as_nothing(reader: Reader) -> None:
     ((reading,),) = reader.read_page(grey, 200, [grid])
     assert reading.text == ""
     assert reading.confidence > 0.99
+
+
+def test_letters_too_far_apart_for_what_was_read_are_doubted(
+    reader: Reader, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    grey = draw("Quay 41 mended", size=(300, 60))
+    grid = Grid((0, 0, 300, 60), (0.0, 300.0), (0.0, 60.0), (Cell(0, 0, 1, 1, (0, 0, 300, 60)),))
+    why = "There may be one more letter than was read."
+    ((usual,),) = reader.read_page(grey, 200, [grid])
+    assert usual.text == "Quay 41 mended"
+    assert why not in usual.reasons
+    monkeypatch.setattr("keel_line.read.reader.measure_stretch", lambda *_: 0.4)
+    ((reading,),) = reader.read_page(grey, 200, [grid])
+    assert reading.confidence <= 0.85
+    assert why in reading.reasons
 
 
 def test_lines_of_a_cell_are_joined_by_breaks(reader: Reader) -> None:

@@ -5,17 +5,22 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from keel_line.read.blanks import is_lone_mark
 from keel_line.read.prepare import LineRecipe
 from keel_line.rule.grids import find_grids
 from keel_line.square.straighten import square_page
 from synth import faces
 from synth.lines import LINES_A_SHEET, make_sheet
+from synth.nils import make_nils
 from synth.pages import Style, make_page, make_table
 from synth.paper import CONDITIONS, add_specks, compress, fade, spread_ink
 from synth.registers import make_register
 from synth.text import (
+    DASHES,
     GROUP_SHARES,
+    LONE_MARK_SHARES,
     LOOK_ALIKE_SHARES,
+    make_lone_mark,
     make_look_alikes,
     make_pseudo_word,
     make_symbols,
@@ -129,6 +134,33 @@ def test_registers_repeat_themselves_and_are_found() -> None:
     assert repeats > columns / 4
 
 
+def test_nils_stand_alone_in_their_columns_and_are_found() -> None:
+    rng = np.random.default_rng(8)
+    kinds, blank = [], 0
+    for _ in range(4):
+        page = make_nils(rng, [inter(), inter(bold=True)], ALLOWED)
+        (table,) = page.tables
+        grids = find_grids(page.grey, page.x_dpi)
+        assert {(c.row, c.col) for g in grids for c in g.cells} == {
+            (c.row, c.col) for c in table.cells
+        }
+        for col in range(1, table.cols - 1):
+            texts = [c.text for c in table.cells if c.col == col and c.row]
+            blank += texts.count("")
+            kinds.append({text for text in texts if is_lone_mark(text)})
+    assert blank > 100
+    assert max(map(len, kinds)) == 1
+    assert set() in kinds
+    assert len(set.union(*kinds)) > 2
+
+
+def test_lone_marks_are_mostly_dashes_and_of_the_alphabet() -> None:
+    rng = np.random.default_rng(9)
+    marks = [make_lone_mark(rng) for _ in range(2000)]
+    assert set("".join(marks)) <= set(ALPHABET)
+    assert 0.4 < sum(mark in DASHES for mark in marks) / len(marks) < 0.6
+
+
 @pytest.mark.usefixtures("without_words")
 def test_look_alikes_stand_for_each_other_evenly() -> None:
     rng = np.random.default_rng(7)
@@ -141,6 +173,7 @@ def test_look_alikes_stand_for_each_other_evenly() -> None:
 def test_shares_of_text_add_up() -> None:
     assert sum(GROUP_SHARES.values()) == pytest.approx(1.0)
     assert sum(LOOK_ALIKE_SHARES.values()) == pytest.approx(1.0)
+    assert sum(LONE_MARK_SHARES.values()) == pytest.approx(1.0)
     rng = np.random.default_rng(5)
     assert all(make_pseudo_word(rng).isalpha() for _ in range(50))
     assert all(0 < len(make_symbols(rng)) < 20 for _ in range(50))

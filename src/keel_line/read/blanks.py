@@ -1,25 +1,96 @@
-"""How likely a cell in which nothing is read is blank: specks may be dirt, or a lone mark.
+"""How likely a cell in which nothing is read is blank: its specks may be dirt, or a lone mark.
 
-A column that has dashes for nil may have one more that hardly shows; where no other cell of the
-column holds a mark alone, specks are dirt.
+A dash of which a fax leaves a speck looks like dirt. What tells them apart is where the speck
+stands, whether other cells of the column have one in the same place, and how dirty the paper is.
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line.read.evidence import EvidenceModel, load_evidence
+from keel_line.read.ink import CellInk
 
 USUAL_MARKS = 0.1
 """Share of lone marks where a column says nothing of it."""
 
+MEASURES = (
+    "marks",
+    "again",
+    "placed",
+    "size",
+    "many",
+    "crowd",
+    "unread",
+    "empty",
+    "placed_size",
+    "unread_size",
+    "one",
+)
+"""What is measured of a cell with ink in which nothing is read, in the order of the weights.
+
+marks: log of the share of lone marks in its column; again: log of one more than the other cells of
+the column that have a piece of ink in the same place; placed: 1 where a piece stands on the line
+and off the sides; size: log of its area over a full stop's; many: log of the number of pieces;
+crowd: log of the pieces in the table's other such cells, on average; unread: 1 where the
+recogniser saw the ink and read nothing, empty: the log odds it gave to that; placed_size,
+unread_size: their products with size; one: always 1.
+"""
+
 _CLEAN = 0.9998
-_STOP_CAPS = 0.11
-# How much likelier a mark leaves such dirt than a blank cell does: for each stop's worth, at most.
-_DIRT_OF_A_STOP, _MOST_DIRT = 0.02, 0.3
+_LEAST, _MOST = 0.001, 0.9998
 _FEW, _USUAL_CELLS = 0.5, 5.0
-# Shares that are read as nothing, though there is ink: of lone marks, and of blank cells
-# (training/README.md says where they come from).
-_MARKS_AS_NOTHING, _BLANKS_AS_NOTHING = 0.115, 0.086
-_MOST_INK, _INK_SURE = 0.25, 0.3
+_STOP_CAPS = 0.11
+_STRAY, _MOST_PIECES = 0.05, 10
+# Pieces in the same place, in heights of capitals, of areas that differ by less than three times.
+_AWAY_ACROSS, _AWAY_DOWN, _TIMES = 0.2, 0.15, 3.0
+_ON_LINE = (-0.2, 1.1)  # heights over the baseline, in those of capitals
+_OFF_SIDES = 0.15
+_LEAST_STOPS, _MOST_STOPS = 0.02, 20.0
+
+
+@dataclass(frozen=True, eq=False)
+class Remnants:
+    """What ink a cell has, measured in heights of its table's capitals.
+
+    Attributes
+    ----------
+    text
+        What is read in the cell.
+    pieces
+        Shape (n, 4): how far a piece's middle is from the cell's left side, how far above the
+        baseline of its row, how far its nearest edge is from the cell's sides, and its area over
+        that of a full stop.
+    empty
+        Log odds the recogniser gave to there being nothing; None where it was shown no ink.
+    """
+
+    text: str
+    pieces: NDArray[np.float64]
+    empty: float | None
+
+
+def load_blanks() -> EvidenceModel:
+    """Load what the measures are worth, as fitted to made tables."""
+    return load_evidence("blanks")
+
+
+def measure_pieces(ink: CellInk, baseline: float, cap_px: float) -> NDArray[np.float64]:
+    """Return the pieces of a cell's writing and of its dirt, as :class:`Remnants` has them.
+
+    ``baseline`` is where a line of its row stands or would stand (px from the top).
+    """
+    x, y, width, height, area = np.concatenate([ink.parts, ink.specks]).T.astype(np.float64)
+    rows, cols = ink.mask.shape
+    off = np.minimum.reduce([x, y, cols - x - width, rows - y - height])
+    stop = (_STOP_CAPS * cap_px) ** 2
+    middle, above = x + width / 2, baseline - (y + height / 2)
+    return np.stack([middle / cap_px, above / cap_px, off / cap_px, area / stop], axis=1)
 
 
 def is_lone_mark(text: str) -> bool:
@@ -27,7 +98,7 @@ def is_lone_mark(text: str) -> bool:
     return bool(text) and not any(char.isalnum() for char in text)
 
 
-def share_marks(texts: Sequence[str]) -> list[float]:
+def _share_marks(texts: Sequence[str]) -> list[float]:
     """Return for each cell of a column how likely it holds a lone mark, by the others' texts.
 
     Few cells say little: half a mark in five cells is what is expected beforehand.
@@ -37,29 +108,91 @@ def share_marks(texts: Sequence[str]) -> list[float]:
     return [(sum(marks) - own + _FEW) / rest for own in marks]
 
 
-def blank_confidence(dirt_px: int, cap_px: float, marks: float) -> float:
-    """Return the probability that a cell without writing is blank.
+def _measure_crowds(table: Sequence[Remnants]) -> list[float]:
+    """Return for each cell how many pieces the other cells have in which nothing is read."""
+    counts = [0 if r.text else min(len(r.pieces), _MOST_PIECES) for r in table]
+    cells = sum(not r.text for r in table)
+    return [
+        (sum(counts) - own) / max(cells - (not r.text), 1)
+        for r, own in zip(table, counts, strict=True)
+    ]
+
+
+def _count_again(column: Sequence[Remnants]) -> list[list[int]]:
+    """Return for each piece of each cell how many other cells have one in the same place.
+
+    Only cells in which nothing is read, or a lone mark, bear witness.
+    """
+    heard = [n for n, r in enumerate(column) if not r.text or is_lone_mark(r.text)]
+    every = np.concatenate([column[n].pieces for n in heard] or [np.zeros((0, 4))])
+    owner = np.repeat(heard, [len(column[n].pieces) for n in heard]).astype(int)
+    out = []
+    for n, own in enumerate(column):
+        away = np.abs(own.pieces[:, None, :2] - every[None, :, :2])
+        times = np.abs(np.log(own.pieces[:, None, 3] / every[None, :, 3]))
+        same = (away[..., 0] < _AWAY_ACROSS) & (away[..., 1] < _AWAY_DOWN)
+        same &= (times < math.log(_TIMES)) & (owner != n)
+        out.append([len(np.unique(owner[row])) for row in same])
+    return out
+
+
+def measure_remains(
+    table: Sequence[Remnants], columns: Sequence[Sequence[int]]
+) -> list[tuple[float, ...] | None]:
+    """Return the ``MEASURES`` of each cell with ink in which nothing is read; None for others.
 
     Parameters
     ----------
-    dirt_px
-        Pixels that were judged dirt; as large as a full stop they may have been one.
-    cap_px
-        Height of the capitals (px).
-    marks
-        How likely a cell of its column holds a lone mark (0 to 1).
+    table
+        What every cell of a table has.
+    columns
+        Which of them make a column; a cell may be in none.
     """
-    stops = dirt_px / max((_STOP_CAPS * cap_px) ** 2, 1.0)
-    return _CLEAN - marks * min(_MOST_DIRT, _DIRT_OF_A_STOP * stops)
+    crowds = _measure_crowds(table)
+    marks = [USUAL_MARKS] * len(table)
+    again = [[0] * len(r.pieces) for r in table]
+    for numbers in columns:
+        column = [table[n] for n in numbers]
+        shares = _share_marks([r.text for r in column])
+        for n, share, own in zip(numbers, shares, _count_again(column), strict=True):
+            marks[n], again[n] = share, own
+    return [
+        None if r.text or not len(r.pieces) else _measure(r, own, crowd, share)
+        for r, own, crowd, share in zip(table, again, crowds, marks, strict=True)
+    ]
 
 
-def nothing_confidence(ink_px: int, cap_px: float, marks: float) -> float:
-    """Return the probability that a cell is blank whose ink the recogniser reads as nothing.
+def _measure(
+    remnants: Remnants, again: Sequence[int], crowd: float, marks: float
+) -> tuple[float, ...]:
+    pieces = remnants.pieces
+    low, high = _ON_LINE
+    placed = (pieces[:, 1] > low) & (pieces[:, 1] < high) & (pieces[:, 2] > _OFF_SIDES)
+    # The piece that is likeliest a mark: on the line, come again, large.
+    _, most, size = max(zip(placed.tolist(), again, pieces[:, 3].tolist(), strict=True))
+    on_line, unread = float(placed.any()), float(remnants.empty is not None)
+    stops = math.log(min(max(size, _LEAST_STOPS), _MOST_STOPS))
+    return (
+        math.log(marks),
+        math.log1p(most),
+        on_line,
+        stops,
+        math.log(len(pieces)),
+        math.log(_STRAY + crowd),
+        unread,
+        remnants.empty or 0.0,
+        on_line * stops,
+        unread * stops,
+        1.0,
+    )
 
-    ``ink_px`` are its pixels; the other arguments are those of :func:`blank_confidence`. More ink
-    than a letter has is hardly dirt.
+
+def blank_confidence(measures: Sequence[float] | None, model: EvidenceModel) -> float:
+    """Return the probability that a cell in which nothing is read is blank.
+
+    ``measures`` is None where it has no ink at all.
     """
-    mark = marks * _MARKS_AS_NOTHING
-    blank = (1.0 - marks) * _BLANKS_AS_NOTHING
-    sure = blank / (mark + blank)
-    return sure if ink_px <= _MOST_INK * cap_px**2 else min(sure, _INK_SURE)
+    if measures is None:
+        return _CLEAN
+    odds = model.rise(measures)
+    return min(max(1 / (1 + math.exp(-min(max(odds, -30.0), 30.0))), _LEAST), _MOST)

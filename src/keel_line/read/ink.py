@@ -32,14 +32,19 @@ class CellInk:
         Writing, shape (rows, cols).
     parts
         One row a connected part of the writing: x, y, width, height, area (px).
-    dirt_px
-        Pixels that were judged dirt.
+    specks
+        What was judged dirt, in rows of the same five.
     """
 
     grey: Grey
     mask: NDArray[np.bool_]
     parts: NDArray[np.int32]
-    dirt_px: int
+    specks: NDArray[np.int32]
+
+    @property
+    def dirt_px(self) -> int:
+        """Pixels that were judged dirt."""
+        return int(self.specks[:, 4].sum())
 
     @property
     def is_blank(self) -> bool:
@@ -76,12 +81,11 @@ def take_ink(crop: Grey, depth: float, cap_px: float, rule_px: float) -> CellInk
     stats = np.asarray(table, np.int32)
     keep = np.ones(count, bool)
     keep[0] = False
-    dirt = 0
-    remains = np.zeros(count, bool)
     for i in range(1, count):
         if _is_rule_remain(stats[i], crop.shape, cap_px, rule_px):
-            keep[i], remains[i] = False, True
-    keep, dirt = _drop_dirt(stats, keep, cap_px)
+            keep[i] = False
+    dirt = _find_dirt(stats, keep, cap_px)
+    keep &= ~dirt
     mask = keep[labels]
     grey = crop.copy()
     # Dirt and remains go with their soft edges, but never the writing beside them.
@@ -90,7 +94,7 @@ def take_ink(crop: Grey, depth: float, cap_px: float, rule_px: float) -> CellInk
         around = cv2.dilate(gone, np.ones((5, 5), np.uint8)).astype(bool)
         near_writing = cv2.dilate(mask.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
         grey[around & ~near_writing] = PAPER_LEVEL
-    return CellInk(grey, mask, np.asarray(stats[keep], np.int32), dirt)
+    return CellInk(grey, mask, stats[keep], stats[dirt])
 
 
 def _is_rule_remain(
@@ -122,10 +126,10 @@ def _is_rule_remain(
     return across or down or stub_across or stub_down or speck or corner
 
 
-def _drop_dirt(
+def _find_dirt(
     stats: NDArray[np.int32], keep: NDArray[np.bool_], cap_px: float
-) -> tuple[NDArray[np.bool_], int]:
-    """Drop specks: too small for a full stop, or small and far from any writing."""
+) -> NDArray[np.bool_]:
+    """Tell dirt among parts: too small for a full stop, or small and far from any writing."""
     widths, heights, areas = stats[:, 2], stats[:, 3], stats[:, 4]
     size = np.maximum(widths, heights)
     speck = keep & ((size < _SPECK_SHARE * cap_px + 0.6) | (areas < 3))
@@ -151,7 +155,7 @@ def _drop_dirt(
     sown = not writing.any() and marks.sum() >= _LEAST_LEADERS
     if sown and not _in_a_row(stats[marks, 1] + heights[marks] / 2, cap_px):
         speck |= marks
-    return keep & ~speck, int(areas[speck].sum())
+    return speck
 
 
 def _in_a_row(ys: NDArray[np.float64], cap_px: float) -> bool:

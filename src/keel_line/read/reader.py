@@ -14,7 +14,14 @@ from keel_line.model.geometry import Box
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import CharReading, Reading, RunnerUp
 from keel_line.read.account import InkAccount, account_ink
-from keel_line.read.blanks import USUAL_MARKS, blank_confidence, nothing_confidence, share_marks
+from keel_line.read.blanks import (
+    Remnants,
+    blank_confidence,
+    load_blanks,
+    measure_pieces,
+    measure_remains,
+)
+from keel_line.read.cells import PreparedCell, by_column, prepare_grid
 from keel_line.read.column import gather_forms
 from keel_line.read.confidence import (
     FEATURES,
@@ -25,9 +32,7 @@ from keel_line.read.confidence import (
     measure_hardness,
 )
 from keel_line.read.decode import Decoded, decode_line
-from keel_line.read.edges import runs_over
 from keel_line.read.evidence import EvidenceModel
-from keel_line.read.ink import CellInk, ink_depth, take_ink
 from keel_line.read.language import (
     LanguageModel,
     choose_by_language,
@@ -37,10 +42,9 @@ from keel_line.read.language import (
 )
 from keel_line.read.lengths import load_lengths, weigh_lengths
 from keel_line.read.likeness import load_likeness, weigh_likeness
-from keel_line.read.lines import TextLine, find_lines, guess_cap_px, usual_cap_px
+from keel_line.read.lines import TextLine
 from keel_line.read.looks import look_again
 from keel_line.read.network import Network
-from keel_line.read.prepare import LineRecipe, prepare_line
 from keel_line.read.rivals import Fit, chance_of, find_runners_up, measure_lead
 from keel_line.read.spaces import (
     LineGaps,
@@ -56,31 +60,50 @@ from keel_line.read.spaces import (
 )
 from keel_line.read.values import Worth, choose_known, gather_values, make_worth
 
-_SIDE_CAPS = 0.35
 _AROUND_IN = 0.1
 _CUT_SURE = 0.5
 _STROKE_SURE = 0.8
 _NOT_READ = 0.001
+# Letters this far apart beyond their shapes: of eight such readings that seemed sure one was wrong.
+_STRETCHED, _STRETCHED_SURE = 0.2, 0.85
 _FEW_AGREE = 0.7
 _SAY_OF_VALUES = 0.5  # print that is misread once is misread alike where it stands again
 _UNUSUAL_FORM = -1.0
+_SURELY_DIRT = 0.99
+_SPECKS = "Looks blank, but there are specks in it."
 
 
 @dataclass(frozen=True, eq=False)
-class PreparedCell:
-    """A cell on its way to the network: its ink, its lines, and their prepared pictures.
+class _Case:
+    """All that is known of a cell when its reading is put together.
 
-    ``cut`` tells that its writing goes on beyond its side.
+    Attributes
+    ----------
+    cell, decoded
+        The cell, and what is read on each of its lines.
+    language
+        How far each line's text leads its runners-up where the language has as much say as ink.
+    hardness
+        How hard the table's other cells are to read.
+    fit
+        How well a text fits the column.
+    runners_up, lead
+        The other readings, and how far the first leads them.
+    remains
+        What is measured of the ink of a cell in which nothing is read; None of other cells.
+    stretch
+        How far the letters stand apart beyond what their shapes tell.
     """
 
-    cell: Cell
-    origin: tuple[int, int]
-    ink: CellInk
-    cap_px: float
-    lines: tuple[TextLine, ...]
-    lefts: tuple[int, ...]
-    pictures: tuple[Grey, ...]
-    cut: bool
+    cell: PreparedCell
+    decoded: list[Decoded]
+    language: list[float]
+    hardness: float
+    fit: Fit
+    runners_up: tuple[RunnerUp, ...]
+    lead: float
+    remains: tuple[float, ...] | None
+    stretch: float
 
 
 @dataclass(frozen=True)
@@ -96,6 +119,7 @@ class Reader:
     language: LanguageModel = field(default_factory=load_language)
     likeness: EvidenceModel = field(default_factory=load_likeness)
     lengths: EvidenceModel = field(default_factory=load_lengths)
+    blanks: EvidenceModel = field(default_factory=load_blanks)
     heed_values: bool = True
 
     def read_page(
@@ -120,6 +144,27 @@ class Reader:
             For each grid its cells' readings, in the order of ``grid.cells``; none is read of a
             table on its side.
         """
+        return [
+            [self._leave_unread()] * len(grid.cells)
+            if cases is None
+            else [self._conclude(case) for case in cases]
+            for grid, cases in zip(grids, self._weigh_page(grey, dpi, grids, flat), strict=True)
+        ]
+
+    def measure_blanks(
+        self, grey: Grey, dpi: float, grids: Sequence[Grid]
+    ) -> list[list[tuple[float, ...] | None]]:
+        """Measure what is left in cells in which nothing is read, for fitting what that is worth.
+
+        The arguments are those of :meth:`read_page`. Cells without any ink, and those in which
+        something is read, have None; a table on its side has no cells.
+        """
+        return [[c.remains for c in cases or ()] for cases in self._weigh_page(grey, dpi, grids)]
+
+    def _weigh_page(
+        self, grey: Grey, dpi: float, grids: Sequence[Grid], flat: Grey | None = None
+    ) -> list[list[_Case] | None]:
+        """Return what is known of each cell of each grid; None for a table on its side."""
         if not grids:
             return []
         flat = flatten_light(grey) if flat is None else flat
@@ -135,44 +180,48 @@ class Reader:
         looked = weigh_lengths(pictures, first, looked, alphabet, line, self.lengths)
         looked = choose_by_language(looked, first, alphabet, self.language)
         each = iter(zip(looked, first, strict=True))
-        out = []
+        out: list[list[_Case] | None] = []
         for grid, cells in zip(grids, prepared, strict=True):
             if grid.on_side:
-                out.append([self._leave_unread()] * len(grid.cells))
+                out.append(None)
                 continue
             own = [[next(each) for _ in cell.pictures] for cell in cells]
             lines = [[d for d, _ in pairs] for pairs in own]
             probs = [[p for _, p in pairs] for pairs in own]
-            spaced, stretches = self._set_spaces(cells, lines, probs)
-            spaced, worths = self._heed_values(cells, spaced, probs)
-            fits = _fit_columns(cells, spaced)
-            leads = iter(measure_leads([d for lines in spaced for d in lines], self.language))
-            hardness = iter(measure_hardness([_margin(d) for d in spaced if _has_text(d)]))
-            rivals = self._find_rivals(spaced, fits, worths)
-            out.append(
-                [
-                    self._conclude(
-                        c,
-                        d,
-                        [next(leads) for _ in d],
-                        next(hardness) if _has_text(d) else 0.0,
-                        fit,
-                        others,
-                        share,
-                        stretch,
-                    )
-                    for c, d, fit, others, share, stretch in zip(
-                        cells,
-                        spaced,
-                        fits,
-                        rivals,
-                        _expect_marks(cells, spaced),
-                        stretches,
-                        strict=True,
-                    )
-                ]
-            )
+            out.append(self._weigh_table(cells, lines, probs))
         return out
+
+    def _weigh_table(
+        self,
+        cells: list[PreparedCell],
+        decoded: list[list[Decoded]],
+        probs: list[list[NDArray[np.float32]]],
+    ) -> list[_Case]:
+        """Let the cells of a table bear on each other; return what is then known of each."""
+        spaced, stretches = self._set_spaces(cells, decoded, probs)
+        spaced, worths = self._heed_values(cells, spaced, probs)
+        fits = _fit_columns(cells, spaced)
+        leads = iter(measure_leads([d for lines in spaced for d in lines], self.language))
+        hardness = iter(measure_hardness([_margin(d) for d in spaced if _has_text(d)]))
+        rivals = self._find_rivals(spaced, fits, worths)
+        remnants = [_gather_remnants(c, d) for c, d in zip(cells, spaced, strict=True)]
+        remains = measure_remains(remnants, list(by_column(cells).values()))
+        return [
+            _Case(
+                cell=cell,
+                decoded=lines,
+                language=[next(leads) for _ in lines],
+                hardness=next(hardness) if _has_text(lines) else 0.0,
+                fit=fit,
+                runners_up=runners_up,
+                lead=lead,
+                remains=left,
+                stretch=stretch,
+            )
+            for cell, lines, fit, (runners_up, lead), left, stretch in zip(
+                cells, spaced, fits, rivals, remains, stretches, strict=True
+            )
+        ]
 
     def read_words(self, grey: Grey, dpi: float, box: Box) -> tuple[str, float]:
         """Read what stands in a box outside the tables, a title or a note, in its own size.
@@ -228,7 +277,7 @@ class Reader:
         worths: list[Worth] = [_worth_nothing] * len(cells)
         if not self.heed_values:
             return out, worths
-        for every in _by_column(cells).values():
+        for every in by_column(cells).values():
             numbers = [n for n in every if _has_text(decoded[n])]
             shares = [_share_readings(decoded[n]) for n in numbers]
             column = gather_values(shares)
@@ -253,38 +302,25 @@ class Reader:
             for lines, text, own, fit in zip(kept, texts, found, fits, strict=True)
         ]
 
-    def _conclude(
-        self,
-        cell: PreparedCell,
-        decoded: list[Decoded],
-        leads: list[float],
-        hardness: float,
-        fit: Fit,
-        rivals: tuple[tuple[RunnerUp, ...], float],
-        marks: float,
-        stretch: float,
-    ) -> Reading:
-        """Put a cell's lines together into one reading with its confidence.
-
-        ``marks`` is how likely a cell of its column holds a lone mark, ``stretch`` how far its
-        letters stand apart beyond what their shapes tell.
-        """
+    def _conclude(self, case: _Case) -> Reading:
+        """Put a cell's lines together into one reading with its confidence."""
         model = self.network.hash
+        cell = case.cell
         kept = [
             (line, left, d)
-            for line, left, d in zip(cell.lines, cell.lefts, decoded, strict=True)
+            for line, left, d in zip(cell.lines, cell.lefts, case.decoded, strict=True)
             if d.text
         ]
-        if not kept and cell.ink.is_blank:
-            sure = blank_confidence(cell.ink.dirt_px, cell.cap_px, marks)
-            reasons = () if sure > 0.99 else ("Looks blank, but there are specks in it.",)
-            return Reading("", sure, reasons=reasons, model=model)
         if not kept:
+            blank = blank_confidence(case.remains, self.blanks)
+            if cell.ink.is_blank:
+                reasons = () if blank > _SURELY_DIRT else (_SPECKS,)
+                return Reading("", blank, reasons=reasons, model=model)
             account = account_ink(cell.ink, (), cell.origin, cell.cap_px)
             return Reading(
                 "",
-                nothing_confidence(int(cell.ink.mask.sum()), cell.cap_px, marks),
-                runners_up=rivals[0],
+                blank,
+                runners_up=case.runners_up,
                 reasons=("There is ink here that could not be read.",),
                 model=model,
                 unread=account.unread,
@@ -295,30 +331,31 @@ class Reader:
         text = _join([d for _, _, d in kept])
         account = account_ink(cell.ink, chars, cell.origin, cell.cap_px)
         features = _features(cell, [line for line, _, _ in kept], [d for _, _, d in kept], account)
-        runners_up, lead = rivals
         features = (
             *features,
-            fit(text),
-            min(leads),
-            hardness,
-            hardness * features[0],
-            lead,
-            hardness * lead,
-            stretch,
+            case.fit(text),
+            min(case.language),
+            case.hardness,
+            case.hardness * features[0],
+            case.lead,
+            case.hardness * case.lead,
+            case.stretch,
         )
         confidence = estimate_confidence(self.calibration, features)
         if cell.cut:  # what is read may be right, and yet not all that is written
             confidence = min(confidence, _CUT_SURE)
         if account.stray_stroke:
             confidence = min(confidence, _STROKE_SURE)
+        if case.stretch > _STRETCHED:
+            confidence = min(confidence, _STRETCHED_SURE)
         return Reading(
             text,
             confidence,
             chars,
-            runners_up,
+            case.runners_up,
             _reasons(
                 chars,
-                runners_up,
+                case.runners_up,
                 dict(zip(FEATURES, features, strict=True)),
                 unread=bool(account.unread),
                 cut=cell.cut,
@@ -366,7 +403,7 @@ def _fit_columns(cells: list[PreparedCell], decoded: list[list[Decoded]]) -> lis
     weights = [chance_of(lines) for lines in decoded]
     forms = {
         col: gather_forms((texts[n], weights[n]) for n in numbers if texts[n])
-        for col, numbers in _by_column(cells).items()
+        for col, numbers in by_column(cells).items()
     }
 
     def make(cell: Cell, text: str, weight: float) -> Fit:
@@ -381,24 +418,11 @@ def _fit_columns(cells: list[PreparedCell], decoded: list[list[Decoded]]) -> lis
     ]
 
 
-def _expect_marks(cells: list[PreparedCell], decoded: list[list[Decoded]]) -> list[float]:
-    """Return how likely each cell holds a lone mark, by the other cells of its column."""
-    out = [USUAL_MARKS] * len(cells)
-    for numbers in _by_column(cells).values():
-        for n, share in zip(
-            numbers, share_marks([_join(decoded[n]) for n in numbers]), strict=True
-        ):
-            out[n] = share
-    return out
-
-
-def _by_column(cells: Sequence[PreparedCell]) -> dict[int, list[int]]:
-    """Return the numbers of each column's cells, those over several columns left out."""
-    columns: dict[int, list[int]] = {}
-    for number, cell in enumerate(cells):
-        if cell.cell.col_span == 1:
-            columns.setdefault(cell.cell.col, []).append(number)
-    return columns
+def _gather_remnants(cell: PreparedCell, decoded: Sequence[Decoded]) -> Remnants:
+    """Gather what tells a cell that is blank from one whose mark was not read."""
+    pieces = measure_pieces(cell.ink, cell.baseline, cell.cap_px)
+    empty = None if cell.ink.is_blank else log_odds(chance_of(decoded))
+    return Remnants(_join(decoded), pieces, empty)
 
 
 def _share_readings(lines: Sequence[Decoded]) -> dict[str, float]:
@@ -443,96 +467,6 @@ def measure_table_gaps(
         gaps.append(own)
         cleared.append(seen)
     return gaps, cleared
-
-
-def prepare_grid(flat: Grey, dpi: float, grid: Grid, recipe: LineRecipe) -> list[PreparedCell]:
-    """Take the ink of every cell, find its lines, and prepare them as the recipe says.
-
-    ``flat`` is the squared page with its light evened out.
-    """
-    depth = ink_depth(flat)
-    rule_px = float(np.median([r.thickness_px for r in grid.rules])) if grid.rules else 2.0
-    crops = [_crop(flat, cell) for cell in grid.cells]
-    cap = dpi * 0.1
-    inks: list[CellInk] = []
-    for _ in range(2):  # once to learn how high the letters are, once knowing it
-        inks = [take_ink(crop, depth, cap, rule_px) for crop, _ in crops]
-        parts = [i.parts for i in inks if not i.is_blank]
-        guess = guess_cap_px(np.concatenate(parts) if parts else np.zeros((0, 5), np.int32), dpi)
-        if abs(guess - cap) < 0.2 * cap:
-            break
-        cap = guess
-    first = [find_lines(i, cap) for i in inks]
-    cap = usual_cap_px([line for lines in first for line in lines], cap)
-    found = [find_lines(i, cap) for i in inks]
-    found = _share_baselines(grid, [origin for _, origin in crops], found, cap)
-    return [
-        _prepare_cell(
-            cell,
-            origin,
-            ink,
-            lines,
-            cap,
-            recipe,
-            cut=runs_over(flat, origin, ink.mask, depth, cap, rule_px),
-        )
-        for cell, (_, origin), ink, lines in zip(grid.cells, crops, inks, found, strict=True)
-    ]
-
-
-def _crop(flat: Grey, cell: Cell) -> tuple[Grey, tuple[int, int]]:
-    rows, cols = flat.shape
-    x0, y0 = max(0, int(np.ceil(cell.box[0]))), max(0, int(np.ceil(cell.box[1])))
-    x1, y1 = min(cols, int(cell.box[2])), min(rows, int(cell.box[3]))
-    x0, y0 = min(x0, cols - 1), min(y0, rows - 1)
-    return np.ascontiguousarray(flat[y0 : max(y1, y0 + 1), x0 : max(x1, x0 + 1)]), (x0, y0)
-
-
-def _share_baselines(
-    grid: Grid, origins: list[tuple[int, int]], found: list[list[TextLine]], cap_px: float
-) -> list[list[TextLine]]:
-    """Give lines without letters of their own the baseline of their row."""
-    by_row: dict[int, list[float]] = {}
-    for cell, origin, lines in zip(grid.cells, origins, found, strict=True):
-        if len(lines) == 1 and lines[0].sure and cell.row_span == 1:
-            by_row.setdefault(cell.row, []).append(origin[1] + lines[0].baseline)
-    out = []
-    for cell, origin, lines in zip(grid.cells, origins, found, strict=True):
-        shared = by_row.get(cell.row)
-        if len(lines) == 1 and not lines[0].sure and shared:
-            row_line = float(np.median(shared)) - origin[1]
-            if abs(row_line - lines[0].baseline) < 0.8 * cap_px:
-                one = lines[0]
-                out.append(
-                    [
-                        TextLine(
-                            one.top, one.bottom, one.left, one.right, row_line, cap_px, sure=False
-                        )
-                    ]
-                )
-                continue
-        out.append(lines)
-    return out
-
-
-def _prepare_cell(
-    cell: Cell,
-    origin: tuple[int, int],
-    ink: CellInk,
-    lines: list[TextLine],
-    cap_px: float,
-    recipe: LineRecipe,
-    *,
-    cut: bool,
-) -> PreparedCell:
-    lefts, pictures = [], []
-    for line in lines:
-        side = round(_SIDE_CAPS * line.cap_px)
-        left, right = max(0, line.left - side), min(ink.grey.shape[1], line.right + side)
-        crop = np.ascontiguousarray(ink.grey[line.top : line.bottom, left:right])
-        lefts.append(left)
-        pictures.append(prepare_line(crop, line.baseline - line.top, line.cap_px, recipe))
-    return PreparedCell(cell, origin, ink, cap_px, tuple(lines), tuple(lefts), tuple(pictures), cut)
 
 
 def _join(decoded: Sequence[Decoded]) -> str:
@@ -612,6 +546,8 @@ def _reasons(
         reasons.append("Another reading is nearly as likely.")
     if unread or features["unexplained"] > 0.08:
         reasons.append("Some ink is not explained by the reading.")
+    if features["stretch"] > _STRETCHED:
+        reasons.append("There may be one more letter than was read.")
     if features["agreement"] < _FEW_AGREE:
         reasons.append("A second look read it otherwise.")
     if features["column"] < _UNUSUAL_FORM:

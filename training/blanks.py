@@ -1,0 +1,90 @@
+"""Fit what tells blank cells from lone marks that were not read, on validation pages.
+
+Run as ``python -m training.blanks --pages 400`` after ``training.lengths``; calibrate after it.
+Every other page has columns of lone marks, the rest are like those that confidence is fitted on.
+Needs no PyTorch.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import click
+import cv2
+import numpy as np
+
+from keel_line.model.grid import Grid
+from keel_line.model.page import Page, Resolution
+from keel_line.read.blanks import MEASURES
+from keel_line.read.network import DATA_DIR, Network
+from keel_line.read.reader import Reader
+from keel_line.rule.grids import find_grids
+from keel_line.square.straighten import square_page
+from synth.faces import load_faces
+from synth.nils import make_nils
+from synth.pages import TableTruth
+from training.config import ALPHABET
+from training.logistic import Pairs, fit_pages
+from training.pages import lay_page
+
+_SEED = 808
+CONDITIONS = ("clean", "office", "copy", "fax", "fax-coarse", "copy", "fax", "photo")
+
+
+def gather_blanks(number: int) -> Pairs:
+    """Read one page; tell of its cells with ink in which nothing is read whether they are blank."""
+    cv2.setNumThreads(1)
+    if number % 2:
+        page, squared, grids = lay_page("val", _SEED, number // 2)
+    else:
+        page = make_nils(
+            np.random.default_rng([_SEED, number]),
+            load_faces("val"),
+            frozenset(ALPHABET),
+            condition=CONDITIONS[number // 2 % len(CONDITIONS)],
+        )
+        squared = square_page(
+            Page(page.grey, Resolution(page.x_dpi, page.y_dpi), "made", 1, "scan")
+        )
+        grids = find_grids(squared.pixels, squared.dpi)
+    reader = Reader(Network(threads=1))
+    return pair_cells(grids, page.tables, reader.measure_blanks(squared.pixels, squared.dpi, grids))
+
+
+def pair_cells(
+    grids: Sequence[Grid],
+    tables: Sequence[TableTruth],
+    measured: Sequence[Sequence[tuple[float, ...] | None]],
+) -> Pairs:
+    """Tell of every cell that was measured whether it is blank; wrong grids are left out.
+
+    ``measured`` has for each grid what is measured of its cells, in their order.
+    """
+    measures: list[tuple[float, ...]] = []
+    blank: list[bool] = []
+    if len(grids) == len(tables):
+        for grid, table, own in zip(grids, tables, measured, strict=True):
+            truth = {(c.row, c.col, c.row_span, c.col_span): c.text for c in table.cells}
+            places = [(c.row, c.col, c.row_span, c.col_span) for c in grid.cells]
+            if set(places) != truth.keys():
+                continue
+            for place, found in zip(places, own, strict=True):
+                if found is not None:
+                    measures.append(found)
+                    blank.append(not truth[place])
+    shaped = np.array(measures, float).reshape(-1, len(MEASURES))
+    return np.zeros(len(blank)), shaped, np.array(blank, bool)
+
+
+@click.command()
+@click.option("--pages", default=400, show_default=True)
+@click.option("--workers", default=2, show_default=True)
+@click.option("--into", type=click.Path(path_type=Path), default=DATA_DIR / "blanks.json")
+def main(pages: int, workers: int, into: Path) -> None:
+    """Fit the weights and write them beside the recogniser's."""
+    fit_pages(gather_blanks, pages, workers, into)
+
+
+if __name__ == "__main__":
+    main()
