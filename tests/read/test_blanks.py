@@ -13,6 +13,7 @@ from keel_line.read.blanks import (
     USUAL_MARKS,
     Remnants,
     blank_confidence,
+    comes_again,
     is_lone_mark,
     load_blanks,
     measure_pieces,
@@ -94,6 +95,10 @@ def test_specks_in_one_place_down_a_column_bear_each_other_out() -> None:
     assert said == pytest.approx([math.log(9)] * 9)
     assert max(m["again"] for m in measure(strewn) if m) < math.log(4)
     assert max(judge(ranged)) < 0.5 < min(judge(strewn))
+    found = measure_remains(ranged, [list(range(9))])
+    assert all(comes_again(own) for own in found)
+    assert not comes_again(None)
+    assert not comes_again(measure_remains(ranged[:1], [[0]])[0])
 
 
 def test_other_sizes_and_what_stands_in_words_bear_no_witness() -> None:

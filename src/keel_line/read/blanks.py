@@ -187,6 +187,11 @@ def _measure(
     )
 
 
+def comes_again(measures: Sequence[float] | None) -> bool:
+    """Tell whether other cells of its column have ink in the same place as a measured cell."""
+    return measures is not None and measures[MEASURES.index("again")] > 0.0
+
+
 def blank_confidence(measures: Sequence[float] | None, model: EvidenceModel) -> float:
     """Return the probability that a cell in which nothing is read is blank.
 

@@ -17,6 +17,7 @@ from keel_line.read.account import InkAccount, account_ink
 from keel_line.read.blanks import (
     Remnants,
     blank_confidence,
+    comes_again,
     load_blanks,
     measure_pieces,
     measure_remains,
@@ -71,6 +72,8 @@ _SAY_OF_VALUES = 0.5  # print that is misread once is misread alike where it sta
 _UNUSUAL_FORM = -1.0
 _SURELY_DIRT = 0.99
 _SPECKS = "Looks blank, but there are specks in it."
+_UNREAD = "There is ink here that could not be read."
+_AGAIN = "Other cells of its column have some in the same place."
 
 
 @dataclass(frozen=True, eq=False)
@@ -313,15 +316,15 @@ class Reader:
         ]
         if not kept:
             blank = blank_confidence(case.remains, self.blanks)
-            if cell.ink.is_blank:
-                reasons = () if blank > _SURELY_DIRT else (_SPECKS,)
-                return Reading("", blank, reasons=reasons, model=model)
+            if cell.ink.is_blank and blank > _SURELY_DIRT:
+                return Reading("", blank, model=model)
+            why = _SPECKS if cell.ink.is_blank else _UNREAD
             account = account_ink(cell.ink, (), cell.origin, cell.cap_px)
             return Reading(
                 "",
                 blank,
                 runners_up=case.runners_up,
-                reasons=("There is ink here that could not be read.",),
+                reasons=(why, _AGAIN) if comes_again(case.remains) else (why,),
                 model=model,
                 unread=account.unread,
             )
