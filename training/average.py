@@ -19,8 +19,12 @@ from training.train import RUN_DIR, save_checkpoint
 log = logging.getLogger(__name__)
 
 
-def average(first: Mapping[str, Tensor], second: Mapping[str, Tensor]) -> dict[str, Tensor]:
+def average(
+    first: Mapping[str, Tensor], second: Mapping[str, Tensor], share: float = 0.5
+) -> dict[str, Tensor]:
     """Return the mean of two networks' weights; counters are the second's.
+
+    ``share`` (0 to 1) is how much of the second there is in it.
 
     Raises
     ------
@@ -31,22 +35,23 @@ def average(first: Mapping[str, Tensor], second: Mapping[str, Tensor]) -> dict[s
         msg = "Networks of two designs have no mean."
         raise ValueError(msg)
     return {
-        name: (first[name] + own) / 2 if own.is_floating_point() else own
+        name: (1 - share) * first[name] + share * own if own.is_floating_point() else own
         for name, own in second.items()
     }
 
 
 @click.command()
 @click.option("--of", "runs", nargs=2, required=True, help="The two runs.")
+@click.option("--share", default=0.5, show_default=True, help="How much of the second there is.")
 @click.option("--name", required=True, help="Names the folder of the mean.")
-def main(runs: tuple[str, str], name: str) -> None:
+def main(runs: tuple[str, str], share: float, name: str) -> None:
     """Write the mean of two runs' last checkpoints as the checkpoint of a run."""
     logging.basicConfig(level=logging.INFO, format="%(message)s")
     first, second = (torch.load(RUN_DIR / r / "checkpoint.pt", weights_only=True) for r in runs)
     into = RUN_DIR / name
     into.mkdir(parents=True, exist_ok=True)
     state = {
-        "net": average(first["net"], second["net"]),
+        "net": average(first["net"], second["net"], share),
         "design": second["design"],
         "step": second["step"],
     }

@@ -19,6 +19,7 @@ def test_weights_are_averaged_and_counters_kept() -> None:
     mean = mixing.average(first, second)
     assert mean["w"].tolist() == [0.5, 3.0]
     assert mean["seen"].item() == 7
+    assert mixing.average(first, second, 0.25)["w"].tolist() == [0.25, 2.5]
 
 
 @pytest.mark.parametrize("other", [{"w": torch.zeros(3)}, {"v": torch.zeros(2)}])
@@ -35,7 +36,11 @@ def test_a_mean_is_a_run_of_its_own(tmp_path: Path, monkeypatch: pytest.MonkeyPa
         torch.save(state, tmp_path / run / "checkpoint.pt")
     done = CliRunner().invoke(mixing.main, ["--of", "one", "two", "--name", "mean"])
     assert done.exit_code == 0
+    more = ["--of", "one", "two", "--share", "0.75", "--name", "more"]
+    assert CliRunner().invoke(mixing.main, more).exit_code == 0
     state = torch.load(tmp_path / "mean" / "checkpoint.pt", weights_only=True)
     assert state["net"]["w"].item() == 2.0
+    more_state = torch.load(tmp_path / "more" / "checkpoint.pt", weights_only=True)
+    assert more_state["net"]["w"].item() == 2.5
     assert state["design"] == {"channels": 8}
     assert state["step"] == 20
