@@ -436,7 +436,7 @@ def write_report(
         "- Without rules, a title right above a table may be taken for a row; tables close "
         "together may be taken for one where no heading stands twice.",
         "- A page's curl is taken out where rules or lines of text show it; a crease is not.",
-        "- A dash that stands alone and of which a fax leaves but a speck may be taken for dirt.",
+        "- A hairline dash that stands alone and of which a fax leaves no ink is read as blank.",
         "- Handwriting is not read.",
         "- A 204x98 dpi fax keeps so few rows of dots a letter that many cells are in doubt.",
         "",
