@@ -135,3 +135,11 @@ def test_what_the_recogniser_saw_and_read_as_nothing_is_told_from_specks_it_neve
 def test_a_cell_without_ink_is_blank() -> None:
     assert blank_confidence(None, MODEL) > 0.999
     assert judge([Remnants("", NO_PIECES, None)]) == [blank_confidence(None, MODEL)]
+
+
+def test_as_much_ink_as_a_letter_has_is_never_surely_dirt() -> None:
+    aside = lay("", (2.0, -0.9, 0.5, 20.0), empty=9.0)
+    dirty = [lay("", *[(float(x), -0.8, 0.5, 0.5) for x in range(9)]) for _ in range(9)]
+    (found, *_) = measure_remains([aside, *dirty], [list(range(10))])
+    assert blank_confidence(found, MODEL, 0.1) > 0.9
+    assert blank_confidence(found, MODEL, 0.3) <= 0.85

@@ -43,7 +43,9 @@ unread_size: their products with size; one: always 1.
 """
 
 _CLEAN = 0.9998
-_LEAST, _MOST = 0.001, 0.9998
+# Ink that the recogniser read as nothing, in squares of the capital's height: no letter has less.
+_LETTER_INK, _LETTER_SURE = 0.25, 0.85
+_LEAST, _MOST, _BOUND = 0.001, 0.9998, 30.0
 _FEW, _USUAL_CELLS = 0.5, 5.0
 _STOP_CAPS = 0.11
 _STRAY, _MOST_PIECES = 0.05, 10
@@ -192,12 +194,24 @@ def comes_again(measures: Sequence[float] | None) -> bool:
     return measures is not None and measures[MEASURES.index("again")] > 0.0
 
 
-def blank_confidence(measures: Sequence[float] | None, model: EvidenceModel) -> float:
+def blank_confidence(
+    measures: Sequence[float] | None, model: EvidenceModel, unread_ink: float = 0.0
+) -> float:
     """Return the probability that a cell in which nothing is read is blank.
 
-    ``measures`` is None where it has no ink at all.
+    As much ink as a letter has is never taken for dirt without a look.
+
+    Parameters
+    ----------
+    measures
+        The cell's ``MEASURES``; None where it has no ink at all.
+    model
+        What they are worth.
+    unread_ink
+        Area of the ink that the recogniser saw, in squares of the height of capitals.
     """
     if measures is None:
         return _CLEAN
-    odds = model.rise(measures)
-    return min(max(1 / (1 + math.exp(-min(max(odds, -30.0), 30.0))), _LEAST), _MOST)
+    odds = min(max(model.rise(measures), -_BOUND), _BOUND)
+    most = _MOST if unread_ink < _LETTER_INK else _LETTER_SURE
+    return min(max(1 / (1 + math.exp(-odds)), _LEAST), most)

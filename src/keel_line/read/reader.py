@@ -315,7 +315,8 @@ class Reader:
             if d.text
         ]
         if not kept:
-            blank = blank_confidence(case.remains, self.blanks)
+            unread_ink = float(cell.ink.mask.sum()) / cell.cap_px**2
+            blank = blank_confidence(case.remains, self.blanks, unread_ink)
             if cell.ink.is_blank and blank > _SURELY_DIRT:
                 return Reading("", blank, model=model)
             why = _SPECKS if cell.ink.is_blank else _UNREAD
