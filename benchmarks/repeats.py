@@ -11,10 +11,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from benchmarks.measure import flat_text
+from keel_line._shared.texts import is_lone_mark
 from keel_line.model.grid import Grid
 from keel_line.model.page import Page, Resolution
 from keel_line.model.reading import Reading
-from keel_line.read.blanks import is_lone_mark
 from keel_line.read.confidence import Flagging, load_calibration, make_flagging
 from keel_line.read.network import Network
 from keel_line.read.reader import Reader

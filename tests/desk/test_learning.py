@@ -9,7 +9,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keel_line.desk.judge import judge_table
-from keel_line.desk.learning import Experience, Lessons, learn, pair_in_question
+from keel_line.desk.learning import (
+    Experience,
+    Lessons,
+    Topic,
+    learn,
+    pair_in_question,
+    topic_of,
+)
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import CharReading, Reading, RunnerUp
 from keel_line.model.table import CellState, Settled, TableState
@@ -47,16 +54,17 @@ def test_only_a_single_pair_is_in_question() -> None:
 def test_a_pair_is_never_doubted_more_and_few_cells_say_nothing(
     right: int, wrong: int, sure: float
 ) -> None:
-    lessons = Lessons(Counter({("1", "I"): right}), Counter({("1", "I"): wrong}))
-    heeded = lessons.heed(("1", "I"), sure)
-    assert sure <= heeded < 1
-    if right + wrong < 3:
-        assert heeded == sure
+    for topic in (Topic(("1", "I")), Topic(("-", ""), 2)):
+        lessons = Lessons(Counter({topic: right}), Counter({topic: wrong}))
+        heeded = lessons.heed(topic, sure)
+        assert sure <= heeded <= 1
+        if right + wrong < 3:
+            assert heeded == sure
 
 
 def test_a_pair_that_proved_wrong_stays_in_doubt() -> None:
     cells = [settled(doubtful(i, f"S {i}", 2, "I"), f"S I{i}") for i in range(9)]
-    assert learn(cells).heed(("1", "I"), 0.9) == 0.9
+    assert learn(cells).heed(Topic(("1", "I")), 0.9) == 0.9
 
 
 def test_the_next_cells_of_a_pair_confirmed_many_times_are_doubted_less() -> None:
@@ -68,6 +76,47 @@ def test_the_next_cells_of_a_pair_confirmed_many_times_are_doubted_less() -> Non
     before = judge_table(plain, flagging)
     taught = judge_table(replace(plain, cells=(*map(settled, fresh[:25]), *fresh[25:])), flagging)
     assert before.cells[30].confidence < taught.cells[30].confidence
+
+
+def dash(number: int, col: int, text: str = "-", sure: float = 0.75) -> CellState:
+    """A mark that stands alone in a column and may be another."""
+    reading = Reading(text, sure, (CharReading(text, sure, (0, 0, 1, 1)),), (RunnerUp("–", 0.2),))
+    cell = Cell(number, col, 1, 1, (80.0 * col, 20.0 * number, 80.0 * col + 80, 20.0 * number + 18))
+    return CellState(100 * col + number, cell, reading, None, flagged=True)
+
+
+def test_marks_of_a_column_are_one_print_and_three_of_them_are_enough() -> None:
+    ys = tuple(20.0 * i for i in range(11))
+    fresh = [dash(i, col) for i in range(10) for col in range(2)]
+    grid = Grid((0, 0, 160, 200), (0.0, 80.0, 160.0), ys, tuple(c.cell for c in fresh))
+    flagging = make_flagging(load_calibration(), 1.0)
+
+    def doubts(settle: int, said: str | None = None) -> list[int]:
+        left = settle
+        cells = []
+        for state in fresh:
+            teach = state.cell.col == 0 and left > 0
+            left -= teach
+            cells.append(settled(state, said) if teach else state)
+        judged = judge_table(
+            TableState(1, "Dues", 1, 1, "a.png", grid, 0, "", tuple(cells)), flagging
+        )
+        open_ = [s for s in judged.cells if s.flagged and s.settled is None]
+        return [sum(s.cell.col == col for s in open_) for col in range(2)]
+
+    assert doubts(0) == [10, 10]
+    assert doubts(2) == [8, 10], "two say nothing yet"
+    assert doubts(3) == [0, 10], "and the other column may have other marks"
+    assert doubts(3, "–") == [7, 10], "what proved wrong stays in doubt"
+
+
+def test_a_mark_is_a_topic_of_its_column_and_ink_beside_it_is_none() -> None:
+    assert topic_of(dash(0, 1)) == Topic(("-", ""), 1)
+    spread = dash(0, 1)
+    assert topic_of(replace(spread, cell=replace(spread.cell, col_span=2))) == Topic(("-", "–"))
+    unread = replace(spread.reading, unread=((0.0, 0.0, 2.0, 2.0),))
+    assert topic_of(replace(spread, reading=unread)) is None
+    assert topic_of(doubtful(0, "S 1", 2, "I")) == Topic(("1", "I"))
 
 
 def test_a_value_put_right_before_is_offered_for_the_same_reading() -> None:

@@ -8,13 +8,13 @@ import numpy as np
 import pytest
 
 from keel_line._shared.paper import PAPER_LEVEL
+from keel_line._shared.texts import is_lone_mark
 from keel_line.read.blanks import (
     MEASURES,
     USUAL_MARKS,
     Remnants,
     blank_confidence,
     comes_again,
-    is_lone_mark,
     load_blanks,
     measure_pieces,
     measure_remains,

@@ -5,7 +5,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from keel_line.read.blanks import is_lone_mark
+from keel_line._shared.texts import is_lone_mark
 from keel_line.read.prepare import LineRecipe
 from keel_line.rule.grids import find_grids
 from keel_line.square.straighten import square_page

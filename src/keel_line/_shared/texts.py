@@ -1,4 +1,4 @@
-"""Where two texts differ."""
+"""Where two texts differ, and which hold no more than a mark."""
 
 from __future__ import annotations
 
@@ -22,3 +22,8 @@ def differ_in(a: str, b: str) -> Pair | None:
     if max(len(mid_a), len(mid_b)) != 1:
         return None
     return mid_a, mid_b
+
+
+def is_lone_mark(text: str) -> bool:
+    """Tell whether a cell's text has neither a letter nor a figure: a dash, a ditto mark."""
+    return bool(text) and not any(char.isalnum() for char in text)

@@ -7,7 +7,7 @@ from dataclasses import replace
 from keel_line.check.checks import likeness, run_checks, weigh_findings
 from keel_line.check.drawn_sums import apply_sums
 from keel_line.check.sheet import Sheet, Value
-from keel_line.desk.learning import learn, pair_in_question
+from keel_line.desk.learning import learn, topic_of
 from keel_line.model.finding import Finding, Findings
 from keel_line.model.table import CellState, TableState
 from keel_line.read.confidence import Flagging
@@ -48,8 +48,8 @@ def judge_table(table: TableState, flagging: Flagging) -> TableState:
         # What was settled was looked at; whether it was in doubt before stays as it was.
         sure = state.confidence if state.settled else weighed[place]
         if state.settled is None and sure < cut and place not in findings.wanting:
-            pair = pair_in_question(state)
-            sure = sure if pair is None else lessons.heed(pair, sure)
+            topic = topic_of(state)
+            sure = sure if topic is None else lessons.heed(topic, sure)
         flagged = state.flagged if state.settled else sure < cut
         if (state.flagged, state.weighed, state.broken) == (flagged, sure, broken):
             cells.append(state)

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from keel_line._shared.texts import is_lone_mark
 from keel_line.read.evidence import EvidenceModel, load_evidence
 from keel_line.read.ink import CellInk
 
@@ -93,11 +94,6 @@ def measure_pieces(ink: CellInk, baseline: float, cap_px: float) -> NDArray[np.f
     stop = (_STOP_CAPS * cap_px) ** 2
     middle, above = x + width / 2, baseline - (y + height / 2)
     return np.stack([middle / cap_px, above / cap_px, off / cap_px, area / stop], axis=1)
-
-
-def is_lone_mark(text: str) -> bool:
-    """Tell whether a cell's text has neither a letter nor a figure: a dash, a ditto mark."""
-    return bool(text) and not any(char.isalnum() for char in text)
 
 
 def _share_marks(texts: Sequence[str]) -> list[float]:

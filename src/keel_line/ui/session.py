@@ -12,9 +12,8 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from keel_line._shared.memory import set_aside
-from keel_line._shared.texts import Pair
 from keel_line.desk.desk import Desk
-from keel_line.desk.learning import LEAST_SEEN, Experience, pair_in_question
+from keel_line.desk.learning import LEAST_SEEN, Experience, Topic, topic_of
 from keel_line.model.docket import PageState, Step
 from keel_line.model.finding import Sums
 from keel_line.model.table import CellState, TableState
@@ -74,8 +73,8 @@ class Session(QObject):
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST_MS)
         self._rest.timeout.connect(self._learn)
-        # How often each pair of shapes was met in settled cells, by table.
-        self._met: Counter[tuple[int, Pair]] = Counter()
+        # How often each topic was met in settled cells, by table.
+        self._met: Counter[tuple[int, Topic]] = Counter()
         self._where: dict[int, tuple[int, int]] = {}
         self._changes: dict[int, set[int] | None] = {}
         self.order: Order = "columns"
@@ -127,8 +126,8 @@ class Session(QObject):
         for index, table in enumerate(tables):
             for state in table.cells:
                 self.experience.add(state)
-                if state.settled is not None and (pair := pair_in_question(state)) is not None:
-                    self._met[index, pair] += 1
+                if state.settled is not None and (topic := topic_of(state)) is not None:
+                    self._met[index, topic] += 1
         self._where = {
             state.id: (t, c)
             for t, table in enumerate(tables)
@@ -407,13 +406,13 @@ class Session(QObject):
         self._to_learn.clear()
 
     def _teaches(self, index: int, state: CellState) -> bool:
-        """Tell whether to settle a cell may take doubt from others with its pair of shapes."""
-        pair = pair_in_question(state)
-        if pair is None or self._met[index, pair] + 1 < LEAST_SEEN:
+        """Tell whether to settle a cell may take doubt from others of its topic."""
+        topic = topic_of(state)
+        if topic is None or self._met[index, topic] + 1 < LEAST_SEEN:
             return False
         cells = self.tables[index].cells
         own = (cells[c] for t, c in self._doubts if t == index)
-        return any(other.id != state.id and pair_in_question(other) == pair for other in own)
+        return any(other.id != state.id and topic_of(other) == topic for other in own)
 
     def _take_judged(self, asked: TableState, judged: TableState) -> None:
         """Take in what a large table's checks say, unless it changed meanwhile."""
@@ -451,8 +450,8 @@ class Session(QObject):
         state = self.tables[index].cells[place]
         self.tallies[index].add(state, times)
         self.experience.add(state, times)
-        if state.settled is not None and (pair := pair_in_question(state)) is not None:
-            self._met[index, pair] += times
+        if state.settled is not None and (topic := topic_of(state)) is not None:
+            self._met[index, topic] += times
         if not state.in_doubt:
             return
         if times > 0:
