@@ -1,12 +1,13 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QImage
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QImage, QPainter
 from pytestqt.qtbot import QtBot
 
 from keel_line.desk.desk import Desk
@@ -14,7 +15,7 @@ from keel_line.desk.learning import pair_in_question
 from keel_line.model.table import Settled
 from keel_line.ui.proof.interline import Interline, after_point
 from keel_line.ui.proof.lens import find_view, keep_within
-from keel_line.ui.proof.marks import notch_size
+from keel_line.ui.proof.marks import notch_size, paint_marks, text_box
 from keel_line.ui.send.station import make_preflight
 from keel_line.ui.window import Window
 from tests.conftest import ROOT
@@ -217,6 +218,22 @@ def test_ink_and_reading_share_their_columns(window: Window) -> None:
 
 def test_greater_doubt_has_a_larger_notch() -> None:
     assert notch_size(0.2) > notch_size(0.8) > notch_size(1.0) > 0
+
+
+def test_the_pen_of_a_correction_stands_beside_its_text(window: Window) -> None:
+    read = replace(window.session.cell, flagged=False)
+    typed = replace(read, settled=Settled("–", by_hand=True))
+    box = QRectF(0, 0, 200, 30)
+    image = QImage(200, 30, QImage.Format.Format_Grayscale8)
+    image.fill(Qt.GlobalColor.white)
+    painter = QPainter(image)
+    paint_marks(painter, window.theme, typed, box)
+    painter.end()
+    rows = [[image.pixelColor(x, y).value() for x in range(200)] for y in range(30)]
+    inked = [x for x in range(200) if min(row[x] for row in rows) < 200]
+    assert len(inked) > 8
+    assert max(inked) < text_box(box, typed).left()
+    assert text_box(box, read).left() < max(inked), "other cells need no room for a pen"
 
 
 def test_odd_corrections_are_kept_whole(window: Window) -> None:

@@ -28,7 +28,7 @@ from typing_extensions import override
 from keel_line.model.finding import DrawnSum
 from keel_line.model.grid import Cell
 from keel_line.model.table import CellState, TableState, column_name
-from keel_line.ui.proof.marks import paint_marks
+from keel_line.ui.proof.marks import paint_marks, text_box
 from keel_line.ui.theme import Theme
 
 _DECIMALS = re.compile(r"\.\d+\D{0,2}$")
@@ -469,7 +469,7 @@ class Interline(QAbstractScrollArea):
         font, metrics = self._faces[state.in_doubt]
         painter.setFont(font)
         painter.setPen(theme.color("ink"))
-        inner = box.adjusted(9, 2, -8, -2)
+        inner = text_box(box, state)
         right = self._numeric[cell.col] and cell.col_span == 1
         flag = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
         lines = state.text.split("\n")

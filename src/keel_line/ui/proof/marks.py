@@ -14,6 +14,17 @@ def notch_size(confidence: float) -> float:
     return 8.0 + 8.0 * (1.0 - max(0.0, min(1.0, confidence)))
 
 
+_PEN_PX = 8.0
+_LEFT_PX, _PEN_LEFT_PX, _RIGHT_PX = 9.0, 6.0, 8.0
+
+
+def text_box(box: QRectF, state: CellState) -> QRectF:
+    """Return where in its box a cell's text stands: beside its pen, if it was put right by hand."""
+    by_hand = state.settled is not None and state.settled.by_hand
+    left = _PEN_LEFT_PX + _PEN_PX + 4 if by_hand else _LEFT_PX
+    return box.adjusted(left, 2, -_RIGHT_PX, -2)
+
+
 def paint_marks(painter: QPainter, theme: Theme, state: CellState, box: QRectF) -> None:
     """Paint a cell's marks.
 
@@ -38,7 +49,7 @@ def paint_marks(painter: QPainter, theme: Theme, state: CellState, box: QRectF) 
             QRectF(box.left(), box.top() + 2, 3, box.height() - 4), theme.color("teal")
         )
         if state.settled.by_hand:
-            paint_pen(painter, theme, QPointF(box.left() + 6, box.top() + 4))
+            paint_pen(painter, theme, QPointF(box.left() + _PEN_LEFT_PX, box.top() + 4))
 
 
 def paint_pen(painter: QPainter, theme: Theme, at: QPointF) -> None:
