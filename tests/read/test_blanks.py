@@ -143,3 +143,12 @@ def test_as_much_ink_as_a_letter_has_is_never_surely_dirt() -> None:
     (found, *_) = measure_remains([aside, *dirty], [list(range(10))])
     assert blank_confidence(found, MODEL, 0.1) > 0.9
     assert blank_confidence(found, MODEL, 0.3) <= 0.85
+
+
+def test_cells_of_thousands_of_dots_are_held_against_each_other_by_their_largest() -> None:
+    rng = np.random.default_rng(4)
+    dots = np.column_stack([rng.uniform(0, 40, 5000), rng.uniform(-1, 2, 5000)])
+    dotted = np.column_stack([dots, np.full(5000, 0.5), np.full(5000, 0.2)])
+    mark = np.array([[2.0, 0.3, 0.5, 3.0]])
+    cells = [Remnants("", np.concatenate([dotted, mark]), None) for _ in range(40)]
+    assert [m and m["again"] for m in measure(cells)] == pytest.approx([math.log(40)] * 40)

@@ -50,6 +50,7 @@ _LEAST, _MOST, _BOUND = 0.001, 0.9998, 30.0
 _FEW, _USUAL_CELLS = 0.5, 5.0
 _STOP_CAPS = 0.11
 _STRAY, _MOST_PIECES = 0.05, 10
+_MOST_COMPARED = 60
 # Pieces in the same place, in heights of capitals, of areas that differ by less than three times.
 _AWAY_ACROSS, _AWAY_DOWN, _TIMES = 0.2, 0.15, 3.0
 _ON_LINE = (-0.2, 1.1)  # heights over the baseline, in those of capitals
@@ -117,21 +118,34 @@ def _measure_crowds(table: Sequence[Remnants]) -> list[float]:
 
 
 def _count_again(column: Sequence[Remnants]) -> list[list[int]]:
-    """Return for each piece of each cell how many other cells have one in the same place.
+    """Return for each piece of each cell in which nothing is read how many have it in one place.
 
-    Only cells in which nothing is read, or a lone mark, bear witness.
+    Only other cells in which nothing is read, or a lone mark, bear witness; of any cell its largest
+    pieces alone, for a picture printed in dots has thousands.
     """
     heard = [n for n, r in enumerate(column) if not r.text or is_lone_mark(r.text)]
-    every = np.concatenate([column[n].pieces for n in heard] or [np.zeros((0, 4))])
-    owner = np.repeat(heard, [len(column[n].pieces) for n in heard]).astype(int)
-    out = []
-    for n, own in enumerate(column):
-        away = np.abs(own.pieces[:, None, :2] - every[None, :, :2])
-        times = np.abs(np.log(own.pieces[:, None, 3] / every[None, :, 3]))
+    large = {n: _choose_largest(column[n].pieces) for n in heard}
+    every = np.concatenate([column[n].pieces[large[n]] for n in heard] or [np.zeros((0, 4))])
+    owner = np.repeat(heard, [len(large[n]) for n in heard]).astype(int)
+    out: list[list[int]] = []
+    for n, remnants in enumerate(column):
+        counts = [0] * len(remnants.pieces)
+        out.append(counts)
+        if remnants.text:
+            continue
+        own = remnants.pieces[large[n]]
+        away = np.abs(own[:, None, :2] - every[None, :, :2])
+        times = np.abs(np.log(own[:, None, 3] / every[None, :, 3]))
         same = (away[..., 0] < _AWAY_ACROSS) & (away[..., 1] < _AWAY_DOWN)
         same &= (times < math.log(_TIMES)) & (owner != n)
-        out.append([len(np.unique(owner[row])) for row in same])
+        for at, row in zip(large[n].tolist(), same, strict=True):
+            counts[at] = len(np.unique(owner[row]))
     return out
+
+
+def _choose_largest(pieces: NDArray[np.float64]) -> NDArray[np.intp]:
+    """Return which pieces are the largest, at most ``_MOST_COMPARED``."""
+    return np.argsort(-pieces[:, 3], kind="stable")[:_MOST_COMPARED]
 
 
 def measure_remains(
