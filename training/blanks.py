@@ -15,18 +15,15 @@ import cv2
 import numpy as np
 
 from keel_line.model.grid import Grid
-from keel_line.model.page import Page, Resolution
 from keel_line.read.blanks import MEASURES
 from keel_line.read.network import DATA_DIR, Network
 from keel_line.read.reader import Reader
-from keel_line.rule.grids import find_grids
-from keel_line.square.straighten import square_page
 from synth.faces import load_faces
 from synth.nils import make_nils
 from synth.pages import TableTruth
 from training.config import ALPHABET
 from training.logistic import Pairs, fit_pages
-from training.pages import lay_page
+from training.pages import lay, lay_page
 
 _SEED = 808
 CONDITIONS = ("clean", "office", "copy", "fax", "fax-coarse", "copy", "fax", "photo")
@@ -44,10 +41,7 @@ def gather_blanks(number: int) -> Pairs:
             frozenset(ALPHABET),
             condition=CONDITIONS[number // 2 % len(CONDITIONS)],
         )
-        squared = square_page(
-            Page(page.grey, Resolution(page.x_dpi, page.y_dpi), "made", 1, "scan")
-        )
-        grids = find_grids(squared.pixels, squared.dpi)
+        squared, grids = lay(page)
     reader = Reader(Network(threads=1))
     return pair_cells(grids, page.tables, reader.measure_blanks(squared.pixels, squared.dpi, grids))
 

@@ -18,14 +18,12 @@ import cv2
 import numpy as np
 
 from keel_line._shared.paper import flatten_light
-from keel_line.model.page import Page, Resolution
 from keel_line.read.cells import prepare_grid
-from keel_line.rule.grids import find_grids
-from keel_line.square.straighten import square_page
 from synth.faces import Split, load_faces
 from synth.lines import LineSample
 from synth.pages import make_page
 from training.config import ALPHABET, TrainConfig
+from training.pages import lay
 from training.render import LINES_A_SHARD, MATERIAL_DIR, save_shard
 
 log = logging.getLogger(__name__)
@@ -62,8 +60,7 @@ def cut_page(rng: np.random.Generator, split: Split, condition: str) -> Iterator
         dpi=dpi,
         held=split != "train",
     )
-    squared = square_page(Page(page.grey, Resolution(page.x_dpi, page.y_dpi), "made", 1, "scan"))
-    grids = find_grids(squared.pixels, squared.dpi)
+    squared, grids = lay(page)
     if len(grids) != len(page.tables):
         return
     flat = flatten_light(squared.pixels)

@@ -44,8 +44,13 @@ def lay_page(split: Split, seed: int, number: int) -> tuple[MadePage, SquaredPag
         dpi=200.0 if number % 5 == 4 else 300.0,
         held=split != "train",
     )
+    return page, *lay(page)
+
+
+def lay(page: MadePage) -> tuple[SquaredPage, list[Grid]]:
+    """Square a made page and find its grids."""
     squared = square_page(Page(page.grey, Resolution(page.x_dpi, page.y_dpi), "made", 1, "scan"))
-    return page, squared, find_grids(squared.pixels, squared.dpi)
+    return squared, find_grids(squared.pixels, squared.dpi)
 
 
 @dataclass(frozen=True, eq=False)

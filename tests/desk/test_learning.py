@@ -54,7 +54,7 @@ def test_only_a_single_pair_is_in_question() -> None:
 def test_a_pair_is_never_doubted_more_and_few_cells_say_nothing(
     right: int, wrong: int, sure: float
 ) -> None:
-    for topic in (Topic(("1", "I")), Topic(("-", ""), 2)):
+    for topic in (Topic(("1", "I")), Topic(("-",), 2)):
         lessons = Lessons(Counter({topic: right}), Counter({topic: wrong}))
         heeded = lessons.heed(topic, sure)
         assert sure <= heeded <= 1
@@ -78,9 +78,9 @@ def test_the_next_cells_of_a_pair_confirmed_many_times_are_doubted_less() -> Non
     assert before.cells[30].confidence < taught.cells[30].confidence
 
 
-def dash(number: int, col: int, text: str = "-", sure: float = 0.75) -> CellState:
-    """A mark that stands alone in a column and may be another."""
-    reading = Reading(text, sure, (CharReading(text, sure, (0, 0, 1, 1)),), (RunnerUp("–", 0.2),))
+def dash(number: int, col: int, other: str = "–") -> CellState:
+    """A hyphen that stands alone in a column and may be another sign."""
+    reading = Reading("-", 0.75, (CharReading("-", 0.75, (0, 0, 1, 1)),), (RunnerUp(other, 0.2),))
     cell = Cell(number, col, 1, 1, (80.0 * col, 20.0 * number, 80.0 * col + 80, 20.0 * number + 18))
     return CellState(100 * col + number, cell, reading, None, flagged=True)
 
@@ -111,12 +111,13 @@ def test_marks_of_a_column_are_one_print_and_three_of_them_are_enough() -> None:
 
 
 def test_a_mark_is_a_topic_of_its_column_and_ink_beside_it_is_none() -> None:
-    assert topic_of(dash(0, 1)) == Topic(("-", ""), 1)
+    assert topic_of(dash(0, 1)) == Topic(("-",), 1)
     spread = dash(0, 1)
     assert topic_of(replace(spread, cell=replace(spread.cell, col_span=2))) == Topic(("-", "–"))
     unread = replace(spread.reading, unread=((0.0, 0.0, 2.0, 2.0),))
     assert topic_of(replace(spread, reading=unread)) is None
     assert topic_of(doubtful(0, "S 1", 2, "I")) == Topic(("1", "I"))
+    assert topic_of(dash(0, 1, "1")) == Topic(("-", "1")), "a figure may stand there"
 
 
 def test_a_value_put_right_before_is_offered_for_the_same_reading() -> None:

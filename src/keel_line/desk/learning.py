@@ -33,13 +33,13 @@ class Topic:
 
     Attributes
     ----------
-    pair
-        The two characters that are in question; of a mark that stands alone its text, and nothing.
+    signs
+        The two characters that are in question; of a mark that stands alone its text only.
     column
         The column of a mark that stands alone; None of other readings.
     """
 
-    pair: Pair
+    signs: tuple[str, ...]
     column: int | None = None
 
 
@@ -75,9 +75,15 @@ def pair_in_question(state: CellState) -> Pair | None:
 
 
 def topic_of(state: CellState) -> Topic | None:
-    """Return what is in question in a cell where others can teach it, else None."""
-    if is_lone_mark(state.reading.text) and not state.reading.unread and state.cell.col_span == 1:
-        return Topic((state.reading.text, ""), state.cell.col)
+    """Return what is in question in a cell where others can teach it, else None.
+
+    A mark that may be a letter or a figure instead is no like of the column's other marks.
+    """
+    reading = state.reading
+    likeliest = [reading.text, *(r.text for r in reading.runners_up[:1])]
+    alone = all(is_lone_mark(text) for text in likeliest)
+    if alone and not reading.unread and state.cell.col_span == 1:
+        return Topic((reading.text,), state.cell.col)
     pair = pair_in_question(state)
     return None if pair is None else Topic(pair)
 
