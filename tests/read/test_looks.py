@@ -88,6 +88,18 @@ def test_only_what_is_in_doubt_is_looked_at_again() -> None:
     assert look_again([picture], [steps((0.999, 0), (0, 0))], [sure], network) == [sure]
 
 
+def test_what_is_no_writing_is_read_once_and_agrees_with_nothing() -> None:
+    network = Network()
+    letters = network.recipe.alphabet
+    probs = np.full((20, len(letters) + 1), 1 / (len(letters) + 1), np.float32)
+    probs[:, 1] += np.linspace(0, 0.2, 20)  # writing on its side leaves every letter open
+    first = decode_line(probs / probs.sum(axis=1, keepdims=True), letters)
+    assert 1 <= len(first.beams) <= 2
+    (looked,) = look_again([np.zeros((48, 80), np.uint8)], [probs], [first], network)
+    assert looked.agreement == 0.0
+    assert looked.beams == first.beams
+
+
 def test_copies_differ_in_place_and_width() -> None:
     picture = np.zeros((48, 80), np.uint8)
     picture[20:24, 20:60] = 200

@@ -15,8 +15,10 @@ from numpy.typing import NDArray
 
 BEAMS = 10
 _LEAST_CHANCE = 1e-3
+_MOST_OPEN = 12  # writing on its side leaves thirty open a step, and no search makes them sure
 _FORGET = 1e-6
 _PARTING_BLANK = 0.3
+_HOPELESS, _HOPELESS_BEAMS = 12.0, 2
 GIVING_WAY, LEAST_WAY = 0.5, 0.02
 """One character follows another without a blank between them in full where the one's probability
 falls and the other's rises by ``GIVING_WAY``; never less than ``LEAST_WAY`` of it."""
@@ -104,6 +106,15 @@ def measure_chances(
     )
 
 
+def is_hopeless(probs: NDArray[np.float32]) -> bool:
+    """Return whether a line leaves so much open that it is no writing that can be read.
+
+    ``probs`` are class probabilities, shape (steps, classes). Lines of worn faxes leave up to eight
+    classes open a step in the mean; writing on its side, pictures and dirt thirty.
+    """
+    return float((probs > _LEAST_CHANCE).sum(axis=1).mean()) > _HOPELESS
+
+
 def search_beams(probs: NDArray[np.float32]) -> list[tuple[tuple[int, ...], float]]:
     """Return the likeliest class sequences with their probabilities, the likeliest first.
 
@@ -113,9 +124,13 @@ def search_beams(probs: NDArray[np.float32]) -> list[tuple[tuple[int, ...], floa
     rises: where two share the same steps, the glyph is one or the other, not both in turn.
     """
     beams: dict[tuple[int, ...], tuple[float, float]] = {(): (1.0, 0.0)}
+    most = _HOPELESS_BEAMS if is_hopeless(probs) else BEAMS
     candidates = probs > _LEAST_CHANCE
     for step, row in enumerate(probs):
-        chosen = np.nonzero(candidates[step])[0].tolist()
+        open_here = np.flatnonzero(candidates[step])
+        if len(open_here) > _MOST_OPEN:
+            open_here = np.sort(np.argpartition(-row, _MOST_OPEN)[:_MOST_OPEN])
+        chosen = open_here.tolist()
         if chosen == [0]:  # nothing but blank: every prefix stays as it is
             blank = float(row[0])
             beams = {p: ((b + n) * blank, 0.0) for p, (b, n) in beams.items()}
@@ -140,7 +155,7 @@ def search_beams(probs: NDArray[np.float32]) -> list[tuple[tuple[int, ...], floa
                     way = max(bare, min(fall, chance - float(before[c]))) / GIVING_WAY
                     joined = in_blank + in_char * min(1.0, max(LEAST_WAY, way))
                     grown.setdefault((*prefix, c), [0.0, 0.0])[1] += joined * chance
-        ranked = sorted(grown.items(), key=lambda item: -(item[1][0] + item[1][1]))[:BEAMS]
+        ranked = sorted(grown.items(), key=lambda item: -(item[1][0] + item[1][1]))[:most]
         top = sum(ranked[0][1])
         if top <= 0:
             break

@@ -21,6 +21,7 @@ from keel_line.read.decode import (
     LEAST_WAY,
     Decoded,
     decode_line,
+    is_hopeless,
     read_as,
 )
 from keel_line.read.network import Network
@@ -57,10 +58,14 @@ def look_again(
     -------
     list of Decoded
         As given where the first look was sure; otherwise with beams weighed over all looks and
-        ``agreement``, the share of looks that say the same.
+        ``agreement``, the share of looks that say the same. A line that is no writing to read is
+        not looked at again: nothing agrees with its reading.
     """
-    out = list(decoded)
-    unsure = [i for i, d in enumerate(decoded) if d.beams[0][1] < SURE]
+    hopeless = [is_hopeless(look) for look in probs]
+    out = [
+        replace(d, agreement=0.0) if none else d for d, none in zip(decoded, hopeless, strict=True)
+    ]
+    unsure = [i for i, d in enumerate(decoded) if d.beams[0][1] < SURE and not hopeless[i]]
     step = network.recipe.line.step
     copies = [copy for i in unsure for copy in displace(pictures[i], step)]
     looks = network.run(copies)
