@@ -14,16 +14,14 @@ import numpy as np
 from benchmarks.measure import flat_text
 from keel_line.desk.judge import judge_table
 from keel_line.model.grid import Grid
-from keel_line.model.page import Page, Resolution
 from keel_line.model.reading import Reading
 from keel_line.model.table import CellState, TableState
 from keel_line.read.confidence import Flagging, load_calibration, make_flagging
 from keel_line.read.network import Network
 from keel_line.read.reader import Reader
-from keel_line.rule.grids import find_grids
 from keel_line.rule.headings import count_heading_rows
-from keel_line.square.straighten import square_page
 from synth.faces import load_faces
+from synth.laying import lay, pair_texts
 from synth.pages import CellContent, MadePage, Sheet, TableContent, choose_style, finish_page
 from synth.text import make_code, make_date, make_word
 
@@ -88,13 +86,14 @@ def score_reckoning(pages: int) -> dict[float, ReckoningScore]:
     for i in range(pages):
         rng = np.random.default_rng([_SEED, i])
         page = make_ledger(rng, CONDITIONS[i % len(CONDITIONS)])
-        squared = square_page(
-            Page(page.grey, Resolution(page.x_dpi, page.y_dpi), "made", 1, "scan")
-        )
-        grids = find_grids(squared.pixels, squared.dpi)
-        truth = {(c.row, c.col): flat_text(c.text) for c in page.tables[0].cells}
-        if len(grids) != 1 or {(c.row, c.col) for c in grids[0].cells} != truth.keys():
+        squared, grids = lay(page)
+        (texts,) = pair_texts(grids, page.tables) if len(grids) == 1 else (None,)
+        if texts is None:
             continue
+        truth = {
+            (cell.row, cell.col): flat_text(text)
+            for cell, text in zip(grids[0].cells, texts, strict=True)
+        }
         (readings,) = reader.read_page(squared.pixels, squared.dpi, grids)
         for dial, score in scores.items():
             _add_table(score, truth, grids[0], readings, make_flagging(calibration, dial))

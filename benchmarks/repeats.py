@@ -12,15 +12,12 @@ import numpy as np
 
 from benchmarks.measure import flat_text
 from keel_line._shared.texts import is_lone_mark
-from keel_line.model.grid import Grid
-from keel_line.model.page import Page, Resolution
 from keel_line.model.reading import Reading
 from keel_line.read.confidence import Flagging, load_calibration, make_flagging
 from keel_line.read.network import Network
 from keel_line.read.reader import Reader
-from keel_line.rule.grids import find_grids
-from keel_line.square.straighten import square_page
 from synth.faces import load_faces
+from synth.laying import lay, pair_texts
 from synth.nils import make_nils
 from synth.pages import MadePage
 from synth.registers import make_register
@@ -83,31 +80,25 @@ def _score(
     scores = [{kind: RepeatScore() for kind in ("text", "mark", "blank")} for _ in readers]
     for i in range(pages):
         page = make(np.random.default_rng([seed, i]), CONDITIONS[i % len(CONDITIONS)])
-        squared = square_page(
-            Page(page.grey, Resolution(page.x_dpi, page.y_dpi), "made", 1, "scan")
-        )
-        grids = find_grids(squared.pixels, squared.dpi)
-        if len(grids) != 1:
-            continue
+        squared, grids = lay(page)
+        (texts,) = pair_texts(grids, page.tables) if len(grids) == 1 else (None,)
+        if texts is None:
+            continue  # a wrong grid is no fault of the reading
         for reader, score in zip(readers, scores, strict=True):
             (readings,) = reader.read_page(squared.pixels, squared.dpi, grids)
-            _add_table(score, page, grids[0], readings, flagging)
+            _add_table(score, texts, readings, flagging)
     return scores
 
 
 def _add_table(
     scores: dict[str, RepeatScore],
-    page: MadePage,
-    grid: Grid,
+    texts: Sequence[str],
     readings: Sequence[Reading],
     flagging: Flagging,
 ) -> None:
-    truth = {(c.row, c.col): flat_text(c.text) for c in page.tables[0].cells}
-    if {(c.row, c.col) for c in grid.cells} != truth.keys():
-        return  # a wrong grid is no fault of the reading
     cut = flagging.find_cut([r.confidence for r in readings])
-    for cell, reading in zip(grid.cells, readings, strict=True):
-        text, read = truth[cell.row, cell.col], flat_text(reading.text)
+    for written, reading in zip(texts, readings, strict=True):
+        text, read = flat_text(written), flat_text(reading.text)
         score = scores["mark" if is_lone_mark(text) else "text" if text else "blank"]
         score.cells += 1
         score.right += read == text

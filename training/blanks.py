@@ -8,22 +8,21 @@ Needs no PyTorch.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from pathlib import Path
 
-import click
 import cv2
 import numpy as np
 
 from keel_line.model.grid import Grid
 from keel_line.read.blanks import MEASURES
-from keel_line.read.network import DATA_DIR, Network
+from keel_line.read.network import Network
 from keel_line.read.reader import Reader
 from synth.faces import load_faces
+from synth.laying import lay, pair_texts
 from synth.nils import make_nils
 from synth.pages import TableTruth
 from training.config import ALPHABET
-from training.logistic import Pairs, fit_pages
-from training.pages import lay, lay_page
+from training.logistic import Pairs, make_command
+from training.pages import lay_page
 
 _SEED = 808
 CONDITIONS = ("clean", "office", "copy", "fax", "fax-coarse", "copy", "fax", "photo")
@@ -57,28 +56,16 @@ def pair_cells(
     """
     measures: list[tuple[float, ...]] = []
     blank: list[bool] = []
-    if len(grids) == len(tables):
-        for grid, table, own in zip(grids, tables, measured, strict=True):
-            truth = {(c.row, c.col, c.row_span, c.col_span): c.text for c in table.cells}
-            places = [(c.row, c.col, c.row_span, c.col_span) for c in grid.cells]
-            if set(places) != truth.keys():
-                continue
-            for place, found in zip(places, own, strict=True):
-                if found is not None:
-                    measures.append(found)
-                    blank.append(not truth[place])
+    for texts, own in zip(pair_texts(grids, tables), measured, strict=True):
+        for text, found in zip(texts, own, strict=True) if texts else ():
+            if found is not None:
+                measures.append(found)
+                blank.append(not text)
     shaped = np.array(measures, float).reshape(-1, len(MEASURES))
     return np.zeros(len(blank)), shaped, np.array(blank, bool)
 
 
-@click.command()
-@click.option("--pages", default=400, show_default=True)
-@click.option("--workers", default=2, show_default=True)
-@click.option("--into", type=click.Path(path_type=Path), default=DATA_DIR / "blanks.json")
-def main(pages: int, workers: int, into: Path) -> None:
-    """Fit the weights and write them beside the recogniser's."""
-    fit_pages(gather_blanks, pages, workers, into)
-
+main = make_command(gather_blanks, "blanks.json", "Fit the weights of what is left in blank cells.")
 
 if __name__ == "__main__":
     main()

@@ -21,6 +21,7 @@ from scipy.optimize import minimize
 from keel_line.read.confidence import FEATURES, Calibration, estimate_confidence
 from keel_line.read.network import DATA_DIR
 from keel_line.read.reader import Reader
+from synth.laying import pair_texts
 from training.pages import lay_page
 
 log = logging.getLogger(__name__)
@@ -46,23 +47,17 @@ def gather_page(seed: int) -> list[ReadCell]:
     """Read one validation page; return its cells."""
     cv2.setNumThreads(1)
     page, squared, grids = lay_page("val", _SEED, seed)
-    if len(grids) != len(page.tables):
-        return []
     neutral = Calibration((0.0,) * len(FEATURES), 0.0, ((1.0, 0.5),), "")
     reader = Reader(calibration=neutral)
     out = []
-    for grid, table, readings in zip(
-        grids, page.tables, reader.read_page(squared.pixels, squared.dpi, grids), strict=True
-    ):
-        truth = {(c.row, c.col, c.row_span, c.col_span): c.text for c in table.cells}
-        if {(c.row, c.col, c.row_span, c.col_span) for c in grid.cells} != truth.keys():
+    read = reader.read_page(squared.pixels, squared.dpi, grids)
+    for readings, texts in zip(read, pair_texts(grids, page.tables), strict=True):
+        if texts is None:
             continue  # a wrong grid is no fault of the reading
-        for cell, reading in zip(grid.cells, readings, strict=True):
-            text = truth.get((cell.row, cell.col, cell.row_span, cell.col_span))
-            if text is not None:
-                values = tuple(v for _, v in reading.features)
-                right = text.split() == reading.text.split()
-                out.append(ReadCell(values, reading.confidence, right))
+        for reading, text in zip(readings, texts, strict=True):
+            values = tuple(v for _, v in reading.features)
+            right = text.split() == reading.text.split()
+            out.append(ReadCell(values, reading.confidence, right))
     return out
 
 

@@ -20,10 +20,10 @@ import numpy as np
 from keel_line._shared.paper import flatten_light
 from keel_line.read.cells import prepare_grid
 from synth.faces import Split, load_faces
+from synth.laying import lay, pair_texts, split_lines
 from synth.lines import LineSample
 from synth.pages import make_page
 from training.config import ALPHABET, TrainConfig
-from training.pages import lay
 from training.render import LINES_A_SHARD, MATERIAL_DIR, save_shard
 
 log = logging.getLogger(__name__)
@@ -61,20 +61,15 @@ def cut_page(rng: np.random.Generator, split: Split, condition: str) -> Iterator
         held=split != "train",
     )
     squared, grids = lay(page)
-    if len(grids) != len(page.tables):
-        return
     flat = flatten_light(squared.pixels)
-    for grid, table in zip(grids, page.tables, strict=True):
-        truth = {(c.row, c.col, c.row_span, c.col_span): c.text for c in table.cells}
-        places = {(c.row, c.col, c.row_span, c.col_span) for c in grid.cells}
-        if places != truth.keys():
-            continue  # a row too few or too many would put every text below it out of place
-        for cell in prepare_grid(flat, squared.dpi, grid, TrainConfig().recipe):
-            place = cell.cell
-            text = truth.get((place.row, place.col, place.row_span, place.col_span))
+    for grid, texts in zip(grids, pair_texts(grids, page.tables), strict=True):
+        if texts is None:
+            continue
+        cells = prepare_grid(flat, squared.dpi, grid, TrainConfig().recipe)
+        for cell, text in zip(cells, texts, strict=True):
             # What is left of rules in a blank cell is to be read as nothing.
-            lines = text.split("\n") if text else [""] * len(cell.pictures)
-            if text is None or len(lines) != len(cell.pictures):
+            lines = split_lines(text, len(cell.pictures))
+            if lines is None:
                 continue
             for line, picture in zip(lines, cell.pictures, strict=True):
                 nowhere = np.full((len(line), 2), np.nan, np.float32)

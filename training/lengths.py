@@ -6,16 +6,13 @@ Needs no PyTorch.
 
 from __future__ import annotations
 
-from pathlib import Path
-
-import click
 import numpy as np
 
 from keel_line.read.lengths import MEASURES, compare_lengths
 from keel_line.read.likeness import load_likeness, weigh_likeness
-from keel_line.read.network import DATA_DIR, Network
+from keel_line.read.network import Network
 from training.config import ALPHABET
-from training.logistic import Pairs, fit_pages
+from training.logistic import Pairs, make_command
 from training.pages import read_lines
 
 _SEED = 606
@@ -44,14 +41,7 @@ def gather_pairs(seed: int) -> Pairs:
     return np.array(odds), np.array(measures).reshape(-1, MEASURES), np.array(right, bool)
 
 
-@click.command()
-@click.option("--pages", default=400, show_default=True)
-@click.option("--workers", default=2, show_default=True)
-@click.option("--into", type=click.Path(path_type=Path), default=DATA_DIR / "lengths.json")
-def main(pages: int, workers: int, into: Path) -> None:
-    """Fit the weights and write them beside the recogniser's."""
-    fit_pages(gather_pairs, pages, workers, into)
-
+main = make_command(gather_pairs, "lengths.json", "Fit the weights of lengths.")
 
 if __name__ == "__main__":
     main()

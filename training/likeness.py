@@ -6,15 +6,12 @@ Needs no PyTorch.
 
 from __future__ import annotations
 
-from pathlib import Path
-
-import click
 import numpy as np
 
 from keel_line.read.likeness import MEASURES, compare_glyphs
-from keel_line.read.network import DATA_DIR, Network
+from keel_line.read.network import Network
 from training.config import ALPHABET
-from training.logistic import Pairs, fit_pages
+from training.logistic import Pairs, make_command
 from training.pages import read_lines
 
 _SEED = 606
@@ -40,14 +37,7 @@ def gather_pairs(seed: int) -> Pairs:
     return np.array(odds), np.array(measures).reshape(-1, MEASURES), np.array(right, bool)
 
 
-@click.command()
-@click.option("--pages", default=400, show_default=True)
-@click.option("--workers", default=2, show_default=True)
-@click.option("--into", type=click.Path(path_type=Path), default=DATA_DIR / "likeness.json")
-def main(pages: int, workers: int, into: Path) -> None:
-    """Fit the weights of likeness and write them beside the recogniser's."""
-    fit_pages(gather_pairs, pages, workers, into)
-
+main = make_command(gather_pairs, "likeness.json", "Fit the weights of likeness.")
 
 if __name__ == "__main__":
     main()

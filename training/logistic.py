@@ -8,9 +8,12 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
+import click
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
+
+from keel_line.read.network import DATA_DIR
 
 log = logging.getLogger(__name__)
 
@@ -104,3 +107,20 @@ def fit_pages(gather: Callable[[int], Pairs], pages: int, workers: int, into: Pa
     }
     into.write_text(json.dumps(model) + "\n", encoding="utf-8")
     log.info("%s", weights.round(3).tolist())
+
+
+def make_command(gather: Callable[[int], Pairs], file: str, about: str) -> click.Command:
+    """Return the command that fits weights and writes them beside the recogniser's.
+
+    ``gather`` is that of :func:`fit_pages`, ``file`` the name of the weights' file, ``about`` what
+    the command says of itself.
+    """
+
+    @click.command(help=about)
+    @click.option("--pages", default=400, show_default=True)
+    @click.option("--workers", default=2, show_default=True)
+    @click.option("--into", type=click.Path(path_type=Path), default=DATA_DIR / file)
+    def main(pages: int, workers: int, into: Path) -> None:
+        fit_pages(gather, pages, workers, into)
+
+    return main

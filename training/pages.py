@@ -10,14 +10,13 @@ from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.grid import Grid
-from keel_line.model.page import Page, Resolution, SquaredPage
+from keel_line.model.page import SquaredPage
 from keel_line.read.cells import prepare_grid
 from keel_line.read.decode import Decoded, decode_line
 from keel_line.read.looks import look_again
 from keel_line.read.network import Network
-from keel_line.rule.grids import find_grids
-from keel_line.square.straighten import square_page
 from synth.faces import Split, load_faces
+from synth.laying import lay, pair_texts, split_lines
 from synth.pages import MadePage, make_page
 from training.config import ALPHABET
 
@@ -45,12 +44,6 @@ def lay_page(split: Split, seed: int, number: int) -> tuple[MadePage, SquaredPag
         held=split != "train",
     )
     return page, *lay(page)
-
-
-def lay(page: MadePage) -> tuple[SquaredPage, list[Grid]]:
-    """Square a made page and find its grids."""
-    squared = square_page(Page(page.grey, Resolution(page.x_dpi, page.y_dpi), "made", 1, "scan"))
-    return squared, find_grids(squared.pixels, squared.dpi)
 
 
 @dataclass(frozen=True, eq=False)
@@ -85,16 +78,14 @@ def read_lines(split: Split, seed: int, number: int, network: Network) -> ReadLi
     flat = flatten_light(squared.pixels)
     pictures: list[Grey] = []
     written: list[str | None] = []
-    for grid, table in zip(grids, page.tables, strict=False):
-        truth = {(c.row, c.col, c.row_span, c.col_span): c.text for c in table.cells}
-        if {(c.row, c.col, c.row_span, c.col_span) for c in grid.cells} != truth.keys():
+    for grid, texts in zip(grids, pair_texts(grids, page.tables), strict=True):
+        if texts is None:
             continue
-        for cell in prepare_grid(flat, squared.dpi, grid, network.recipe.line):
-            place = cell.cell
-            lines = truth[place.row, place.col, place.row_span, place.col_span].split("\n")
-            known = len(lines) == len(cell.pictures)
+        cells = prepare_grid(flat, squared.dpi, grid, network.recipe.line)
+        for cell, text in zip(cells, texts, strict=True):
+            count = len(cell.pictures)
             pictures += cell.pictures
-            written += lines if known else [None] * len(cell.pictures)
+            written += split_lines(text, count) or [None] * count
     probs = network.run(pictures)
     decoded = [decode_line(p, ALPHABET) for p in probs]
     return ReadLines(pictures, written, probs, look_again(pictures, probs, decoded, network))

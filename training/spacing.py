@@ -35,6 +35,7 @@ from keel_line.read.spaces import (
     measure_setting,
 )
 from synth.faces import Split
+from synth.laying import pair_texts, split_lines
 from training.pages import CONDITIONS, lay_page
 
 log = logging.getLogger(__name__)
@@ -57,9 +58,8 @@ def gather_gaps(split: Split, seed: int) -> tuple[NDArray[np.float64], NDArray[n
     features, spaced = [np.zeros((0, GAP_FEATURES))], [np.zeros(0, bool)]
     network = Network(threads=1)
     flat = flatten_light(squared.pixels)
-    for grid, table in zip(grids, page.tables, strict=False):
-        truth = {(c.row, c.col, c.row_span, c.col_span): c.text for c in table.cells}
-        if {(c.row, c.col, c.row_span, c.col_span) for c in grid.cells} != truth.keys():
+    for grid, texts in zip(grids, pair_texts(grids, page.tables), strict=True):
+        if texts is None:
             continue
         cells = prepare_grid(flat, squared.dpi, grid, network.recipe.line)
         pictures = [p for cell in cells for p in cell.pictures]
@@ -71,12 +71,9 @@ def gather_gaps(split: Split, seed: int) -> tuple[NDArray[np.float64], NDArray[n
             cells, [[d for d, _ in o] for o in own], [[p for _, p in o] for o in own], network
         )
         lines: list[tuple[LineGaps, str | None]] = []
-        for cell, found in zip(cells, gaps, strict=True):
-            place = cell.cell
-            text = truth[(place.row, place.col, place.row_span, place.col_span)]
-            written = text.split("\n") if text else []
-            known = len(written) == len(found)
-            lines += zip(found, written if known else [None] * len(found), strict=True)
+        for text, found in zip(texts, gaps, strict=True):
+            unknown: list[str | None] = [None] * len(found)
+            lines += zip(found, split_lines(text, len(found)) or unknown, strict=True)
         for group in _as_tables(lines):
             setting = measure_setting([line for line, _ in group])
             for line, said in group:
