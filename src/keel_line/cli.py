@@ -16,7 +16,7 @@ from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import SEND_FORMATS, Desk
 from keel_line.desk.work import InlineExecutor, start_pool
 from keel_line.errors import KeelLineError, OutputError
-from keel_line.settings import UNSEEN
+from keel_line.settings import PLAIN_SIGNS, UNSEEN
 
 
 class FileOrCommand(click.Group):
@@ -91,8 +91,11 @@ def demo(*, fresh: bool) -> None:
     type=click.FloatRange(UNSEEN.low, UNSEEN.high),
     help=UNSEEN.help,
 )
+@click.option(f"--{PLAIN_SIGNS.name}", is_flag=True, help=PLAIN_SIGNS.help)
 @click.option("--jobs", default=None, type=click.IntRange(1), help="Worker processes.")
-def convert(inputs: tuple[Path, ...], output: Path, unseen: float, jobs: int | None) -> None:
+def convert(
+    inputs: tuple[Path, ...], output: Path, unseen: float, jobs: int | None, *, plain_signs: bool
+) -> None:
     """Convert scans to a spreadsheet or JSON without the window."""
     to_output = str(output) == "-"
     if not to_output and output.suffix.lower() not in SEND_FORMATS:
@@ -103,6 +106,7 @@ def convert(inputs: tuple[Path, ...], output: Path, unseen: float, jobs: int | N
     desk = Desk()
     try:
         desk.set_unseen(unseen)
+        desk.set_plain_signs(plain=plain_signs)
         failed = _take_in(desk, inputs, console)
         failed |= _work(desk, jobs, console)
         if desk.sources() and any(p.progress == "done" for p in desk.pages()):

@@ -22,6 +22,16 @@ class Setting:
         return min(self.high, max(self.low, value))
 
 
+@dataclass(frozen=True)
+class Switch:
+    """One thing that the clerk may have or not."""
+
+    name: str
+    default: bool
+    label: str
+    help: str
+
+
 UNSEEN = Setting(
     name="unseen",
     default=1.0,
@@ -43,4 +53,11 @@ def say_unseen(value: float) -> str:
     return f"1 in {1000 / value:,.0f}"
 
 
-SETTINGS: tuple[Setting, ...] = (UNSEEN,)
+PLAIN_SIGNS = Switch(
+    name="plain-signs",
+    default=False,
+    label="Plain dashes and quotes",
+    help="Write each dash as - and each quote straight (' or \"): no doubt which one it is",
+)
+
+SETTINGS: tuple[Setting | Switch, ...] = (UNSEEN, PLAIN_SIGNS)

@@ -14,6 +14,7 @@ from PIL import Image
 
 from keel_line.cli import main
 from keel_line.send.document import SCHEMA_FILE
+from synth.pdf import draw_line, write_pdf, write_words
 from tests.conftest import draw_page, make_content
 
 
@@ -48,6 +49,28 @@ def test_a_page_that_will_read_badly_says_so(tmp_path: Path) -> None:
     tiny.save(tmp_path / "tiny.png", dpi=(60, 60))
     _, err, _ = keel_line("convert", tmp_path / "tiny.png", "-o", tmp_path / "out.csv")
     assert "px high" in " ".join(err.split())
+
+
+@pytest.mark.parametrize(("plain", "wanted"), [(False, "1–2"), (True, "1-2")])
+def test_dashes_are_written_plainly_where_that_is_asked_for(
+    tmp_path: Path, wanted: str, *, plain: bool
+) -> None:
+    xs, ys = (80, 200, 320), (700, 670, 640, 610)
+    rules = [draw_line(80, y, 320, y) for y in ys] + [draw_line(x, 700, x, 610) for x in xs]
+    words = [
+        write_words(text, x + 8, y - 20)
+        for y, row in zip(
+            ys[:3], (("Berths", "Keeper"), ("1–2", "Ruthven"), ("4–6", "Sorley")), strict=True
+        )
+        for x, text in zip(xs[:2], row, strict=True)
+    ]
+    path = tmp_path / "berths.pdf"
+    path.write_bytes(write_pdf([[*rules, *words]]))
+    asked = ["--plain-signs"] if plain else []
+    code, err, _ = keel_line("convert", path, "-o", tmp_path / "out.xlsx", *asked)
+    assert (code, err) == (0, "")
+    sheet = openpyxl.load_workbook(tmp_path / "out.xlsx").worksheets[0]
+    assert sheet["A2"].value == wanted
 
 
 def test_json_goes_to_standard_output(scan_file: Path) -> None:

@@ -1,8 +1,10 @@
 from __future__ import annotations
 
 import json
+import sqlite3
 from dataclasses import replace
 
+import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -12,6 +14,7 @@ from pytestqt.qtbot import QtBot
 
 from keel_line.desk.desk import Desk
 from keel_line.desk.learning import pair_in_question
+from keel_line.model.reading import Reading, RunnerUp
 from keel_line.model.table import Settled
 from keel_line.ui.proof.interline import Interline, after_point
 from keel_line.ui.proof.lens import find_view, keep_within
@@ -471,6 +474,37 @@ def test_the_dial_moves_the_flags_at_once(window: Window, press: Keys) -> None:
     for _ in range(20):
         window.actions_by_id["fewer-unseen"].trigger()
     assert len(window.session.doubts()) == strict
+
+
+def test_plain_dashes_by_key_are_seen_at_once_and_taken_back(window: Window) -> None:
+    session = window.session
+    session.desk.set_unseen(5.0)
+    path = session.desk.docket.path
+    assert path is not None
+    cell = next(s for s in session.tables[0].cells if s.in_doubt)
+    dashes = Reading("4–5", 0.6, (), (RunnerUp("4-5", 0.4),))
+    with sqlite3.connect(path) as db:
+        evidence = msgspec.json.encode(dashes).decode()
+        db.execute("UPDATE cell SET evidence = ? WHERE id = ?", (evidence, cell.id))
+    db.close()
+    session.reload()
+
+    def text() -> str:
+        return next(s for s in session.tables[0].cells if s.id == cell.id).text
+
+    before = len(session.doubts())
+    at = (session.table_index, session.cell_index)
+    QTest.keyClick(window, Key.Key_Apostrophe, Mod.ControlModifier)
+    assert text() == "4-5"
+    assert len(session.doubts()) == before - 1
+    assert f"{before - 1} doubt" in window.message.text()
+    assert window.dial.text().endswith("signs plain")
+    assert window.actions_by_id["plain-signs"].isChecked()
+    assert (session.table_index, session.cell_index) == at
+    QTest.keyClick(window, Key.Key_Apostrophe, Mod.ControlModifier)
+    assert text() == "4–5"
+    assert len(session.doubts()) == before
+    assert not window.actions_by_id["plain-signs"].isChecked()
 
 
 def test_pairs_confirmed_again_and_again_take_doubt_from_their_like(

@@ -1,9 +1,28 @@
-"""Where two texts differ, and which hold no more than a mark."""
+"""Where two texts differ, which hold no more than a mark, and how a text is written plainly."""
 
 from __future__ import annotations
 
 Pair = tuple[str, str]
 """The character that one text has and the one that the other has there; empty for none."""
+
+
+_PLAIN = str.maketrans(
+    {
+        **dict.fromkeys("\u2010\u2011\u2013\u2014\u2212", "-"),
+        **dict.fromkeys("\u2018\u2019\u201a", "'"),
+        **dict.fromkeys("\u201c\u201d\u201e", '"'),
+    }
+)
+
+PLAIN_SIGNS = frozenset("-'\"")
+
+
+def write_plain(text: str) -> str:
+    """Return a text with every dash as a hyphen and every quotation mark as a straight one.
+
+    It is as long as before: each character stays in its place.
+    """
+    return text.translate(_PLAIN)
 
 
 def differ_in(a: str, b: str) -> Pair | None:

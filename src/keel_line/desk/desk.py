@@ -15,6 +15,7 @@ import numpy as np
 from keel_line._shared.memory import no_collection
 from keel_line.desk.history import HEADINGS, Correction
 from keel_line.desk.judge import judge_table
+from keel_line.desk.plain import see_plainly, write_plainly
 from keel_line.desk.repeats import find_all_repeated
 from keel_line.desk.work import PageRequest, PageResponse, process_page
 from keel_line.docket.store import Docket, PageFinding
@@ -30,7 +31,7 @@ from keel_line.rule.mend import place_grid
 from keel_line.send.document import encode_document, make_document, write_document
 from keel_line.send.separated import write_csv, write_rows
 from keel_line.send.workbook import write_workbook
-from keel_line.settings import UNSEEN
+from keel_line.settings import PLAIN_SIGNS, UNSEEN
 from keel_line.square.skew import LIMIT_DEG, Lean
 from keel_line.square.straighten import Layout, lay_out
 
@@ -310,6 +311,15 @@ class Desk:
         self.docket.set_setting(UNSEEN.name, str(UNSEEN.check(value)))
 
     @property
+    def plain_signs(self) -> bool:
+        """Whether dashes and quotation marks are written plainly."""
+        return self.docket.setting(PLAIN_SIGNS.name, "") == "yes"
+
+    def set_plain_signs(self, *, plain: bool) -> None:
+        """Write dashes and quotation marks plainly, or as they were read; doubts follow."""
+        self.docket.set_setting(PLAIN_SIGNS.name, "yes" if plain else "")
+
+    @property
     def flagging(self) -> Flagging:
         """The flagging that follows from the setting."""
         return make_flagging(self._calibration, self.unseen)
@@ -317,10 +327,10 @@ class Desk:
     def tables(self, page_id: int | None = None) -> list[TableState]:
         """Return the tables of a page, or all, as they stand now."""
         flagging = self.flagging
+        see = see_plainly if self.plain_signs else None
         with no_collection():
-            return [
-                judge_table(t, flagging) for t in self.docket.tables(flagging.find_cut, page_id)
-            ]
+            tables = self.docket.tables(flagging.find_cut, page_id, see)
+            return [judge_table(table, flagging) for table in tables]
 
     def judge(self, table: TableState) -> TableState:
         """Return a table with its checks run anew, after one of its texts changed."""
@@ -335,9 +345,16 @@ class Desk:
 
         ``least_confidence`` is its table's, where the caller has the table at hand.
         """
+        plain = self.plain_signs
         if least_confidence is None:
-            least_confidence = self.flagging.find_cut(self.docket.confidences_beside(cell_id))
-        return self.docket.cell(cell_id, least_confidence)
+            beside = self.docket.readings_beside(cell_id)
+            seen = [write_plainly(r) for r in beside] if plain else beside
+            least_confidence = self.flagging.find_cut([r.confidence for r in seen])
+        state = self.docket.cell(cell_id, least_confidence)
+        if not plain:
+            return state
+        state = see_plainly(state)
+        return replace(state, flagged=state.reading.confidence < least_confidence)
 
     def accept(self, cells: Sequence[CellState], why: str = "accepted as read") -> None:
         """Settle cells as they stand."""

@@ -400,12 +400,15 @@ class Docket:
         return [(_int(r[0]), name) for r, name in zip(rows, names, strict=True)]
 
     def tables(
-        self, find_cut: Callable[[Sequence[float]], float], page_id: int | None = None
+        self,
+        find_cut: Callable[[Sequence[float]], float],
+        page_id: int | None = None,
+        see: Callable[[CellState], CellState] | None = None,
     ) -> list[TableState]:
         """Return the tables of a page, or all, in page order.
 
         ``find_cut`` takes the confidences of a table's cells and returns the least that is not
-        flagged.
+        flagged; ``see`` makes of a cell what it is seen as.
         """
         names = dict(self.table_names())
         rows = self._db.execute(
@@ -417,15 +420,15 @@ class Docket:
             " ORDER BY p.source_id, p.number, p.part, t.position",
             (page_id,),
         ).fetchall()
-        return [self._table(row, names[_int(row[0])], find_cut) for row in rows]
+        return [self._table(row, names[_int(row[0])], find_cut, see) for row in rows]
 
-    def confidences_beside(self, cell_id: int) -> list[float]:
-        """Return the confidences of all cells of a cell's table."""
+    def readings_beside(self, cell_id: int) -> list[Reading]:
+        """Return the readings of all cells of a cell's table."""
         rows = self._db.execute(
             "SELECT evidence FROM cell WHERE table_id = (SELECT table_id FROM cell WHERE id = ?)",
             (cell_id,),
         )
-        return [msgspec.json.decode(e, type=Reading).confidence for (e,) in rows]
+        return [msgspec.json.decode(e, type=Reading) for (e,) in rows]
 
     def cell(self, cell_id: int, least_confidence: float) -> CellState:
         """Return one cell as it stands now."""
@@ -436,7 +439,11 @@ class Docket:
         return _cell_state(record, least_confidence)
 
     def _table(
-        self, row: Sequence[object], name: str, find_cut: Callable[[Sequence[float]], float]
+        self,
+        row: Sequence[object],
+        name: str,
+        find_cut: Callable[[Sequence[float]], float],
+        see: Callable[[CellState], CellState] | None,
     ) -> TableState:
         table_id, page_id, number, source, frame_json, header_rows, caption, notes, passed, sums = (
             row
@@ -449,6 +456,7 @@ class Docket:
                 (table_id,),
             )
         ]
+        read = read if see is None else [see(state) for state in read]
         cut = find_cut([c.reading.confidence for c in read])
         cells = tuple(replace(c, flagged=c.reading.confidence < cut) for c in read)
         frame = msgspec.json.decode(str(frame_json), type=_Frame)

@@ -47,6 +47,9 @@ class Reading:
         Short hash of the recogniser that read it.
     unread
         Boxes on the squared page (px) around ink that is no dirt and that no character explains.
+    held_down
+        Whether what no other reading explains holds the confidence down, as writing that runs on
+        over the cell's side.
     """
 
     text: str
@@ -57,3 +60,4 @@ class Reading:
     features: tuple[tuple[str, float], ...] = ()
     model: str = ""
     unread: tuple[Box, ...] = ()
+    held_down: bool = False

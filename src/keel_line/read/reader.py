@@ -345,13 +345,16 @@ class Reader:
             case.hardness * case.lead,
             case.stretch,
         )
-        confidence = estimate_confidence(self.calibration, features)
-        if cell.cut:  # what is read may be right, and yet not all that is written
-            confidence = min(confidence, _CUT_SURE)
-        if account.stray_stroke:
-            confidence = min(confidence, _STROKE_SURE)
-        if case.stretch > _STRETCHED:
-            confidence = min(confidence, _STRETCHED_SURE)
+        bounds = [
+            bound
+            for bound, holds in (
+                (_CUT_SURE, cell.cut),  # what is read may be right, and yet not all that is written
+                (_STROKE_SURE, account.stray_stroke),
+                (_STRETCHED_SURE, case.stretch > _STRETCHED),
+            )
+            if holds
+        ]
+        confidence = min([estimate_confidence(self.calibration, features), *bounds])
         return Reading(
             text,
             confidence,
@@ -367,6 +370,7 @@ class Reader:
             tuple(zip(FEATURES, (round(f, 4) for f in features), strict=True)),
             model,
             account.unread,
+            held_down=bool(bounds),
         )
 
     def _place(

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from keel_line.settings import PLAIN_SIGNS
+
 
 @dataclass(frozen=True)
 class Command:
@@ -50,6 +52,13 @@ COMMANDS: tuple[Command, ...] = (
         ("Ctrl+Down",),
         "window",
         "Let more wrong cells pass unseen: fewer doubts",
+    ),
+    Command(
+        PLAIN_SIGNS.name,
+        PLAIN_SIGNS.label,
+        ("Ctrl+'",),
+        "window",
+        PLAIN_SIGNS.help,
     ),
     Command(
         "nearer",

@@ -286,6 +286,11 @@ class Session(QObject):
                 self.jobs.want_judged(table)
         self.cells_changed.emit()
 
+    def set_plain_signs(self, *, plain: bool) -> None:
+        """Write dashes and quotation marks plainly, or as they were read; doubts follow."""
+        self.desk.set_plain_signs(plain=plain)
+        self.reload()
+
     # --- settling ----------------------------------------------------------------------------
 
     def accept(self, why: str = "accepted as read") -> None:

@@ -39,7 +39,7 @@ from keel_line.desk.desk import Desk, Notice
 from keel_line.errors import KeelLineError
 from keel_line.gather.sources import ENDINGS
 from keel_line.model.docket import PageState
-from keel_line.settings import UNSEEN, UNSEEN_STEPS, say_unseen
+from keel_line.settings import PLAIN_SIGNS, UNSEEN, UNSEEN_STEPS, say_unseen
 from keel_line.ui.commands import COMMANDS
 from keel_line.ui.dockets import DOCKET_ENDING, earlier_dockets, new_docket_path
 from keel_line.ui.gather.station import GatherStation
@@ -185,6 +185,7 @@ class Window(QMainWindow):
             choice = choices.addAction(say_unseen(value))
             if choice is not None:
                 choice.triggered.connect(lambda _on, value=value: self.set_unseen(value))
+        choices.addSeparator()
         self.dial.setMenu(choices)
         bottom = QHBoxLayout()
         bottom.setContentsMargins(16, 4, 16, 7)
@@ -268,6 +269,7 @@ class Window(QMainWindow):
             "ribbon": self._fold_ribbon,
             "fewer-unseen": lambda: self._turn_dial(-1),
             "more-unseen": lambda: self._turn_dial(1),
+            PLAIN_SIGNS.name: self._turn_plain_signs,
             "nearer": lambda: self.proof.interline.step_nearer(1),
             "further": lambda: self.proof.interline.step_nearer(-1),
             "lens-nearer": lambda: self.proof.lens.step_nearer(1),
@@ -299,6 +301,11 @@ class Window(QMainWindow):
             action.triggered.connect(lambda _on, act=acts[command.id]: act())
             self.addAction(action)
             self.actions_by_id[command.id] = action
+            if command.id == PLAIN_SIGNS.name:
+                action.setCheckable(True)
+                choices = self.dial.menu()
+                if choices is not None:
+                    choices.addAction(action)
             if command.id in in_menu:
                 if command.id in apart:
                     self._menu.addSeparator()
@@ -358,7 +365,10 @@ class Window(QMainWindow):
         self.line.show_stops(stops, self._at)
         wrong = f"Expected wrong cells among those not looked at: {session.expected_wrong():.1f}"
         self.expected.setText(wrong if session.tables else "")
-        self.dial.setText(f"{say_unseen(session.desk.unseen)} may pass unseen")
+        plain = session.desk.plain_signs
+        self.actions_by_id[PLAIN_SIGNS.name].setChecked(plain)
+        signs = ", signs plain" if plain else ""
+        self.dial.setText(f"{say_unseen(session.desk.unseen)} may pass unseen{signs}")
         self.dial.setVisible(bool(session.tables))
         self._ribbon_rest.start()  # what the small pictures say can wait until the key is shown
 
@@ -517,6 +527,14 @@ class Window(QMainWindow):
         self.session.set_unseen(value)
         doubts = count(len(self.session.doubts()), "doubt")
         self.say(f"{say_unseen(value)} wrong cells may pass unseen: {doubts}.")
+
+    def _turn_plain_signs(self) -> None:
+        """Write dashes and quotes plainly, or as they were read again, and say what follows."""
+        plain = not self.session.desk.plain_signs
+        self.session.set_plain_signs(plain=plain)
+        doubts = count(len(self.session.doubts()), "doubt")
+        said = "written plainly (- ' \")" if plain else "shown as they were read"
+        self.say(f"Dashes and quotes are {said}: {doubts}.")
 
     def _turn_dial(self, step: int) -> None:
         """Let fewer (-1) or more (+1) wrong cells pass unseen."""

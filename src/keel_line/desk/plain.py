@@ -1,0 +1,67 @@
+"""Dashes and quotation marks written plainly, where the clerk wants no more of them.
+
+Which dash or quotation mark the paper shows is open in many faces and of no use in most sheets.
+What was read stays in the docket as it was; this is how it is seen.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from keel_line._shared.texts import PLAIN_SIGNS, write_plain
+from keel_line.model.reading import CharReading, Reading, RunnerUp
+from keel_line.model.table import CellState
+
+# The runners-up are not all the readings there are: of 229 cells lifted further none was wrong.
+_MOST_LIFTED = 0.98
+
+
+def see_plainly(state: CellState) -> CellState:
+    """Return a cell as it is where signs are written plainly.
+
+    A value that the clerk typed stays as it was typed.
+    """
+    reading, settled = write_plainly(state.reading), state.settled
+    if settled is not None and not settled.by_hand:
+        settled = replace(settled, text=write_plain(settled.text))
+    return replace(state, reading=reading, settled=settled)
+
+
+def write_plainly(reading: Reading) -> Reading:
+    """Return a reading with its dashes and quotation marks written plainly.
+
+    Readings that differ in nothing else are one then. Their share of the doubt goes to the
+    confidence, and to that of each such sign.
+    """
+    text = write_plain(reading.text)
+    others: dict[str, float] = {}
+    for other in reading.runners_up:
+        plain = write_plain(other.text)
+        others[plain] = others.get(plain, 0.0) + other.probability
+    doubt = sum(others.values())
+    alike = others.pop(text, 0.0)
+    lifted = min(_MOST_LIFTED, alike / doubt) if doubt > 0 else 0.0
+    confidence = reading.confidence
+    if not reading.held_down and not reading.unread:
+        confidence = _lift(confidence, lifted)
+    return replace(
+        reading,
+        text=text,
+        confidence=confidence,
+        chars=tuple(_write_char(char, lifted) for char in reading.chars),
+        runners_up=tuple(
+            RunnerUp(other, chance) for other, chance in sorted(others.items(), key=lambda o: -o[1])
+        ),
+    )
+
+
+def _write_char(char: CharReading, lifted: float) -> CharReading:
+    plain = write_plain(char.char)
+    if plain not in PLAIN_SIGNS:
+        return char
+    return replace(char, char=plain, probability=_lift(char.probability, lifted))
+
+
+def _lift(chance: float, lifted: float) -> float:
+    """Return a chance (0 to 1) when so much of what is left of it is doubt no more."""
+    return chance + (1.0 - chance) * lifted
