@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from keel_line._shared.texts import write_plain
 from keel_line.desk.desk import Desk
 from keel_line.desk.work import PageRequest, process_page, unpack_picture
 from keel_line.model.table import CellState
@@ -23,7 +24,8 @@ class CellScore:
     """One cell of the truth and what was read of it; ``read`` is None where it is missing.
 
     ``flagged_at`` says at which of ``SETTINGS`` the cell would be flagged; ``ink`` is the picture
-    of a wrong cell that is not flagged.
+    of a wrong cell that is not flagged. ``plain`` says whether the cell would be right, and whether
+    flagged, with dashes and quotation marks written plainly.
     """
 
     truth: str
@@ -34,6 +36,7 @@ class CellScore:
     condition: str
     family: str
     flagged_at: tuple[bool, ...] = ()
+    plain: tuple[bool, bool] = (False, False)
     ink: NDArray[np.uint8] | None = field(default=None, compare=False, repr=False)
 
     @property
@@ -69,15 +72,18 @@ def score_page(page: MadePage, data: bytes, name: str, *, threads: int = 2) -> P
     state = desk.pages()[0]
     packed = desk.docket.squared_picture(state.id)
     picture = None if packed is None else unpack_picture(packed)
+    desk.set_plain_signs(plain=True)
+    plain = desk.tables()
     same = len(tables) == len(page.tables)
     grid_right = same
     cells: list[CellScore] = []
     for i, truth in enumerate(page.tables):
         found = tables[i].cells if i < len(tables) else ()
+        seen_plainly = plain[i].cells if i < len(plain) else ()
         grid_right &= same and _shape(truth) == {
             (c.cell.row, c.cell.col, c.cell.row_span, c.cell.col_span) for c in found
         }
-        cells += _score_cells(truth, found, page, picture)
+        cells += _score_cells(truth, found, seen_plainly, page, picture)
     desk.close()
     return PageScore(
         name,
@@ -96,10 +102,12 @@ def _shape(truth: TableTruth) -> set[tuple[int, int, int, int]]:
 def _score_cells(
     truth: TableTruth,
     found: tuple[CellState, ...],
+    seen_plainly: tuple[CellState, ...],
     page: MadePage,
     picture: NDArray[np.uint8] | None,
 ) -> list[CellScore]:
     by_place = {(s.cell.row, s.cell.col): s for s in found}
+    plainly = {(s.cell.row, s.cell.col): s for s in seen_plainly}
     sure = [s.confidence for s in found]
     calibration = load_calibration()
     cuts = [make_flagging(calibration, setting).find_cut(sure) for setting in SETTINGS]
@@ -110,6 +118,8 @@ def _score_cells(
         read = None if state is None else flat_text(state.text)
         confidence = 0.0 if state is None else state.confidence
         flagged = state is not None and state.flagged
+        plain = plainly.get((cell.row, cell.col))
+        right = plain is not None and flat_text(plain.text) == write_plain(wanted)
         ink = None
         if state is not None and read != wanted and not flagged and picture is not None:
             x0, y0, x1, y1 = (max(0, round(v)) for v in state.cell.box)
@@ -124,6 +134,7 @@ def _score_cells(
                 page.condition,
                 page.family,
                 tuple(state is not None and confidence < cut for cut in cuts),
+                (right, plain is not None and plain.flagged),
                 ink,
             )
         )

@@ -237,6 +237,22 @@ def table_row(name: str, scores: list[PageScore]) -> str:
     )
 
 
+def plain_row(name: str, scores: list[PageScore]) -> str:
+    """Return one material's line of what is gained where signs are written plainly."""
+    cells = [c for s in scores for c in s.cells]
+    written = [c for c in cells if c.truth]
+    silent = sum(not right and not flagged for right, flagged in (c.plain for c in cells))
+    counts = (
+        _percent(sum(c.right for c in written), len(written)),
+        _percent(sum(c.plain[0] for c in written), len(written)),
+        _percent(sum(c.flagged for c in cells), len(cells)),
+        _percent(sum(c.plain[1] for c in cells), len(cells)),
+        str(sum(not c.right and not c.flagged for c in cells)),
+        str(silent),
+    )
+    return "| " + " | ".join([name, *counts]) + " |"
+
+
 def dial_rows(cells: list[CellScore]) -> list[str]:
     """Return what each setting of the clerk's dial flags, a line of the report each."""
     wrong = [c for c in cells if not c.right]
@@ -344,6 +360,17 @@ def write_report(
         *dial_rows([c for s in target for c in s.cells]),
         "| **all materials** | | | |",
         *dial_rows(cells),
+        "",
+        "### Dashes and quotes written plainly",
+        "",
+        "Which dash or quotation mark is printed is open in many faces. Where the clerk has them "
+        "written plainly (-, ' and \"), as printed and so:",
+        "",
+        "| material | exactly right | plainly | cells flagged | plainly "
+        "| wrong and not flagged | plainly |",
+        "|---|---|---|---|---|---|---|",
+        *[plain_row(name, scores) for name, scores in groups.items()],
+        plain_row("**all**", everything),
         "",
         "## Squaring",
         "",

@@ -10,7 +10,7 @@ from PIL import Image
 from benchmarks.materials import encode
 from benchmarks.measure import SETTINGS, CellScore, PageScore, flat_text, score_page
 from benchmarks.pictures import band_cells, calibration_error, draw_reliability, draw_silent
-from benchmarks.run import calibration_rows, confusions, dial_rows, table_row
+from benchmarks.run import calibration_rows, confusions, dial_rows, plain_row, table_row
 from keel_line.gather.sources import load_page
 from tests.conftest import draw_page, make_content
 
@@ -82,6 +82,17 @@ def test_report_line_counts_silent_errors() -> None:
     assert columns[8] == "1"
 
 
+def test_plain_signs_are_counted_beside_what_is_printed() -> None:
+    cells = (
+        replace(cell("4–5", "4-5", flagged=True), plain=(True, False)),
+        replace(cell("1", "7"), plain=(False, False)),
+        replace(cell("", ""), plain=(True, False)),
+    )
+    line = plain_row("made", [PageScore("p", "clean", True, 0.0, cells, {})])
+    columns = [c.strip() for c in line.strip("|").split("|")]
+    assert columns == ["made", "0.00%", "50.00%", "33.33%", "0.00%", "1", "1"]
+
+
 def test_line_breaks_are_not_scored() -> None:
     assert flat_text("chain worn,\n replace  it ") == "chain worn, replace it"
 
@@ -103,6 +114,7 @@ def test_a_page_is_flagged_at_every_setting_of_the_dial() -> None:
     assert counts == sorted(counts, reverse=True)
     default = SETTINGS.index(1.0)
     assert all(c.flagged == c.flagged_at[default] for c in score.cells)
+    assert sum(c.plain[0] for c in score.cells) >= sum(c.right for c in score.cells) > 0
 
 
 def test_bands_hold_equally_many_cells_and_miss_none() -> None:

@@ -493,6 +493,12 @@ def test_plain_dashes_by_key_are_seen_at_once_and_taken_back(window: Window) -> 
         return next(s for s in session.tables[0].cells if s.id == cell.id).text
 
     before = len(session.doubts())
+    session.go_to_first_doubt()
+    while session.cell.id != cell.id:
+        session.go_to_doubt(1)
+    view = window.proof.panel.view
+    assert view is not None
+    assert view.signs
     at = (session.table_index, session.cell_index)
     QTest.keyClick(window, Key.Key_Apostrophe, Mod.ControlModifier)
     assert text() == "4-5"

@@ -27,6 +27,13 @@ def see_plainly(state: CellState) -> CellState:
     return replace(state, reading=reading, settled=settled)
 
 
+def differs_in_signs(reading: Reading) -> bool:
+    """Tell whether the likeliest other reading is the same but for a dash or quotation mark."""
+    return bool(reading.runners_up) and write_plain(reading.runners_up[0].text) == write_plain(
+        reading.text
+    )
+
+
 def write_plainly(reading: Reading) -> Reading:
     """Return a reading with its dashes and quotation marks written plainly.
 

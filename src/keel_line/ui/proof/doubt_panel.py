@@ -20,14 +20,16 @@ _KEYS = (
     ("F1", "all keys"),
 )
 _VOUCH = ("Alt+0", "paper says so")
+_PLAIN = ("Ctrl+'", "either will do")
 
 
 @dataclass(frozen=True)
 class DoubtView:
     """What the panel says: a heading, where the cell is, the reason, and readings with notes.
 
-    ``broken`` says that the reason is an amount that does not come out; ``keys`` are those to be
-    shown, the usual ones where none are given.
+    ``broken`` says that the reason is an amount that does not come out, ``signs`` that only which
+    dash or quotation mark it is, is open; ``keys`` are those to be shown, the usual ones where none
+    are given.
     """
 
     heading: str
@@ -37,6 +39,7 @@ class DoubtView:
     doubtful: bool
     readings: tuple[tuple[str, str], ...]
     broken: bool = False
+    signs: bool = False
     keys: tuple[tuple[str, str], ...] = ()
 
 
@@ -168,10 +171,14 @@ class DoubtPanel(QWidget):
             return
         left = self.width() * self._readings_share + 18
         gap = QFontMetricsF(theme.bold(0.92)).horizontalAdvance("Shift+Enter ") + 6
-        line = theme.em * 1.36
-        keys = view.keys or ((*_KEYS[:-1], _VOUCH, _KEYS[-1]) if view.broken else _KEYS)
+        also = _VOUCH if view.broken else _PLAIN if view.signs else None
+        keys = view.keys or (_KEYS if also is None else (*_KEYS[:-1], also, _KEYS[-1]))
+        # One key more than usual stands closer rather than over the edge.
+        line = min(theme.em * 1.36, max(theme.em * 1.12, (self.height() - top) / len(keys)))
         for i, (key, what) in enumerate(keys):
             y = top + i * line
+            if y + line > self.height() + 1:
+                break
             painter.setFont(theme.bold(0.92))
             painter.setPen(theme.color("ink"))
             painter.drawText(QRectF(left, y, gap, line), Qt.AlignmentFlag.AlignVCenter, key)

@@ -15,6 +15,7 @@ from typing_extensions import override
 
 from keel_line.check.drawn_sums import propose_addends, say_sum
 from keel_line.desk.judge import RECKONINGS, findings_at, make_sheet, values_wanted
+from keel_line.desk.plain import differs_in_signs
 from keel_line.desk.sample import DRAWN, RIGHT, WRONG, draw_sample, judge_drawn
 from keel_line.desk.typing import complete, say_unlike
 from keel_line.model.finding import DrawnSum
@@ -305,6 +306,7 @@ class ProofStation(QWidget):
             state.in_doubt,
             tuple((text, note) for text, note in self._readings(table, state)),
             failing and findings[0].kind in RECKONINGS,
+            state.in_doubt and differs_in_signs(state.reading),
         )
 
     def _pace(self, left: int) -> str:
