@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import sys
 from concurrent.futures import Executor, Future
 from pathlib import Path
 
@@ -10,8 +11,10 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
-from keel_line.desk.desk import Desk
+from keel_line.desk.desk import Desk, Notice
 from keel_line.desk.work import PageResponse, process_page
+from keel_line.errors import DocketError
+from keel_line.ui.app import make_app, make_window
 from keel_line.ui.commands import COMMANDS, show_keys
 from keel_line.ui.jobs import Jobs
 from keel_line.ui.send.station import make_preflight
@@ -283,6 +286,55 @@ def test_pages_keep_their_order_whichever_is_done_first(
     assert session.tables == session.desk.tables()
     jobs.close()
     session.desk.close()
+
+
+def test_a_full_disk_stops_reading_and_says_what_to_do(
+    held: tuple[Held, Jobs, Session], qtbot: QtBot
+) -> None:
+    executor, jobs, session = held
+    notices: list[Notice] = []
+    jobs.noticed.connect(notices.append)
+    docket = session.desk.docket
+    jobs.read_waiting()
+    executor.let_go(0)
+    qtbot.waitUntil(lambda: len(session.tables) == 1)
+    # As on a full disk: SQLite may not take one more page.
+    (pages,) = docket._db.execute("PRAGMA page_count").fetchone()
+    docket._db.execute(f"PRAGMA max_page_count = {pages}")
+    executor.let_go(1)
+    qtbot.waitUntil(lambda: bool(notices))
+    assert notices[0].trouble
+    assert "Make room on the disk" in notices[0].text
+    assert not jobs.running
+    assert len(session.tables) == 1
+    docket._db.execute("PRAGMA max_page_count = 1000000")
+    begun = len(executor.jobs)
+    jobs.read_waiting()
+    assert jobs.running
+    for index in range(begun, begun + 3):
+        executor.let_go(index)
+    qtbot.waitUntil(lambda: len(session.tables) == 4)
+    jobs.close()
+    session.desk.close()
+
+
+@pytest.mark.parametrize(
+    ("error", "said"),
+    [
+        (DocketError("The docket cannot be written. Make room on the disk."), "Make room"),
+        (ZeroDivisionError(), "A fault in Keel Line"),
+    ],
+)
+def test_what_goes_wrong_at_a_key_is_said_in_the_window(
+    error: Exception, said: str, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    monkeypatch.setattr(sys, "excepthook", sys.excepthook)
+    window = make_window(make_app())
+    qtbot.addWidget(window)
+    sys.excepthook(type(error), error, None)
+    assert said in window.message.text()
+    window.close()
 
 
 def test_stop_drops_answers_that_come_late(held: tuple[Held, Jobs, Session], qtbot: QtBot) -> None:

@@ -10,6 +10,7 @@ from types import TracebackType
 from PyQt6.QtWidgets import QApplication
 
 from keel_line.desk.desk import Desk
+from keel_line.errors import KeelLineError
 from keel_line.ui.dockets import docket_folder
 from keel_line.ui.theme import load_faces
 from keel_line.ui.window import Window
@@ -35,12 +36,15 @@ def _is_dark(app: QApplication) -> bool:
 
 
 def make_window(app: QApplication) -> Window:
-    """Make the window with an empty desk; a fault in it is said, and the docket is safe."""
+    """Make the window with an empty desk; what goes wrong in it is said, and the docket is safe."""
     window = Window(Desk(None), docket_folder(), theme_name="dark" if _is_dark(app) else "light")
 
     def report(
         kind: type[BaseException], error: BaseException, trace: TracebackType | None
     ) -> None:
+        if isinstance(error, KeelLineError):  # no fault of ours: it says what to do
+            window.say(str(error), trouble=True)
+            return
         log.error("fault in the window", exc_info=(kind, error, trace))
         window.say(
             "A fault in Keel Line stopped this step. What was settled is saved.", trouble=True

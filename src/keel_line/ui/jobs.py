@@ -207,7 +207,13 @@ class Jobs(QObject):
             return
         self._flying -= 1
         self._flying_ids = self._flying_ids - {response.page_id}
-        notice = self._desk.take_response(response)
+        try:
+            notice = self._desk.take_response(response)
+        except KeelLineError as error:  # what is read next could not be kept either
+            self.stop()
+            said = f"{error} Reading stopped; opening the docket again goes on."
+            self.noticed.emit(Notice(said, trouble=True))
+            return
         if notice is not None:
             self.noticed.emit(notice)
         self._done += 1
