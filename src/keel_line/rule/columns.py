@@ -1,0 +1,161 @@
+"""Where the columns of a table without all rules part, and what is no column of its own."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line.model.geometry import Box
+from keel_line.model.grid import Cell, Rule
+from keel_line.rule.block import HEADING_ROWS, Block
+from keel_line.rule.streams import Stream
+
+_SELDOM_FILLED = 0.3  # of a table's lines
+_SPECK_CAPS = 0.8
+_GOES_ON_CAPS = 1.6
+_LEAST_ROOM_CAPS, _CLEAR_CAPS = 0.2, 0.3
+
+
+def keep_clear(
+    body: Block, starts: list[int], cells: list[Cell], xs: list[float], ruled: Sequence[float]
+) -> list[float]:
+    """Move the boundaries between columns that a long value runs over to where nothing does.
+
+    ``starts`` are the text lines at which rows begin. Rules stay where they are drawn, and so do
+    boundaries that no place between the columns' writing would suit.
+    """
+    spanned = {(c.row, k) for c in cells for k in range(c.col + 1, c.col + c.col_span)}
+    inner = np.array(xs[1:-1])
+    ends, begins = np.full(len(inner), -np.inf), np.full(len(inner), np.inf)
+    for number, row in enumerate(body.rows):
+        at = bisect_right(starts, number) - 1
+        home = np.searchsorted(inner, (row[:, 0] + row[:, 2]) / 2)
+        for k in range(len(inner)):
+            if (at, k + 1) not in spanned:
+                ends[k] = max(ends[k], row[home <= k, 2].max(initial=-np.inf))
+                begins[k] = min(begins[k], row[home > k, 0].min(initial=np.inf))
+    out = list(xs)
+    for k, x in enumerate(inner.tolist()):
+        room = float(begins[k] - ends[k])
+        if x in ruled or room < _LEAST_ROOM_CAPS * body.cap_px or not np.isfinite(room):
+            continue
+        off = min(_CLEAR_CAPS * body.cap_px, room / 2)
+        out[k + 1] = min(max(x, float(ends[k]) + off), float(begins[k]) - off)
+    return out
+
+
+def find_column_lines(
+    streams: list[Stream], down: list[Rule], around: Box, cap: float
+) -> list[float]:
+    """Return the columns' boundaries, on a rule where one lies in the stream."""
+    middle_y = (around[1] + around[3]) / 2
+    at = sorted(r.at(middle_y) for r in down)
+    inner = [
+        next((x for x in at if s.left - 0.3 * cap <= x <= s.right + 0.3 * cap), s.middle)
+        for s in streams
+    ]
+    # A rule down the table parts columns even where writing stands against it.
+    inner += [
+        x
+        for x in at
+        if around[0] + cap < x < around[2] - cap and all(abs(x - k) > cap for k in inner)
+    ]
+    left = next((x for x in at if abs(x - around[0]) < cap), around[0])
+    right = next((x for x in reversed(at) if abs(x - around[2]) < cap), around[2])
+    return [left, *sorted(inner), right]
+
+
+def drop_strays(xs: list[float], body: Block, ruled: Sequence[float]) -> list[float]:
+    """Leave out boundaries beside which a column holds no writing of its own.
+
+    A word that a copier broke lets a stream through, and so does the end of a long value. Of such a
+    column's two boundaries the one goes that its writing stands nearer to; ruled ones stay.
+    """
+    pieces = np.concatenate(body.rows)
+    middles = (pieces[:, 0] + pieces[:, 2]) / 2
+    kept = list(xs)
+    col = 0
+    while col < len(kept) - 1:
+        may_go = [k for k in (col, col + 1) if 0 < k < len(kept) - 1 and kept[k] not in ruled]
+        if not may_go or not _is_stray(body, kept[col], kept[col + 1]):
+            col += 1
+            continue
+        own = pieces[(middles >= kept[col]) & (middles < kept[col + 1])]
+        away = {k: float(np.abs(own[:, (0, 2)] - kept[k]).min(initial=np.inf)) for k in may_go}
+        del kept[min(away, key=lambda k: away[k])]
+    return kept
+
+
+def drop_margins(xs: list[float], body: Block, ruled: Sequence[float]) -> tuple[list[float], Block]:
+    """Leave out what lies beyond the outermost rules down a table, where that is no column.
+
+    A column has a heading, or writing in many of its lines; a mark in the margin has neither.
+    """
+    first, last = 0, len(xs)
+    if len(xs) > 2 and xs[1] in ruled and xs[0] not in ruled:
+        first = int(_is_margin(body, -np.inf, xs[1]))
+    if last - first > 2 and xs[-2] in ruled and xs[-1] not in ruled:
+        last -= _is_margin(body, xs[-2], np.inf)
+    if last - first == len(xs):
+        return xs, body
+    kept = xs[first:last]
+    within = [
+        row[((row[:, 0] + row[:, 2]) / 2 > kept[0]) & ((row[:, 0] + row[:, 2]) / 2 < kept[-1])]
+        for row in body.rows
+    ]
+    return kept, replace(body, rows=tuple(row for row in within if len(row)))
+
+
+def _is_margin(body: Block, left: float, right: float) -> bool:
+    middles = [(row[:, 0] + row[:, 2]) / 2 for row in body.rows]
+    own = [bool(((m > left) & (m < right)).any()) for m in middles]
+    return not own[0] and sum(own) <= _SELDOM_FILLED * len(own)
+
+
+def _is_stray(body: Block, left: float, right: float) -> bool:
+    """Tell whether a column holds specks alone, or in few lines what goes on from its left."""
+    seen = _seen_in(body, left, right)
+    if not seen or _lies_under_title(body, set(seen), right):
+        return True
+    if len(seen) > _SELDOM_FILLED * len(body.rows):
+        return False
+    widest = max(float((own[:, 2] - own[:, 0]).max()) for own in seen.values())
+    specks_alone = widest < _SPECK_CAPS * body.cap_px
+    if specks_alone or 0 in seen:  # or it has a heading
+        return specks_alone
+    for number, own in seen.items():
+        before = body.rows[number][:, 2]
+        gaps = own[:, 0].min() - before[before <= own[:, 0].min()]
+        if not len(gaps) or gaps.min() > _GOES_ON_CAPS * body.cap_px:
+            return False
+    return True
+
+
+def _seen_in(body: Block, left: float, right: float) -> dict[int, NDArray[np.float64]]:
+    """Return the pieces of each line, by its number, that stand in a column and are no specks."""
+    seen = {}
+    for number, row in enumerate(body.rows):
+        middles = (row[:, 0] + row[:, 2]) / 2
+        own = row[(middles >= left) & (middles < right)]
+        written = (own[:, 2:] - own[:, :2]).max(axis=1) >= _SPECK_CAPS * body.cap_px
+        if written.any():
+            seen[number] = own[written]
+    return seen
+
+
+def _lies_under_title(body: Block, numbers: set[int], right: float) -> bool:
+    """Tell whether all that a column holds is a title and a long heading under it.
+
+    ``numbers`` are the lines that it is written in. The heading ends with the values of the next
+    column, beyond ``right``; the title stands over both.
+    """
+    headings = {
+        number
+        for number, row in enumerate(body.rows[: HEADING_ROWS + 1])
+        if number > 0 and ((row[:, 0] < right) & (row[:, 2] > right)).any()
+    }
+    return bool(headings) and numbers <= {0, *headings}
