@@ -11,7 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from benchmarks.measure import flat_text
-from keel_line._shared.texts import is_lone_mark
+from keel_line._shared.texts import is_lone_mark, write_plain
+from keel_line.desk.plain import write_plainly
 from keel_line.model.reading import Reading
 from keel_line.read.confidence import Flagging, load_calibration, make_flagging
 from keel_line.read.network import Network
@@ -24,6 +25,7 @@ from synth.registers import make_register
 
 CONDITIONS = ("office", "copy", "fax", "clean", "fax-coarse", "photo", "copy", "fax")
 WAYS = ("each cell by itself", "with the column's values")
+SIGHTS = ("as printed", "written plainly")
 _SEED, _MARKS_SEED = 51907, 51913
 _DIAL = 1.0
 
@@ -57,16 +59,18 @@ def score_repeats(pages: int) -> list[dict[str, RepeatScore]]:
     return _score(pages, _SEED, make, readers)
 
 
-def score_marks(pages: int) -> dict[str, RepeatScore]:
-    """Read tables of held-out faces with columns of lone marks; return the counts by kind."""
+def score_marks(pages: int) -> list[dict[str, RepeatScore]]:
+    """Read tables of held-out faces with columns of lone marks.
+
+    Returns the counts by kind of cell, in each of ``SIGHTS``.
+    """
     reader = Reader()
     faces, alphabet = load_faces("held"), frozenset(reader.network.recipe.alphabet)
 
     def make(rng: np.random.Generator, condition: str) -> MadePage:
         return make_nils(rng, faces, alphabet, condition=condition)
 
-    (score,) = _score(pages, _MARKS_SEED, make, [reader])
-    return score
+    return _score(pages, _MARKS_SEED, make, [reader], plainly=True)
 
 
 def _score(
@@ -74,19 +78,31 @@ def _score(
     seed: int,
     make: Callable[[np.random.Generator, str], MadePage],
     readers: Sequence[Reader],
+    *,
+    plainly: bool = False,
 ) -> list[dict[str, RepeatScore]]:
-    """Read made pages with each reader; pages whose grid was not found are left out."""
+    """Read made pages with each reader; pages whose grid was not found are left out.
+
+    Returns each reader's counts; with ``plainly`` those with signs written plainly after them.
+    """
     flagging = make_flagging(load_calibration(), _DIAL)
-    scores = [{kind: RepeatScore() for kind in ("text", "mark", "blank")} for _ in readers]
+    sights = len(SIGHTS) if plainly else 1
+    scores = [
+        {kind: RepeatScore() for kind in ("text", "mark", "blank")}
+        for _ in range(sights * len(readers))
+    ]
     for i in range(pages):
         page = make(np.random.default_rng([seed, i]), CONDITIONS[i % len(CONDITIONS)])
         squared, grids = lay(page)
         (texts,) = pair_texts(grids, page.tables) if len(grids) == 1 else (None,)
         if texts is None:
             continue  # a wrong grid is no fault of the reading
-        for reader, score in zip(readers, scores, strict=True):
+        plain_texts = [write_plain(text) for text in texts]
+        for reader, *own in zip(readers, *(scores[k::sights] for k in range(sights)), strict=True):
             (readings,) = reader.read_page(squared.pixels, squared.dpi, grids)
-            _add_table(score, texts, readings, flagging)
+            _add_table(own[0], texts, readings, flagging)
+            for score in own[1:]:
+                _add_table(score, plain_texts, [write_plainly(r) for r in readings], flagging)
     return scores
 
 

@@ -28,7 +28,7 @@ from benchmarks.measure import SETTINGS, CellScore, PageScore, score_page
 from benchmarks.pictures import draw_laid, draw_reliability, draw_silent
 from benchmarks.proofing import BIG_PAGES, ProofScore, measure_proofing
 from benchmarks.reckoning import ReckoningScore, score_reckoning
-from benchmarks.repeats import WAYS, RepeatScore, score_marks, score_repeats
+from benchmarks.repeats import SIGHTS, WAYS, RepeatScore, score_marks, score_repeats
 from benchmarks.ruling import (
     LyingScore,
     RulingScore,
@@ -305,7 +305,7 @@ def write_report(
     ruled: _Ruled,
     reckoned: dict[float, ReckoningScore],
     repeated: list[dict[str, RepeatScore]],
-    marked: dict[str, RepeatScore],
+    marked: list[dict[str, RepeatScore]],
     proofed: ProofScore,
     reader: dict[str, float],
     minutes: float,
@@ -574,19 +574,21 @@ def _repeat_lines(scores: list[dict[str, RepeatScore]]) -> list[str]:
     ]
 
 
-def _mark_lines(scores: dict[str, RepeatScore]) -> list[str]:
+def _mark_lines(scores: list[dict[str, RepeatScore]]) -> list[str]:
     return [
         f"{MARK_PAGES} tables (all materials) with columns of dashes, ditto marks, dots and the "
         "like in none to four fifths of their cells; the other cells are blank or hold a number. "
-        "Hairline dashes of some faces leave nothing on the paper of a fax.",
+        "Hairline dashes of some faces leave nothing on the paper of a fax. As printed, and with "
+        "dashes and quotation marks written plainly:",
         "",
-        "| cells | number | exactly right | flagged | wrong and not flagged | read as nothing |",
-        "|---|---|---|---|---|---|",
+        "| cells | | number | exactly right | flagged | wrong and not flagged | read as nothing |",
+        "|---|---|---|---|---|---|---|",
         *[
-            f"| {named} | {s.cells} | {_percent(s.right, s.cells)} | "
+            f"| {named} | {sight} | {s.cells} | {_percent(s.right, s.cells)} | "
             f"{_percent(s.flagged, s.cells)} | {s.silent} | {s.lost} |"
             for kind, named in _KINDS.items()
-            for s in (scores[kind],)
+            for sight, score in zip(SIGHTS, scores, strict=True)
+            for s in (score[kind],)
         ],
     ]
 
