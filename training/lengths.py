@@ -11,7 +11,6 @@ import numpy as np
 from keel_line.read.lengths import MEASURES, compare_lengths
 from keel_line.read.likeness import load_likeness, weigh_likeness
 from keel_line.read.network import Network
-from training.config import ALPHABET
 from training.logistic import Pairs, make_command
 from training.pages import read_lines
 
@@ -24,12 +23,10 @@ def gather_pairs(seed: int) -> Pairs:
     Spaces are left aside: they are judged by themselves.
     """
     network = Network(threads=1)
-    page, recipe = read_lines("val", _SEED, seed, network), network.recipe.line
-    decoded = weigh_likeness(
-        page.pictures, page.probs, page.decoded, ALPHABET, recipe, load_likeness()
-    )
+    page = read_lines("val", _SEED, seed, network)
+    decoded = weigh_likeness(page.seen, page.decoded, load_likeness())
     odds, measures, right = [], [], []
-    for c in compare_lengths(page.pictures, page.probs, decoded, ALPHABET, recipe):
+    for c in compare_lengths(page.seen, decoded):
         truth = page.written[c.line]
         if truth is None:
             continue

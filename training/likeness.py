@@ -25,7 +25,7 @@ def gather_pairs(seed: int) -> Pairs:
     network = Network(threads=1)
     page = read_lines("val", _SEED, seed, network)
     odds, measures, right = [], [], []
-    for c in compare_glyphs(page.pictures, page.probs, page.decoded, ALPHABET, network.recipe.line):
+    for c in compare_glyphs(page.seen, page.decoded):
         text = page.written[c.line]
         if text is None or len(text) != len(page.decoded[c.line].text):
             continue

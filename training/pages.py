@@ -6,13 +6,13 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.grid import Grid
 from keel_line.model.page import SquaredPage
 from keel_line.read.cells import prepare_grid
 from keel_line.read.decode import Decoded, decode_line
+from keel_line.read.glyphs import PageLines
 from keel_line.read.looks import look_again
 from keel_line.read.network import Network
 from synth.faces import Split, load_faces
@@ -52,19 +52,16 @@ class ReadLines:
 
     Attributes
     ----------
-    pictures
-        Prepared lines, shape (rows, width) each.
+    seen
+        The lines, and what the network gave for each.
     written
         What is truly written in each; None where that is not known.
-    probs
-        What the network gave for each, shape (steps, classes).
     decoded
         Each line's decoding, all looks weighed together.
     """
 
-    pictures: list[Grey]
+    seen: PageLines
     written: list[str | None]
-    probs: list[NDArray[np.float32]]
     decoded: list[Decoded]
 
 
@@ -88,4 +85,5 @@ def read_lines(split: Split, seed: int, number: int, network: Network) -> ReadLi
             written += split_lines(text, count) or [None] * count
     probs = network.run(pictures)
     decoded = [decode_line(p, ALPHABET) for p in probs]
-    return ReadLines(pictures, written, probs, look_again(pictures, probs, decoded, network))
+    seen = PageLines(pictures, probs, ALPHABET, network.recipe.line)
+    return ReadLines(seen, written, look_again(pictures, probs, decoded, network))

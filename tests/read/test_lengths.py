@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from keel_line._shared.paper import Grey
 from keel_line.read.decode import Decoded, align, align_all, decode_line
 from keel_line.read.evidence import EvidenceModel
+from keel_line.read.glyphs import PageLines
 from keel_line.read.lengths import compare_lengths, load_lengths, weigh_lengths
 from keel_line.read.prepare import LineRecipe
 
@@ -62,7 +63,7 @@ def weigh(
     classes = tuple(ALPHABET.index(c) + 1 for c in text)
     places = align(probs[-1], classes)
     decoded[-1] = Decoded(text, tuple(beams.items()), places, np.full(len(text), 0.6))
-    return decoded[-1], weigh_lengths(pictures, probs, decoded, ALPHABET, RECIPE, MODEL)
+    return decoded[-1], weigh_lengths(PageLines(pictures, probs, ALPHABET, RECIPE), decoded, MODEL)
 
 
 OTHERS = ("1H4", "4H1", "H14")
@@ -104,7 +105,7 @@ def test_blank_lines_and_empty_readings_pass_through() -> None:
     assert after[-1] is before
     blank = Decoded("", (("", 0.5), ("1", 0.5)), np.zeros((0, 2)), np.zeros(0))
     picture, probs = draw_line("1"), make_probs(is_sure("1"))
-    assert weigh_lengths([picture], [probs], [blank], ALPHABET, RECIPE, MODEL) == [blank]
+    assert weigh_lengths(PageLines([picture], [probs], ALPHABET, RECIPE), [blank], MODEL) == [blank]
 
 
 def test_the_right_reading_leads_and_the_count_is_told() -> None:
@@ -114,7 +115,7 @@ def test_the_right_reading_leads_and_the_count_is_told() -> None:
     decoded[-1] = Decoded(
         "H14", (("H14", 0.75), ("H4", 0.25)), align(probs[-1], (3, 2, 4)), np.full(3, 0.6)
     )
-    (one,) = compare_lengths(pictures, probs, decoded, ALPHABET, RECIPE)
+    (one,) = compare_lengths(PageLines(pictures, probs, ALPHABET, RECIPE), decoded)
     assert (one.line, one.text, one.other) == (3, "H14", "H4")
     assert one.share == pytest.approx(1 / 3)
     more, lead = one.measures

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey
 from keel_line.read.decode import Decoded, decode_line
+from keel_line.read.glyphs import PageLines
 from keel_line.read.likeness import compare_glyphs, load_likeness, weigh_likeness
 from keel_line.read.prepare import LineRecipe
 
@@ -48,7 +49,7 @@ def weigh(*lines: tuple[str, str, Sequence[float]]) -> tuple[list[Decoded], list
     pictures = [draw_line(drawn) for drawn, _, _ in lines]
     probs = [make_probs(read, chances) for _, read, chances in lines]
     decoded = [decode_line(p, ALPHABET) for p in probs]
-    return decoded, weigh_likeness(pictures, probs, decoded, ALPHABET, RECIPE, MODEL)
+    return decoded, weigh_likeness(PageLines(pictures, probs, ALPHABET, RECIPE), decoded, MODEL)
 
 
 SURE = [("OO0", "OO0", (0.999,) * 3), ("00O", "00O", (0.999,) * 3)]
@@ -95,7 +96,7 @@ def test_a_character_without_a_place_stops_nothing() -> None:
     decoded = [decode_line(p, ALPHABET) for p in probs]
     nowhere = replace(decoded[2], places=decoded[2].places[::-1] * [[1, 1], [0, 1]])
     decoded = [replace(d, chances=np.full(3, 0.95)) for d in decoded[:2]] + [nowhere]
-    assert len(weigh_likeness(pictures, probs, decoded, ALPHABET, RECIPE, MODEL)) == 3
+    assert len(weigh_likeness(PageLines(pictures, probs, ALPHABET, RECIPE), decoded, MODEL)) == 3
 
 
 def test_blank_lines_pass_through() -> None:
@@ -109,7 +110,7 @@ def test_a_glyph_is_nearer_to_its_own_kind() -> None:
     pictures = [draw_line(drawn) for drawn, _, _ in lines]
     probs = [make_probs(read, chances) for _, read, chances in lines]
     decoded = [decode_line(p, ALPHABET) for p in probs]
-    compared = compare_glyphs(pictures, probs, decoded, ALPHABET, RECIPE)
+    compared = compare_glyphs(PageLines(pictures, probs, ALPHABET, RECIPE), decoded)
     doubtful = next(c for c in compared if (c.line, c.place) == (2, 1))
     assert (ALPHABET[doubtful.kind - 1], ALPHABET[doubtful.rival - 1]) == ("0", "O")
     assert doubtful.share == pytest.approx(0.4 / 0.6)

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 BEAMS = 10
 _LEAST_CHANCE = 1e-3
-_MOST_OPEN = 12  # writing on its side leaves thirty open a step, and no search makes them sure
+_MOST_OPEN = 24  # writing on its side leaves more open a step, and no search makes them sure
 _FORGET = 1e-6
 _PARTING_BLANK = 0.3
 _HOPELESS, _HOPELESS_BEAMS = 12.0, 2
@@ -161,7 +161,8 @@ def search_beams(probs: NDArray[np.float32]) -> list[tuple[tuple[int, ...], floa
             break
         # Scaled so that long lines do not run out of numbers; ratios are what counts.
         beams = {p: (b / top, n / top) for p, (b, n) in ranked if (b + n) / top > _FORGET}
-    total = sum(b + n for b, n in beams.values())
+    # The readings that were not followed for want of hope have their share, too.
+    total = sum(b + n for b, n in beams.values()) * BEAMS / most
     return sorted(((p, (b + n) / total) for p, (b, n) in beams.items()), key=lambda i: -i[1])
 
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -116,3 +117,47 @@ def picture_glyph(picture: Grey, glyph: Glyph, recipe: LineRecipe) -> NDArray[np
     laid = cv2.GaussianBlur(cv2.warpAffine(part, move, (side, side)), (0, 0), _SOFT)
     small = cv2.resize(laid, (_SIDE, _SIDE), interpolation=cv2.INTER_AREA)
     return np.asarray(small, np.float64).ravel() / 255
+
+
+@dataclass(frozen=True, eq=False)
+class PageLines:
+    """A page's lines as the network saw them.
+
+    Attributes
+    ----------
+    pictures
+        Prepared lines, shape (rows, width) each.
+    probs
+        What the network gave for each, shape (steps, classes), class 0 the blank.
+    alphabet
+        Character of class ``i`` is ``alphabet[i - 1]``.
+    recipe
+        Geometry of a prepared line.
+    """
+
+    pictures: Sequence[Grey]
+    probs: Sequence[NDArray[np.float32]]
+    alphabet: str
+    recipe: LineRecipe
+    _seen: dict[tuple[int, int, int], NDArray[np.float32]] = field(default_factory=dict, repr=False)
+
+    @cached_property
+    def class_of(self) -> dict[str, int]:
+        """Class of each character."""
+        return {char: i + 1 for i, char in enumerate(self.alphabet)}
+
+    def cut(self, decoded: Sequence[Decoded]) -> list[Glyph]:
+        """Part all lines between their characters, as they were read."""
+        return [g for number, d in enumerate(decoded) for g in self.cut_line(number, d)]
+
+    def cut_line(self, number: int, decoded: Decoded) -> list[Glyph]:
+        """Part one line between its characters, as one reading of it has them."""
+        return cut_glyphs(number, self.pictures[number], decoded, self.class_of, self.recipe)
+
+    def picture(self, glyph: Glyph) -> NDArray[np.float32]:
+        """Return a glyph's picture (see :func:`picture_glyph`), drawn once for all who ask."""
+        at = (glyph.line, round(glyph.left), round(glyph.right))
+        if at not in self._seen:
+            drawn = picture_glyph(self.pictures[glyph.line], glyph, self.recipe)
+            self._seen[at] = drawn.astype(np.float32)
+        return self._seen[at]

@@ -19,8 +19,7 @@ from numpy.typing import NDArray
 from keel_line._shared.paper import Grey
 from keel_line.read.decode import Decoded, align_all, read_as
 from keel_line.read.evidence import EvidenceModel, load_evidence
-from keel_line.read.glyphs import PICTURE_SIZE, Glyph, choose_exemplars, cut_glyphs, picture_glyph
-from keel_line.read.prepare import LineRecipe
+from keel_line.read.glyphs import PICTURE_SIZE, Glyph, PageLines, choose_exemplars
 
 SURE = 0.996
 """Lines whose likeliest text has at least this probability keep its length."""
@@ -76,27 +75,16 @@ class _Kind:
 
 
 def weigh_lengths(
-    pictures: Sequence[Grey],
-    probs: Sequence[NDArray[np.float32]],
-    decoded: Sequence[Decoded],
-    alphabet: str,
-    recipe: LineRecipe,
-    model: EvidenceModel,
+    lines: PageLines, decoded: Sequence[Decoded], model: EvidenceModel
 ) -> list[Decoded]:
     """Weigh readings of other lengths than the likeliest by the page's glyphs.
 
     Parameters
     ----------
-    pictures
-        The page's prepared lines, shape (rows, width) each.
-    probs
-        What the network gave for each, shape (steps, classes), class 0 the blank.
+    lines
+        The page's lines.
     decoded
-        Each line's decoding; its places are steps of ``probs``.
-    alphabet
-        Character of class ``i`` is ``alphabet[i - 1]``.
-    recipe
-        Geometry of a prepared line.
+        Each line's decoding.
     model
         What being like the page's glyphs is worth.
 
@@ -106,11 +94,11 @@ def weigh_lengths(
         With beams weighed anew; a reading of another length may come first.
     """
     falls: dict[int, dict[str, float]] = {}
-    for c in compare_lengths(pictures, probs, decoded, alphabet, recipe):
+    for c in compare_lengths(lines, decoded):
         falls.setdefault(c.line, {})[c.other] = math.exp(-model.rise(c.measures))
     out = list(decoded)
     for line, own in falls.items():
-        out[line] = _weigh(decoded[line], own, probs[line], alphabet)
+        out[line] = _weigh(decoded[line], own, lines.probs[line], lines.alphabet)
     return out
 
 
@@ -119,31 +107,25 @@ def _written_length(text: str) -> int:
     return len("".join(text.split()))
 
 
-def compare_lengths(
-    pictures: Sequence[Grey],
-    probs: Sequence[NDArray[np.float32]],
-    decoded: Sequence[Decoded],
-    alphabet: str,
-    recipe: LineRecipe,
-) -> Iterator[LengthComparison]:
+def compare_lengths(lines: PageLines, decoded: Sequence[Decoded]) -> Iterator[LengthComparison]:
     """Hold each open line's likeliest reading against those of other lengths.
 
     The arguments are those of :func:`weigh_lengths`.
     """
-    class_of = {char: i + 1 for i, char in enumerate(alphabet)}
+    class_of = lines.class_of
     wanted = {i: own for i, d in enumerate(decoded) if (own := _readings(d))}
     if not wanted:
         return
     used = {class_of[c] for own in wanted.values() for t in own for c in t if c != " "}
-    kinds = _gather_kinds(used, pictures, decoded, class_of, recipe)
+    kinds = _gather_kinds(used, lines, decoded)
     for line, readings in wanted.items():
         spelt = [tuple(class_of[c] for c in t) for t in readings]
         laid = [
             Decoded(text, ((text, 1.0),), places, np.ones(len(text)))
-            for text, places in zip(readings, align_all(probs[line], spelt), strict=True)
+            for text, places in zip(readings, align_all(lines.probs[line], spelt), strict=True)
         ]
-        cut = [cut_glyphs(line, pictures[line], d, class_of, recipe) for d in laid]
-        (lack, ink), *others = _measure_lacks(cut, pictures[line], recipe, kinds)
+        cut = [lines.cut_line(line, d) for d in laid]
+        (lack, ink), *others = _measure_lacks(cut, lines.pictures[line], lines, kinds)
         text, *rest = readings
         many = math.sqrt(max(1, _written_length(text)))
         for other, (other_lack, other_ink) in zip(rest, others, strict=True):
@@ -165,31 +147,23 @@ def _readings(decoded: Decoded) -> dict[str, float]:
 
 
 def _gather_kinds(
-    wanted: set[int],
-    pictures: Sequence[Grey],
-    decoded: Sequence[Decoded],
-    class_of: dict[str, int],
-    recipe: LineRecipe,
+    wanted: set[int], lines: PageLines, decoded: Sequence[Decoded]
 ) -> dict[int, _Kind]:
     """Picture the page's surest glyphs of each kind that is wanted."""
-    glyphs = [
-        g
-        for number, (picture, d) in enumerate(zip(pictures, decoded, strict=True))
-        for g in cut_glyphs(number, picture, d, class_of, recipe)
-    ]
+    glyphs = lines.cut(decoded)
     kinds = np.array([g.kind for g in glyphs], int)
     out = {}
     for kind in wanted:
         own = [glyphs[i] for i in choose_exemplars(kind, kinds, glyphs, decoded)]
         seen = np.zeros((len(own), PICTURE_SIZE), np.float32)
         for row, glyph in zip(seen, own, strict=True):
-            row[:] = picture_glyph(pictures[glyph.line], glyph, recipe)
+            row[:] = lines.picture(glyph)
         out[kind] = _Kind(seen, (seen**2).sum(axis=1), np.array([g.line for g in own], int))
     return out
 
 
 def _measure_lacks(
-    cut: Sequence[Sequence[Glyph]], picture: Grey, recipe: LineRecipe, kinds: dict[int, _Kind]
+    cut: Sequence[Sequence[Glyph]], picture: Grey, lines: PageLines, kinds: dict[int, _Kind]
 ) -> list[tuple[float, float]]:
     """Return how much of a line's ink each reading leaves unlike the page's, and all its ink.
 
@@ -197,7 +171,6 @@ def _measure_lacks(
     beyond all glyphs. ``cut`` are the glyphs of each reading of the line: most are the same in all.
     """
     columns = (picture.astype(np.float32) ** 2).sum(axis=0)
-    seen: dict[tuple[int, int], NDArray[np.float32]] = {}
     away: dict[tuple[int, int, int], float] = {}
     out = []
     for glyphs in cut:
@@ -205,12 +178,11 @@ def _measure_lacks(
         covered = np.zeros(len(columns), bool)
         for glyph in glyphs:
             at = (round(glyph.left), round(glyph.right))
-            if at not in seen:
-                seen[at] = picture_glyph(picture, glyph, recipe).astype(np.float32)
+            own = lines.picture(glyph)
             if (*at, glyph.kind) not in away:
-                away[*at, glyph.kind] = _distance(seen[at], kinds[glyph.kind], glyph.line)
+                away[*at, glyph.kind] = _distance(own, kinds[glyph.kind], glyph.line)
             apart += away[*at, glyph.kind]
-            ink += float(seen[at] @ seen[at])
+            ink += float(own @ own)
             covered[at[0] : at[1] + 1] = True
         within = float(columns[covered].sum())
         beyond = float(columns[~covered].sum()) * ink / max(within, 1.0)

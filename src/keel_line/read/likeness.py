@@ -18,17 +18,9 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import Grey
 from keel_line.read.decode import Decoded
 from keel_line.read.evidence import EvidenceModel, load_evidence
-from keel_line.read.glyphs import (
-    PICTURE_SIZE,
-    Glyph,
-    choose_exemplars,
-    cut_glyphs,
-    picture_glyph,
-)
-from keel_line.read.prepare import LineRecipe
+from keel_line.read.glyphs import PICTURE_SIZE, Glyph, PageLines, choose_exemplars
 
 _LEAST_SHARE = 1e-5
 _RIVALS = 8
@@ -75,27 +67,16 @@ _Evidence: TypeAlias = tuple[Glyph, dict[int, tuple[float, float]]]
 
 
 def weigh_likeness(
-    pictures: Sequence[Grey],
-    probs: Sequence[NDArray[np.float32]],
-    decoded: Sequence[Decoded],
-    alphabet: str,
-    recipe: LineRecipe,
-    model: EvidenceModel,
+    lines: PageLines, decoded: Sequence[Decoded], model: EvidenceModel
 ) -> list[Decoded]:
     """Weigh readings that differ in a character by whose like on the page its glyph is.
 
     Parameters
     ----------
-    pictures
-        The page's prepared lines, shape (rows, width) each.
-    probs
-        What the network gave for each, shape (steps, classes), class 0 the blank.
+    lines
+        The page's lines.
     decoded
-        Each line's decoding; its places are steps of ``probs``.
-    alphabet
-        Character of class ``i`` is ``alphabet[i - 1]``.
-    recipe
-        Geometry of a prepared line.
+        Each line's decoding.
     model
         What the likeness is worth.
 
@@ -104,7 +85,7 @@ def weigh_likeness(
     list of Decoded
         With beams and chances weighed; a reading with another character in a place may come first.
     """
-    glyphs, compared = _compare_all(pictures, probs, decoded, alphabet, recipe)
+    glyphs, compared = _compare_all(lines, decoded)
     said: dict[int, list[_Evidence]] = defaultdict(list)
     for glyph, own in zip(glyphs, compared, strict=True):
         if own:
@@ -112,41 +93,27 @@ def weigh_likeness(
             said[glyph.line].append((glyph, rises))
     out = list(decoded)
     for line, evidence in said.items():
-        out[line] = _weigh(decoded[line], evidence, alphabet)
+        out[line] = _weigh(decoded[line], evidence, lines.alphabet)
     return out
 
 
-def compare_glyphs(
-    pictures: Sequence[Grey],
-    probs: Sequence[NDArray[np.float32]],
-    decoded: Sequence[Decoded],
-    alphabet: str,
-    recipe: LineRecipe,
-) -> list[Comparison]:
+def compare_glyphs(lines: PageLines, decoded: Sequence[Decoded]) -> list[Comparison]:
     """Hold every glyph for which the network sees a rival against both kinds (for fitting).
 
     The arguments are those of :func:`weigh_likeness`.
     """
-    _, compared = _compare_all(pictures, probs, decoded, alphabet, recipe)
+    _, compared = _compare_all(lines, decoded)
     return [c for own in compared for c in own]
 
 
 def _compare_all(
-    pictures: Sequence[Grey],
-    probs: Sequence[NDArray[np.float32]],
-    decoded: Sequence[Decoded],
-    alphabet: str,
-    recipe: LineRecipe,
+    lines: PageLines, decoded: Sequence[Decoded]
 ) -> tuple[list[Glyph], list[list[Comparison]]]:
     """Return the page's glyphs, and for each what it is held against."""
-    class_of = {char: i + 1 for i, char in enumerate(alphabet)}
-    glyphs = [
-        g
-        for number, (picture, d) in enumerate(zip(pictures, decoded, strict=True))
-        for g in cut_glyphs(number, picture, d, class_of, recipe)
-    ]
-    rivals = [_find_rivals(g, probs[g.line], decoded[g.line], class_of[" "]) for g in glyphs]
-    near = _measure_nearness(pictures, decoded, glyphs, rivals, recipe)
+    glyphs = lines.cut(decoded)
+    space = lines.class_of[" "]
+    rivals = [_find_rivals(g, lines.probs[g.line], decoded[g.line], space) for g in glyphs]
+    near = _measure_nearness(lines, decoded, glyphs, rivals)
     compared = [
         [
             Comparison(g.line, g.place, g.kind, kind, shares[kind], _measure(*both))
@@ -170,11 +137,10 @@ def _find_rivals(
 
 
 def _measure_nearness(
-    pictures: Sequence[Grey],
+    page: PageLines,
     decoded: Sequence[Decoded],
     glyphs: Sequence[Glyph],
     rivals: Sequence[dict[int, float]],
-    recipe: LineRecipe,
 ) -> list[dict[int, tuple[_Near, _Near]]]:
     """Return for each glyph and rival how near it is to its own kind and to the rival's.
 
@@ -189,7 +155,7 @@ def _measure_nearness(
     exemplars = {kind: choose_exemplars(kind, kinds, glyphs, decoded) for kind in asked}
     looks = np.zeros((len(glyphs), PICTURE_SIZE), np.float32)
     for i in {i for own in (*asked.values(), *exemplars.values()) for i in own}:
-        looks[i] = picture_glyph(pictures[glyphs[i].line], glyphs[i], recipe)
+        looks[i] = page.picture(glyphs[i])
     power = (looks**2).sum(axis=1)
     away: dict[tuple[int, int], _Near] = {}
     for kind, wanted in asked.items():

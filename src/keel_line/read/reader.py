@@ -34,6 +34,7 @@ from keel_line.read.confidence import (
 )
 from keel_line.read.decode import Decoded, decode_line
 from keel_line.read.evidence import EvidenceModel
+from keel_line.read.glyphs import PageLines
 from keel_line.read.language import (
     LanguageModel,
     choose_by_language,
@@ -179,8 +180,9 @@ class Reader:
         alphabet = self.network.recipe.alphabet
         decoded = [decode_line(probs, alphabet) for probs in first]
         looked = look_again(pictures, first, decoded, self.network)
-        looked = weigh_likeness(pictures, first, looked, alphabet, line, self.likeness)
-        looked = weigh_lengths(pictures, first, looked, alphabet, line, self.lengths)
+        seen = PageLines(pictures, first, alphabet, line)
+        looked = weigh_likeness(seen, looked, self.likeness)
+        looked = weigh_lengths(seen, looked, self.lengths)
         looked = choose_by_language(looked, first, alphabet, self.language)
         each = iter(zip(looked, first, strict=True))
         out: list[list[_Case] | None] = []
