@@ -513,6 +513,25 @@ def test_plain_dashes_by_key_are_seen_at_once_and_taken_back(window: Window) -> 
     assert not window.actions_by_id["plain-signs"].isChecked()
 
 
+def test_a_setting_reaches_all_tables_little_by_little(window: Window, qtbot: QtBot) -> None:
+    session = window.session
+    session.budget_s = 0.0
+    done: list[int] = []
+    session.renewed.connect(lambda: done.append(len(session.doubts())))
+    session.set_unseen(20.0)
+    here = session.tables[session.table_index]
+    assert not done
+    assert here.least_confidence == session.desk.tables(here.page_id)[0].least_confidence
+    session.set_plain_signs(plain=True)  # before the first is through
+    window.set_unseen(50.0)
+    qtbot.waitUntil(lambda: bool(done))
+    fresh = session.desk.tables()
+    assert [t.least_confidence for t in session.tables] == [t.least_confidence for t in fresh]
+    assert [t.cells for t in session.tables] == [t.cells for t in fresh]
+    assert done == [sum(s.in_doubt for t in fresh for s in t.cells)]
+    assert window.message.text().startswith("50 in 1,000")
+
+
 def test_pairs_confirmed_again_and_again_take_doubt_from_their_like(
     window: Window, press: Keys, qtbot: QtBot
 ) -> None:

@@ -19,11 +19,13 @@ _MOST_LIFTED = 0.98
 def see_plainly(state: CellState) -> CellState:
     """Return a cell as it is where signs are written plainly.
 
-    A value that the clerk typed stays as it was typed.
+    A value that the clerk typed stays as it was typed; a cell of which nothing changes is the same.
     """
     reading, settled = write_plainly(state.reading), state.settled
-    if settled is not None and not settled.by_hand:
+    if settled is not None and not settled.by_hand and settled.text != write_plain(settled.text):
         settled = replace(settled, text=write_plain(settled.text))
+    if reading is state.reading and settled is state.settled:
+        return state
     return replace(state, reading=reading, settled=settled)
 
 
@@ -41,6 +43,8 @@ def write_plainly(reading: Reading) -> Reading:
     confidence, and to that of each such sign.
     """
     text = write_plain(reading.text)
+    if text == reading.text and all(r.text == write_plain(r.text) for r in reading.runners_up):
+        return reading
     others: dict[str, float] = {}
     for other in reading.runners_up:
         plain = write_plain(other.text)

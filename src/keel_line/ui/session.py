@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import time
 from bisect import bisect_left, bisect_right, insort
-from collections import Counter, OrderedDict
+from collections import Counter, OrderedDict, deque
 from collections.abc import Sequence
 from dataclasses import replace
 from typing import Literal
@@ -27,6 +28,7 @@ _PICTURES_KEPT = 6
 _MANY_CELLS = 5000
 _REST_MS = 200
 _JUDGED_AT_ONCE = 250  # cells whose checks take a few milliseconds
+_BUDGET_S = 0.01
 
 
 class Session(QObject):
@@ -38,6 +40,8 @@ class Session(QObject):
         Tables came or went.
     cells_changed
         Cells of the docket changed their value or doubt.
+    renewed
+        Every table follows a setting that was changed.
     moved
         Another cell or table is at hand.
     picture_changed
@@ -50,6 +54,7 @@ class Session(QObject):
 
     tables_changed = pyqtSignal()
     cells_changed = pyqtSignal()
+    renewed = pyqtSignal()
     moved = pyqtSignal()
     picture_changed = pyqtSignal(int)
     original_changed = pyqtSignal(int)
@@ -73,6 +78,13 @@ class Session(QObject):
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST_MS)
         self._rest.timeout.connect(self._learn)
+        self.budget_s = _BUDGET_S
+        self._to_renew: deque[int] = deque()
+        self._from_docket = False
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(0)
+        self._soon.timeout.connect(self._renew_some)
         # How often each topic was met in settled cells, by table.
         self._met: Counter[tuple[int, Topic]] = Counter()
         self._where: dict[int, tuple[int, int]] = {}
@@ -98,10 +110,12 @@ class Session(QObject):
     def close(self) -> None:
         """Begin nothing any more; what is under way is dropped when it comes."""
         self._rest.stop()
+        self._soon.stop()
         self._closed = True
 
     def reload(self) -> None:
         """Read all tables from the docket again, staying at the cell at hand."""
+        self._to_renew.clear()
         self._show_tables(self.desk.tables())
 
     def take_page(self, page_id: int) -> None:
@@ -276,20 +290,54 @@ class Session(QObject):
         return True
 
     def set_unseen(self, value: float) -> None:
-        """Set how many wrong cells in a thousand may pass unseen; the flags follow at once."""
+        """Set how many wrong cells in a thousand may pass unseen; the flags follow."""
         self.desk.set_unseen(value)
-        for index, table in enumerate(self.tables):
-            if len(table.cells) <= _JUDGED_AT_ONCE:
-                self._put_table(index, self.desk.judge(table))
-            else:
-                self._unjudged.add(table.id)
-                self.jobs.want_judged(table)
-        self.cells_changed.emit()
+        self._renew(from_docket=False)
 
     def set_plain_signs(self, *, plain: bool) -> None:
         """Write dashes and quotation marks plainly, or as they were read; doubts follow."""
         self.desk.set_plain_signs(plain=plain)
-        self.reload()
+        self._renew(from_docket=True)
+
+    def _renew(self, *, from_docket: bool) -> None:
+        """Have every table follow the settings: the one at hand now, the rest little by little.
+
+        ``from_docket`` says that their cells must be read from the docket again.
+        """
+        self._from_docket = from_docket or (self._from_docket and bool(self._to_renew))
+        here = self.table_index
+        order = sorted(range(len(self.tables)), key=lambda i: abs(i - here))
+        self._to_renew = deque(self.tables[i].id for i in order)
+        self._renew_some()
+
+    def _renew_some(self) -> None:
+        until = time.perf_counter() + self.budget_s
+        while self._to_renew:
+            index = self._index_of(self._to_renew.popleft())
+            if index is not None:
+                self._renew_table(index)
+            if self._to_renew and time.perf_counter() > until:
+                self._soon.start()
+                return
+        self.cells_changed.emit()
+        self.renewed.emit()
+
+    def _renew_table(self, index: int) -> None:
+        table = self.tables[index]
+        if self._from_docket:
+            fresh = next((t for t in self.desk.tables(table.page_id) if t.id == table.id), None)
+            if fresh is not None:
+                self._unjudged.discard(table.id)
+                self._put_table(index, fresh)
+        elif len(table.cells) <= _JUDGED_AT_ONCE:
+            self._put_table(index, self.desk.judge(table))
+        else:
+            self._unjudged.add(table.id)
+            self.jobs.want_judged(table)
+
+    def _index_of(self, table_id: int) -> int | None:
+        """Return where a table is in the docket's order; None where it is no more."""
+        return next((i for i, t in enumerate(self.tables) if t.id == table_id), None)
 
     # --- settling ----------------------------------------------------------------------------
 

@@ -88,6 +88,7 @@ class Window(QMainWindow):
         self._page_id = -1
         self._folded = False
         self._notices: list[Notice] = []
+        self._renewing = ""
         self._pages: list[PageState] = []
         self.setWindowTitle("Keel Line")
         self.setMinimumSize(1024, 640)
@@ -106,6 +107,7 @@ class Window(QMainWindow):
         self.session.tables_changed.connect(self.refresh)
         self.session.pages_unsquared.connect(self._follow_unsquared)
         self.session.cells_changed.connect(self._refresh_counts)
+        self.session.renewed.connect(self._tell_renewed)
         self.session.moved.connect(self._follow_page)
         self.refresh()
 
@@ -524,17 +526,19 @@ class Window(QMainWindow):
 
     def set_unseen(self, value: float) -> None:
         """Set how many wrong cells in a thousand may pass unseen, and say what follows."""
+        self._renewing = f"{say_unseen(value)} wrong cells may pass unseen"
         self.session.set_unseen(value)
-        doubts = count(len(self.session.doubts()), "doubt")
-        self.say(f"{say_unseen(value)} wrong cells may pass unseen: {doubts}.")
 
     def _turn_plain_signs(self) -> None:
         """Write dashes and quotes plainly, or as they were read again, and say what follows."""
         plain = not self.session.desk.plain_signs
-        self.session.set_plain_signs(plain=plain)
-        doubts = count(len(self.session.doubts()), "doubt")
         said = "written plainly (- ' \")" if plain else "shown as they were read"
-        self.say(f"Dashes and quotes are {said}: {doubts}.")
+        self._renewing = f"Dashes and quotes are {said}"
+        self.session.set_plain_signs(plain=plain)
+
+    def _tell_renewed(self) -> None:
+        """Say what follows from the setting that was changed last."""
+        self.say(f"{self._renewing}: {count(len(self.session.doubts()), 'doubt')}.")
 
     def _turn_dial(self, step: int) -> None:
         """Let fewer (-1) or more (+1) wrong cells pass unseen."""
