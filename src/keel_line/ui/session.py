@@ -328,7 +328,9 @@ class Session(QObject):
             fresh = next((t for t in self.desk.tables(table.page_id) if t.id == table.id), None)
             if fresh is not None:
                 self._unjudged.discard(table.id)
-                self._put_table(index, fresh)
+                both = zip(table.cells, fresh.cells, strict=True)  # what stays is not painted anew
+                cells = tuple(old if old == new else new for old, new in both)
+                self._put_table(index, replace(fresh, cells=cells))
         elif len(table.cells) <= _JUDGED_AT_ONCE:
             self._put_table(index, self.desk.judge(table))
         else:
