@@ -123,9 +123,14 @@ def test_wrong_use(words: list[str]) -> None:
 
 def test_page_without_table_is_said(tmp_path: Path) -> None:
     Image.new("L", (600, 800), 255).save(tmp_path / "white.png", dpi=(100, 100))
+    (tmp_path / "out.xlsx").write_bytes(b"of last week")
     code, err, _ = keel_line("convert", tmp_path / "white.png", "-o", tmp_path / "out.xlsx")
-    assert code == 0
+    assert code == 1
     assert "no table was found" in " ".join(err.split())
+    assert (tmp_path / "out.xlsx").read_bytes() == b"of last week"
+    code, _, out = keel_line("convert", tmp_path / "white.png", "-o", "-")
+    assert code == 0
+    assert json.loads(out)["pages"][0]["tables"] == []
 
 
 def test_demo_without_a_display_converts(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -410,10 +410,12 @@ class Desk:
         Raises
         ------
         OutputError
-            When the ending is unknown or the target cannot be written.
+            When the ending is unknown, the target cannot be written, or there is no table for it.
         """
         chosen = self.tables() if tables is None else tables
         ending = target.suffix.lower()
+        if not chosen and ending in {".xlsx", ".csv"}:  # nothing is put in the place of a file
+            raise OutputError(f"There is no table that could be written to {target.name}.")
         if ending == ".xlsx":
             write_workbook(chosen, target)
             return [target]
