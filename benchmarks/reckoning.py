@@ -11,15 +11,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from benchmarks.answering import make_table
 from benchmarks.measure import flat_text
 from keel_line.desk.judge import judge_table
 from keel_line.model.grid import Grid
 from keel_line.model.reading import Reading
-from keel_line.model.table import CellState, TableState
 from keel_line.read.confidence import Flagging, load_calibration, make_flagging
 from keel_line.read.network import Network
 from keel_line.read.reader import Reader
-from keel_line.rule.headings import count_heading_rows
 from synth.faces import load_faces
 from synth.laying import lay, pair_texts
 from synth.pages import CellContent, MadePage, Sheet, TableContent, choose_style, finish_page
@@ -107,14 +106,9 @@ def _add_table(
     readings: Sequence[Reading],
     flagging: Flagging,
 ) -> None:
-    heads = count_heading_rows(grid, [r.text for r in readings])
-    cut = flagging.find_cut([r.confidence for r in readings])
-    plain = tuple(
-        CellState(k, cell, reading, None, flagged=reading.confidence < cut)
-        for k, (cell, reading) in enumerate(zip(grid.cells, readings, strict=True))
-    )
-    state = TableState(1, "Ledger", 1, 1, "made", grid, heads, "", plain, cut)
-    judged = judge_table(state, flagging)
+    table = make_table(grid, readings, flagging)
+    plain = table.cells
+    judged = judge_table(table, flagging)
     score.cells += len(plain)
     score.wrong += sum(flat_text(c.text) != truth[c.cell.row, c.cell.col] for c in plain)
     for way, cells in enumerate((plain, judged.cells)):

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from benchmarks.answering import AnswerScore, add_answers, make_table
 from benchmarks.measure import flat_text
 from keel_line._shared.texts import is_lone_mark, write_plain
 from keel_line.desk.plain import write_plainly
@@ -44,10 +45,11 @@ class RepeatScore:
     lost: int = 0
 
 
-def score_repeats(pages: int) -> list[dict[str, RepeatScore]]:
+def score_repeats(pages: int) -> tuple[list[dict[str, RepeatScore]], AnswerScore]:
     """Read registers of held-out faces in each of ``WAYS``; return the counts by kind of cell.
 
-    Kinds are "text" for cells with letters or figures, "mark" and "blank".
+    Kinds are "text" for cells with letters or figures, "mark" and "blank". The last reader's doubts
+    are answered truthfully, too.
     """
     network = Network()
     readers = [Reader(network, heed_values=heed) for heed in (False, True)]
@@ -56,7 +58,8 @@ def score_repeats(pages: int) -> list[dict[str, RepeatScore]]:
     def make(rng: np.random.Generator, condition: str) -> MadePage:
         return make_register(rng, faces, alphabet, condition=condition, held=True)
 
-    return _score(pages, _SEED, make, readers)
+    answers = AnswerScore()
+    return _score(pages, _SEED, make, readers, answers=answers), answers
 
 
 def score_marks(pages: int) -> list[dict[str, RepeatScore]]:
@@ -80,10 +83,12 @@ def _score(
     readers: Sequence[Reader],
     *,
     plainly: bool = False,
+    answers: AnswerScore | None = None,
 ) -> list[dict[str, RepeatScore]]:
     """Read made pages with each reader; pages whose grid was not found are left out.
 
     Returns each reader's counts; with ``plainly`` those with signs written plainly after them.
+    In ``answers`` is counted what comes of answering the last reader's doubts.
     """
     flagging = make_flagging(load_calibration(), _DIAL)
     sights = len(SIGHTS) if plainly else 1
@@ -97,12 +102,15 @@ def _score(
         (texts,) = pair_texts(grids, page.tables) if len(grids) == 1 else (None,)
         if texts is None:
             continue  # a wrong grid is no fault of the reading
+        readings: list[Reading] = []
         plain_texts = [write_plain(text) for text in texts]
         for reader, *own in zip(readers, *(scores[k::sights] for k in range(sights)), strict=True):
             (readings,) = reader.read_page(squared.pixels, squared.dpi, grids)
             _add_table(own[0], texts, readings, flagging)
             for score in own[1:]:
                 _add_table(score, plain_texts, [write_plainly(r) for r in readings], flagging)
+        if answers is not None:
+            add_answers(answers, make_table(grids[0], readings, flagging), texts, flagging)
     return scores
 
 

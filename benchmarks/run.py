@@ -22,6 +22,7 @@ from typing import TypeAlias
 import click
 import numpy as np
 
+from benchmarks.answering import AnswerScore
 from benchmarks.groups import score_groups
 from benchmarks.materials import MATERIALS, SEED, Material, encode, make_material
 from benchmarks.measure import SETTINGS, CellScore, PageScore, score_page
@@ -304,7 +305,7 @@ def write_report(
     laid: LaidScore,
     ruled: _Ruled,
     reckoned: dict[float, ReckoningScore],
-    repeated: list[dict[str, RepeatScore]],
+    repeated: tuple[list[dict[str, RepeatScore]], AnswerScore],
     marked: list[dict[str, RepeatScore]],
     proofed: ProofScore,
     reader: dict[str, float],
@@ -393,7 +394,7 @@ def write_report(
         "",
         "## Columns that repeat themselves",
         "",
-        *_repeat_lines(repeated),
+        *_repeat_lines(*repeated),
         "",
         "## Marks that stand alone",
         "",
@@ -556,7 +557,7 @@ def _ruling_lines(ruled: _Ruled) -> list[str]:
 _KINDS = {"text": "words, figures, codes", "mark": "a mark alone", "blank": "blank"}
 
 
-def _repeat_lines(scores: list[dict[str, RepeatScore]]) -> list[str]:
+def _repeat_lines(scores: list[dict[str, RepeatScore]], answers: AnswerScore) -> list[str]:
     return [
         f"{REGISTER_PAGES} registers (all materials), most of whose columns hold a few values "
         "again and again; some hold dashes or ditto marks alone. Read cell by cell, and with what "
@@ -571,6 +572,11 @@ def _repeat_lines(scores: list[dict[str, RepeatScore]]) -> list[str]:
             for way, score in zip(WAYS, scores, strict=True)
             for s in (score[kind],)
         ],
+        "",
+        f"Of all these cells {answers.unseen} are wrong and not flagged. A clerk who answers every "
+        f"doubt truthfully is asked {answers.asked_apart} times and leaves {answers.apart}; where "
+        "what was put right puts those in doubt that were read alike in the column, "
+        f"{answers.asked} times, and leaves {answers.left}.",
     ]
 
 

@@ -476,18 +476,54 @@ def test_the_dial_moves_the_flags_at_once(window: Window, press: Keys) -> None:
     assert len(window.session.doubts()) == strict
 
 
+def read_as(window: Window, readings: dict[int, Reading]) -> None:
+    """Have cells of the docket read otherwise."""
+    path = window.session.desk.docket.path
+    assert path is not None
+    with sqlite3.connect(path) as db:
+        for cell_id, reading in readings.items():
+            evidence = msgspec.json.encode(reading).decode()
+            db.execute("UPDATE cell SET evidence = ? WHERE id = ?", (evidence, cell_id))
+    db.close()
+    window.session.reload()
+
+
+def test_what_was_read_as_a_cell_that_was_put_right_is_asked_about(
+    window: Window, press: Keys
+) -> None:
+    session = window.session
+    session.desk.set_unseen(5.0)
+    table = session.tables[0]
+    column = [s.id for s in table.cells if s.cell.col == 1 and s.cell.row > 12][:2]
+    codes = [
+        Reading(f"04-{i}", sure, (), (RunnerUp(f"O4-{i}", 0.01),))
+        for i, sure in ((7, 0.5), (8, 1.0))
+    ]
+    read_as(window, dict(zip(column, codes, strict=True)))
+    before = len(session.doubts())
+    session.go_to(0, next(i for i, s in enumerate(table.cells) if s.id == column[0]))
+    press("O4-7")
+    press(Key.Key_Return)
+    assert len(session.doubts()) == before  # one is settled, and another came
+    like = next(i for i, s in enumerate(session.tables[0].cells) if s.id == column[1])
+    session.go_to(0, like)
+    view = window.proof.panel.view
+    assert view is not None
+    assert view.doubtful
+    assert "put right" in view.reason
+    assert view.readings[1] == ("O4-8", "as before")
+    press(Key.Key_2, Mod.AltModifier)
+    assert session.tables[0].cells[like].text == "O4-8"
+    press(Key.Key_Z, Mod.ControlModifier)
+    press(Key.Key_Z, Mod.ControlModifier)
+    assert not session.tables[0].cells[like].in_doubt
+
+
 def test_plain_dashes_by_key_are_seen_at_once_and_taken_back(window: Window) -> None:
     session = window.session
     session.desk.set_unseen(5.0)
-    path = session.desk.docket.path
-    assert path is not None
     cell = next(s for s in session.tables[0].cells if s.in_doubt)
-    dashes = Reading("4–5", 0.6, (), (RunnerUp("4-5", 0.4),))
-    with sqlite3.connect(path) as db:
-        evidence = msgspec.json.encode(dashes).decode()
-        db.execute("UPDATE cell SET evidence = ? WHERE id = ?", (evidence, cell.id))
-    db.close()
-    session.reload()
+    read_as(window, {cell.id: Reading("4–5", 0.6, (), (RunnerUp("4-5", 0.4),))})
 
     def text() -> str:
         return next(s for s in session.tables[0].cells if s.id == cell.id).text

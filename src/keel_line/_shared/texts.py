@@ -25,15 +25,19 @@ def write_plain(text: str) -> str:
     return text.translate(_PLAIN)
 
 
+def count_shared(a: str, b: str) -> int:
+    """Return how many characters two texts share from their beginning on."""
+    pairs = enumerate(zip(a, b, strict=False))
+    return next((i for i, (x, y) in pairs if x != y), min(len(a), len(b)))
+
+
 def differ_in(a: str, b: str) -> Pair | None:
     """Return what differs between two readings where it is one character at most on each side.
 
     An empty side stands for a character that the other reading does not have; None where the two
     are alike or differ in more.
     """
-    first = 0
-    while first < min(len(a), len(b)) and a[first] == b[first]:
-        first += 1
+    first = count_shared(a, b)
     last = 0
     while last < min(len(a), len(b)) - first and a[-1 - last] == b[-1 - last]:
         last += 1

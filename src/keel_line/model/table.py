@@ -37,7 +37,8 @@ class CellState:
     """A cell with its reading and, where the clerk settled it, the settled value.
 
     ``weighed`` is the reading's confidence once the table's checks had their say, None before;
-    ``broken`` says that it ends a sum, or another reckoning, that does not come out.
+    ``broken`` says that it ends a sum, or another reckoning, that does not come out. ``recalled``
+    is what it says if it was misread as a cell of its column that was put right; else empty.
     """
 
     id: int
@@ -47,6 +48,7 @@ class CellState:
     flagged: bool
     weighed: float | None = None
     broken: bool = False
+    recalled: str = ""
 
     @property
     def confidence(self) -> float:

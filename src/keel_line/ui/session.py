@@ -437,7 +437,11 @@ class Session(QObject):
             same = same and _value(fresh) == _value(before)
             teaches = teaches or self._teaches(index, before)
             cells[place] = replace(
-                fresh, flagged=before.flagged, weighed=before.weighed, broken=before.broken
+                fresh,
+                flagged=before.flagged,
+                weighed=before.weighed,
+                broken=before.broken,
+                recalled=before.recalled,
             )
         settled = replace(table, cells=tuple(cells))
         # Another text may make a sum balance, or break one: the whole table is judged anew.
@@ -462,6 +466,8 @@ class Session(QObject):
 
     def _teaches(self, index: int, state: CellState) -> bool:
         """Tell whether to settle a cell may take doubt from others of its topic."""
+        if state.recalled:  # that it is right says something of those that were recalled with it
+            return True
         topic = topic_of(state)
         if topic is None or self._met[index, topic] + 1 < LEAST_SEEN:
             return False

@@ -289,6 +289,8 @@ class ProofStation(QWidget):
             )
             if state.settled.as_printed:
                 reason = "The paper says so, though a check expects another value."
+        elif state.recalled and state.flagged:
+            reason = "Another cell of this column was put right that was read alike."
         elif state.reading.reasons and state.flagged:
             reason = state.reading.reasons[0]
         else:
@@ -326,8 +328,9 @@ class ProofStation(QWidget):
         others = [r.text for r in state.reading.runners_up if r.text != state.reading.text]
         offered = [(state.reading.text, "as read")]
         offered += [(t, "would fit") for t in wanted if t != state.reading.text]
-        offered += [(t, "as before") for t in learnt[:_MOST_LEARNT]]
-        offered += [(t, "") for t in others if t not in wanted and t not in learnt[:_MOST_LEARNT]]
+        known = [t for t in dict.fromkeys([state.recalled, *learnt]) if t and t not in wanted]
+        offered += [(t, "as before") for t in known[:_MOST_LEARNT]]
+        offered += [(t, "") for t in others if t not in wanted and t not in known[:_MOST_LEARNT]]
         return offered[:_MOST_READINGS]
 
     # --- keys ---------------------------------------------------------------------------------
