@@ -10,7 +10,7 @@ import pytest
 from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import Desk
 from keel_line.desk.work import InlineExecutor, PageRequest, process_page, start_pool
-from keel_line.docket.store import name_tables
+from keel_line.docket.records import name_tables
 from tests.conftest import ROOT, as_png
 
 

@@ -18,7 +18,8 @@ from keel_line.desk.judge import judge_table
 from keel_line.desk.plain import see_plainly, write_plainly
 from keel_line.desk.repeats import find_all_repeated
 from keel_line.desk.work import PageRequest, PageResponse, process_page
-from keel_line.docket.store import Docket, PageFinding
+from keel_line.docket.records import PageFinding
+from keel_line.docket.store import Docket
 from keel_line.errors import KeelLineError, OutputError
 from keel_line.gather.sources import Source, read_source
 from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step

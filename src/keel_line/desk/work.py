@@ -15,7 +15,7 @@ from threadpoolctl import threadpool_limits
 from typing_extensions import ParamSpec, TypeVar, override
 
 from keel_line._shared.paper import Grey, flatten_light
-from keel_line.docket.store import EncodedTable, PageFinding, encode_table
+from keel_line.docket.records import EncodedTable, PageFinding, encode_table
 from keel_line.errors import KeelLineError
 from keel_line.gather.sources import load_page
 from keel_line.model.docket import PageState

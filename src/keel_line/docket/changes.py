@@ -1,0 +1,107 @@
+"""Changes that can be taken back: how each side of one is put in its place."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Sequence
+
+import msgspec
+
+from keel_line.docket.records import as_int, id_of
+from keel_line.model.docket import Step
+from keel_line.model.page import NOWHERE, SquareChoice
+
+
+def step_cells(db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str) -> Step:
+    """Bring cells that were settled together to one side of their change, before or after."""
+    rows = db.execute(
+        f"SELECT id, cell_id, {side}, {side}_by_hand, {side}_as_printed FROM change"  # noqa: S608 - our own names
+        " WHERE state = ? AND batch = ? ORDER BY id",
+        (states[0], batch),
+    ).fetchall()
+    for change, cell_id, *value in rows:
+        set_cell(db, as_int(cell_id), value)
+        db.execute("UPDATE change SET state = ? WHERE id = ?", (states[1], change))
+    return Step(cell_ids=tuple(as_int(row[1]) for row in rows))
+
+
+def step_tables(db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str) -> Step:
+    """Bring what was set of a table to one side of its change, before or after."""
+    rows = db.execute(
+        f"SELECT id, table_id, what, {side} FROM table_change"  # noqa: S608 - our own names
+        " WHERE state = ? AND batch = ? ORDER BY id",
+        (states[0], batch),
+    ).fetchall()
+    for change, table_id, what, value in rows:
+        set_table(db, as_int(table_id), str(what), value)
+        db.execute("UPDATE table_change SET state = ? WHERE id = ?", (states[1], change))
+    return Step(table_ids=tuple(as_int(row[1]) for row in rows))
+
+
+def set_table(db: sqlite3.Connection, table_id: int, what: str, value: object) -> None:
+    """Set a table's "name", "header_rows", "passed" or "sums"; None takes it as found."""
+    db.execute(
+        f"UPDATE found_table SET set_{what} = ? WHERE id = ?",  # noqa: S608 - one of our two names
+        (value, table_id),
+    )
+
+
+def step_pages(db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str) -> Step:
+    """Bring pages that were set together to one side of their change, before or after."""
+    rows = db.execute(
+        f"SELECT id, page_id, what, {side} FROM page_change"  # noqa: S608 - our own names
+        " WHERE state = ? AND batch = ? ORDER BY id",
+        (states[0], batch),
+    ).fetchall()
+    for change, page_id, what, value in rows:
+        set_page(db, page_id, what, value)
+        db.execute("UPDATE page_change SET state = ? WHERE id = ?", (states[1], change))
+    ruled = any(what == "drawn" for _, _, what, _ in rows)
+    pages = tuple(as_int(row[1]) for row in rows)
+    return Step(page_ids=pages, station="rule" if ruled else "square")
+
+
+def set_cell(db: sqlite3.Connection, cell_id: int, value: Sequence[object]) -> None:
+    """Set what a cell is settled with: text (None for not settled), by hand, as printed."""
+    db.execute(
+        "UPDATE cell SET settled = ?, by_hand = ?, as_printed = ? WHERE id = ?", (*value, cell_id)
+    )
+
+
+def insert_nowhere(db: sqlite3.Connection, source: object, number: object, part: int) -> int:
+    """Insert a page that is not seen before it is given its part of a picture."""
+    nowhere = msgspec.json.encode(SquareChoice(part=NOWHERE)).decode()
+    return id_of(
+        db.execute(
+            "INSERT INTO page (source_id, number, part, hidden, choice) VALUES (?, ?, ?, 1, ?)",
+            (source, number, part, nowhere),
+        )
+    )
+
+
+def set_page(db: sqlite3.Connection, page_id: int, what: str, value: str) -> None:
+    """Set how a page is to be squared ("choice") or its tables ("drawn"); it waits to be read."""
+    passed = ", passed = 0" if what == "choice" else ""
+    db.execute(
+        f"UPDATE page SET {what} = ?, progress = 'waiting'{passed} WHERE id = ?",  # noqa: S608 - our own names
+        (value, page_id),
+    )
+    if what == "choice":
+        nowhere = msgspec.json.decode(value, type=SquareChoice).part == NOWHERE
+        db.execute("UPDATE page SET hidden = ? WHERE id = ?", (int(nowhere), page_id))
+
+
+def drop_undone(db: sqlite3.Connection) -> None:
+    """Drop what was taken back: after another change it cannot be made again."""
+    for table in ("change", "page_change", "table_change"):
+        db.execute(f"UPDATE {table} SET state = 'dropped' WHERE state = 'undone'")  # noqa: S608 - our own names
+
+
+def next_change(db: sqlite3.Connection) -> int:
+    """Return the next change's number; cells' and pages' changes are counted through."""
+    (last,) = db.execute(
+        "SELECT max((SELECT coalesce(max(id), 0) FROM change),"
+        " (SELECT coalesce(max(id), 0) FROM page_change),"
+        " (SELECT coalesce(max(id), 0) FROM table_change))"
+    ).fetchone()
+    return as_int(last) + 1

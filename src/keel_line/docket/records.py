@@ -1,0 +1,177 @@
+"""What lies in a docket's rows, and what is made of it."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+
+import msgspec
+
+from keel_line.model.docket import PageState
+from keel_line.model.geometry import Box, Transform
+from keel_line.model.grid import Cell, Grid, LineDoubt, Rule
+from keel_line.model.page import Resolution
+from keel_line.model.reading import Reading
+from keel_line.model.table import CellState, Settled
+
+
+class Frame(msgspec.Struct, frozen=True):
+    """A grid without its cells, which have rows of their own."""
+
+    box: Box
+    x_lines: tuple[float, ...]
+    y_lines: tuple[float, ...]
+    rules: tuple[Rule, ...]
+    doubts: tuple[LineDoubt, ...] = ()
+    on_side: bool = False
+
+
+@dataclass(frozen=True)
+class EncodedTable:
+    """A table as it lies in the docket; made in the worker, so that storing it is quick."""
+
+    frame: bytes
+    places: tuple[bytes, ...]
+    evidence: tuple[bytes, ...]
+    header_rows: int
+    caption: str
+    notes: str = ""
+
+
+@dataclass(frozen=True)
+class PageFinding:
+    """What the stations made of a page: what is stored once it has been worked on."""
+
+    state: PageState
+    squared_picture: bytes
+    small_picture: bytes
+    tables: tuple[EncodedTable, ...]
+
+
+def encode_table(
+    grid: Grid, readings: Sequence[Reading], header_rows: int, caption: str, notes: str = ""
+) -> EncodedTable:
+    """Encode a table for :meth:`Docket.store_page`."""
+    encode = msgspec.json.encode
+    return EncodedTable(
+        encode(Frame(grid.box, grid.x_lines, grid.y_lines, grid.rules, grid.doubts, grid.on_side)),
+        tuple(encode(c) for c in grid.cells),
+        tuple(encode(r) for r in readings),
+        header_rows,
+        caption,
+        notes,
+    )
+
+
+def name_tables(tables: list[tuple[str, str, int]]) -> list[str]:
+    """Name tables that have no name of their own after their source.
+
+    ``tables`` are (own name, source, page). A source's only table is called as the source is;
+    several are numbered through, with the page where there is more than one.
+    """
+    out = []
+    for i, (own, source, page) in enumerate(tables):
+        stem = Path(source).stem
+        same = [t for t in tables if t[1] == source]
+        number = sum(t[1] == source for t in tables[: i + 1])
+        pages = len({t[2] for t in same}) > 1
+        numbered = f"{stem} {number}" if len(same) > 1 else stem
+        out.append(own or (f"{numbered}, page {page}" if pages else numbered))
+    return out
+
+
+def stamp() -> str:
+    """Return the time, for a row's own."""
+    return datetime.now(UTC).isoformat(timespec="milliseconds")
+
+
+def id_of(cursor: sqlite3.Cursor) -> int:
+    """Return the number of the row that was inserted."""
+    return as_int(cursor.lastrowid)
+
+
+def as_int(value: object) -> int:
+    """Return a column's value, which SQLite says nothing of, as the number that it is."""
+    return int(str(value))
+
+
+def make_page_state(row: Sequence[object]) -> PageState:
+    """Return a page as a row has it."""
+    (
+        page_id,
+        source_id,
+        source,
+        number,
+        progress,
+        trouble,
+        kind,
+        width,
+        height,
+        resolution,
+        squared_width,
+        squared_height,
+        dpi,
+        transform,
+        angle,
+        unsure,
+        turns,
+        corners,
+        verdict,
+        choice,
+        passed,
+        straight,
+        note,
+        drawn,
+        passed_over,
+        parted_at,
+        part,
+        tables,
+    ) = row
+    decode = msgspec.json.decode
+    return msgspec.convert(
+        {
+            "id": page_id,
+            "source_id": source_id,
+            "source_name": source,
+            "number": number,
+            "progress": progress,
+            "trouble": trouble,
+            "kind": kind,
+            "size_px": (width, height),
+            "resolution": decode(str(resolution)) if resolution else Resolution(300, 300),
+            "squared_size_px": (squared_width, squared_height),
+            "dpi": dpi,
+            "transform": decode(str(transform)) if transform else Transform(),
+            "angle_deg": angle,
+            "unsure": unsure,
+            "tables": tables,
+            "turns": turns,
+            "corners": decode(str(corners)),
+            "verdict": decode(str(verdict)),
+            "choice": decode(str(choice)),
+            "passed": bool(passed),
+            "straight_px": straight,
+            "note": note,
+            "drawn": decode(str(drawn)),
+            "passed_over": decode(str(passed_over)),
+            "parted_at": parted_at,
+            "lifted": as_int(part) >= 2,
+        },
+        PageState,
+    )
+
+
+def make_cell_state(record: Sequence[object], least_confidence: float) -> CellState:
+    """Return a cell as a row has it; one that is less sure than that is flagged."""
+    cell_id, place, evidence, settled, by_hand, as_printed = record
+    reading = msgspec.json.decode(str(evidence), type=Reading)
+    return CellState(
+        as_int(cell_id),
+        msgspec.json.decode(str(place), type=Cell),
+        reading,
+        None if settled is None else Settled(str(settled), bool(by_hand), bool(as_printed)),
+        reading.confidence < least_confidence,
+    )
