@@ -15,7 +15,7 @@ from pytestqt.qtbot import QtBot
 from keel_line.desk.desk import Desk
 from keel_line.desk.learning import pair_in_question
 from keel_line.model.reading import Reading, RunnerUp
-from keel_line.model.table import Settled
+from keel_line.model.table import CellState, Settled
 from keel_line.ui.proof.interline import Interline, after_point
 from keel_line.ui.proof.lens import find_view, keep_within
 from keel_line.ui.proof.marks import notch_size, paint_marks, text_box
@@ -517,6 +517,32 @@ def test_what_was_read_as_a_cell_that_was_put_right_is_asked_about(
     press(Key.Key_Z, Mod.ControlModifier)
     press(Key.Key_Z, Mod.ControlModifier)
     assert not session.tables[0].cells[like].in_doubt
+
+
+def test_a_correction_reaches_the_docket_s_other_tables(
+    window: Window, press: Keys, qtbot: QtBot
+) -> None:
+    session = window.session
+    session.budget_s = 0.0
+    session.desk.set_unseen(5.0)
+    columns = [t.grid.cols for t in session.tables]
+    often = next(n for n in columns if columns.count(n) > 1)
+    here, there = [i for i, n in enumerate(columns) if n == often][:2]
+    ids = [next(s.id for s in session.tables[t].cells if s.cell.row == 3) for t in (here, there)]
+    read_as(window, {i: Reading(f"04-{i}", 1.0, (), (RunnerUp(f"O4-{i}", 0.01),)) for i in ids})
+
+    def like() -> CellState:
+        return next(s for s in session.tables[there].cells if s.id == ids[1])
+
+    assert not like().in_doubt
+    at = next(i for i, s in enumerate(session.tables[here].cells) if s.id == ids[0])
+    session.go_to(here, at)
+    press(f"O4-{ids[0]}")
+    press(Key.Key_Return)
+    qtbot.waitUntil(lambda: like().in_doubt)
+    assert like().recalled == f"O4-{ids[1]}"
+    press(Key.Key_Z, Mod.ControlModifier)
+    qtbot.waitUntil(lambda: not like().in_doubt)
 
 
 def test_plain_dashes_by_key_are_seen_at_once_and_taken_back(window: Window) -> None:

@@ -15,6 +15,7 @@ import numpy as np
 from keel_line._shared.memory import no_collection
 from keel_line.desk.history import HEADINGS, Correction
 from keel_line.desk.judge import judge_table
+from keel_line.desk.misreadings import Misreadings, gather_misreadings
 from keel_line.desk.plain import see_plainly, write_plainly
 from keel_line.desk.repeats import find_all_repeated
 from keel_line.desk.work import PageRequest, PageResponse, process_page
@@ -325,17 +326,26 @@ class Desk:
         """The flagging that follows from the setting."""
         return make_flagging(self._calibration, self.unseen)
 
-    def tables(self, page_id: int | None = None) -> list[TableState]:
-        """Return the tables of a page, or all, as they stand now."""
+    def tables(
+        self, page_id: int | None = None, misreadings: Misreadings | None = None
+    ) -> list[TableState]:
+        """Return the tables of a page, or all, as they stand now.
+
+        ``misreadings`` are what was put right in the docket; without, in these tables alone.
+        """
         flagging = self.flagging
         see = see_plainly if self.plain_signs else None
         with no_collection():
             tables = self.docket.tables(flagging.find_cut, page_id, see)
-            return [judge_table(table, flagging) for table in tables]
+            known = gather_misreadings(tables) if misreadings is None else misreadings
+            return [judge_table(table, flagging, known) for table in tables]
 
-    def judge(self, table: TableState) -> TableState:
-        """Return a table with its checks run anew, after one of its texts changed."""
-        return judge_table(table, self.flagging)
+    def judge(self, table: TableState, misreadings: Misreadings | None = None) -> TableState:
+        """Return a table with its checks run anew, after one of its texts changed.
+
+        ``misreadings`` are what was put right in the docket; without, in this table alone.
+        """
+        return judge_table(table, self.flagging, misreadings)
 
     def table_names(self) -> list[tuple[int, str]]:
         """Return (id, name) of all tables in page order."""

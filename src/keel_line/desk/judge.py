@@ -8,6 +8,7 @@ from keel_line.check.checks import likeness, run_checks, weigh_findings
 from keel_line.check.drawn_sums import apply_sums
 from keel_line.check.sheet import Sheet, Value
 from keel_line.desk.learning import learn, topic_of
+from keel_line.desk.misreadings import Misreadings, gather_misreadings
 from keel_line.model.finding import Finding, Findings
 from keel_line.model.table import CellState, TableState
 from keel_line.read.confidence import Flagging
@@ -19,7 +20,9 @@ RECKONINGS = frozenset({"sum", "relation"})
 """Kinds of checks that reckon with amounts."""
 
 
-def judge_table(table: TableState, flagging: Flagging) -> TableState:
+def judge_table(
+    table: TableState, flagging: Flagging, misreadings: Misreadings | None = None
+) -> TableState:
     """Run the checks over a table as it stands now, and flag its cells anew.
 
     Cells of which nothing changes stay the same objects. What comes out follows from the texts, the
@@ -32,6 +35,8 @@ def judge_table(table: TableState, flagging: Flagging) -> TableState:
     flagging
         Says how sure a cell must be. Doubt that the checks take away lets no other cell pass: the
         cut follows from the readings alone.
+    misreadings
+        What was put right in the docket; what was in this table alone where it is not given.
     """
     sheet = make_sheet(table)
     vouched = {(s.cell.row, s.cell.col) for s in table.cells if s.settled and s.settled.as_printed}
@@ -44,13 +49,14 @@ def judge_table(table: TableState, flagging: Flagging) -> TableState:
     cut = flagging.find_cut(list(before.values()))
     reckoned = {f.at for f in findings if not f.holds and f.kind in RECKONINGS}
     lessons = learn(table.cells)
+    known = gather_misreadings([table]) if misreadings is None else misreadings
     cells = []
     for state in table.cells:
         place = (state.cell.row, state.cell.col)
         broken = place in reckoned
         # What was settled was looked at; whether it was in doubt before stays as it was.
         sure = state.confidence if state.settled else weighed[place]
-        recalled = "" if state.settled else lessons.recall(state)
+        recalled = known.recall(table.grid.cols, state)
         if recalled:
             sure = min(sure, _MISREAD_ALIKE)
         elif state.settled is None and sure < cut and place not in findings.wanting:

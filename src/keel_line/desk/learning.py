@@ -1,21 +1,19 @@
-"""What settled cells teach: what is confirmed is doubted less, what was put right is doubted more.
+"""What settled cells teach: a pair of shapes confirmed again and again is doubted less.
 
 Within a table the same print has the same pairs of shapes: where the clerk has found the reading
 right each time that two characters were in question, the next of them is likelier right; the more
 so of a mark that stands alone in the cells of one column, a dash for nil, which is one print. What
-was put right is offered for the same shape elsewhere; it is never set by itself. And print that was
-misread once is misread alike where it stands again: other cells of the column that may have been
-misread as the one that was put right are in doubt, however sure they seemed.
+was put right is offered for the same shape elsewhere; it is never set by itself. (What it says of
+cells that were read alike: :mod:`keel_line.desk.misreadings`.)
 """
 
 from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable
-from dataclasses import dataclass, field
-from functools import cached_property
+from dataclasses import dataclass
 
-from keel_line._shared.texts import Pair, count_shared, differ_in, is_lone_mark
+from keel_line._shared.texts import Pair, differ_in, is_lone_mark
 from keel_line.model.table import CellState
 
 WEAK = 0.9
@@ -47,60 +45,11 @@ class Topic:
 
 
 @dataclass(frozen=True)
-class Misreading:
-    """One character of a column that was taken for another: the pair (read, written).
-
-    ``between`` are the characters before and after it, as they were read.
-    """
-
-    column: int
-    pair: Pair
-    between: tuple[str, str]
-
-
-@dataclass(frozen=True)
 class Lessons:
-    """What the settled cells of a table teach.
-
-    Attributes
-    ----------
-    right, wrong
-        How often a reading proved right and wrong, by what was in question.
-    misread
-        Misreadings that were put right.
-    borne_out
-        How often a pair (read, likeliest other) of a column proved to be as it was read.
-    """
+    """How often a reading proved right and wrong, by what was in question."""
 
     right: Counter[Topic]
     wrong: Counter[Topic]
-    misread: Counter[Misreading] = field(default_factory=Counter)
-    borne_out: Counter[tuple[int, Pair]] = field(default_factory=Counter)
-
-    @cached_property
-    def _misread_pairs(self) -> Counter[tuple[int, Pair]]:
-        pairs: Counter[tuple[int, Pair]] = Counter()
-        for misreading, count in self.misread.items():
-            pairs[misreading.column, misreading.pair] += count
-        return pairs
-
-    def recall(self, state: CellState) -> str:
-        """Return what a cell says if it was misread as others of its column; empty if it was not.
-
-        One correction speaks for the same sign between the same neighbours, two for the sign in all
-        of the column; not where it proved to be as it was read more often.
-        """
-        if not self.misread or state.cell.col_span > 1:
-            return ""
-        for other in state.reading.runners_up:
-            may_be = _find_misreading(state.cell.col, state.reading.text, other.text)
-            if may_be is None:
-                continue
-            pair = may_be.column, may_be.pair
-            times = self._misread_pairs[pair]
-            if self.borne_out[pair] <= times and (times > 1 or self.misread[may_be]):
-                return other.text
-        return ""
 
     def heed(self, topic: Topic, confidence: float) -> float:
         """Return a confidence (0 to 1) with what was seen of its topic; never lower than it was.
@@ -142,34 +91,16 @@ def topic_of(state: CellState) -> Topic | None:
 
 def learn(cells: Iterable[CellState]) -> Lessons:
     """Learn from a table's settled cells."""
-    lessons = Lessons(Counter(), Counter())
+    right: Counter[Topic] = Counter()
+    wrong: Counter[Topic] = Counter()
     for state in cells:
         if state.settled is None:
             continue
-        said, reading, column = state.settled.text, state.reading, state.cell.col
         topic = topic_of(state)
         if topic is not None:
-            proved = lessons.right if said == reading.text else lessons.wrong
+            proved = right if state.settled.text == state.reading.text else wrong
             proved[topic] += 1
-        if said != reading.text:
-            misreading = _find_misreading(column, reading.text, said)
-            if misreading is not None:
-                lessons.misread[misreading] += 1
-        elif reading.runners_up:
-            pair = differ_in(reading.text, reading.runners_up[0].text)
-            if pair is not None:
-                lessons.borne_out[column, pair] += 1
-    return lessons
-
-
-def _find_misreading(column: int, read: str, written: str) -> Misreading | None:
-    """Return what was taken for what where a reading is wrong in one character."""
-    pair = differ_in(read, written)
-    if pair is None:
-        return None
-    at = count_shared(read, written)
-    after = at + len(pair[0])
-    return Misreading(column, pair, (read[at - 1 : at] if at else "", read[after : after + 1]))
+    return Lessons(right, wrong)
 
 
 class Experience:

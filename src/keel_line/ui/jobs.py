@@ -22,6 +22,7 @@ from PyQt6.QtGui import QImage
 from keel_line._shared.paper import shrink
 from keel_line.desk.desk import Desk, Notice
 from keel_line.desk.judge import judge_table
+from keel_line.desk.misreadings import Misreadings
 from keel_line.desk.work import (
     PageRequest,
     PageResponse,
@@ -253,10 +254,11 @@ class Jobs(QObject):
         if docket == self._docket:
             self.picture_ready.emit(page_id, image)
 
-    def want_judged(self, table: TableState) -> None:
+    def want_judged(self, table: TableState, misreadings: Misreadings) -> None:
         """Run a large table's checks in a thread; ``judged`` brings what they say."""
         flagging = self._desk.flagging  # asked here: the docket belongs to this thread
-        self._submit(lambda: self.judged.emit(table, judge_table(table, flagging)))
+        known = misreadings.copy()
+        self._submit(lambda: self.judged.emit(table, judge_table(table, flagging, known)))
 
     def want_grid(self, page: PageState, box: Box) -> None:
         """Find the rows and columns of an area in a thread; ``area_laid_out`` brings the grid."""

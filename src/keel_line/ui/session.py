@@ -15,6 +15,7 @@ from PyQt6.QtGui import QImage
 from keel_line._shared.memory import set_aside
 from keel_line.desk.desk import Desk
 from keel_line.desk.learning import LEAST_SEEN, Experience, Topic, topic_of
+from keel_line.desk.misreadings import Misreadings, gather_misreadings
 from keel_line.model.docket import PageState, Step
 from keel_line.model.finding import Sums
 from keel_line.model.table import CellState, TableState
@@ -72,6 +73,13 @@ class Session(QObject):
         self._doubts: list[tuple[int, int]] = []
         self.tallies: list[Tally] = []
         self.experience = Experience()
+        self._misreadings = Misreadings()
+        self._telling: set[int] = set()
+        self._to_recall: set[int] = set()
+        self._recall_soon = QTimer(self)
+        self._recall_soon.setSingleShot(True)
+        self._recall_soon.setInterval(0)
+        self._recall_soon.timeout.connect(self._recall_some)
         self._closed = False
         self._to_learn: set[int] = set()
         self._rest = QTimer(self)
@@ -111,6 +119,7 @@ class Session(QObject):
         """Begin nothing any more; what is under way is dropped when it comes."""
         self._rest.stop()
         self._soon.stop()
+        self._recall_soon.stop()
         self._closed = True
 
     def reload(self) -> None:
@@ -122,7 +131,8 @@ class Session(QObject):
         """Take in the tables of a page that was just read; the others are not read again."""
         self._pictures.pop(page_id, None)
         known = {t.id: t for t in self.tables if t.page_id != page_id}
-        known |= {t.id: t for t in self.desk.tables(page_id)}
+        fresh = self.desk.tables(page_id, self._misreadings)
+        known |= {t.id: t for t in fresh}
         order = [(known[i], name) for i, name in self.desk.table_names() if i in known]
         self._show_tables([t if t.name == name else replace(t, name=name) for t, name in order])
 
@@ -136,6 +146,8 @@ class Session(QObject):
         self._unjudged.clear()  # the desk hands tables out judged
         self.tallies = [count_table(t) for t in tables]
         self.experience = Experience()
+        self._misreadings = gather_misreadings(tables)
+        self._to_recall.clear()
         self._met = Counter()
         for index, table in enumerate(tables):
             for state in table.cells:
@@ -325,17 +337,15 @@ class Session(QObject):
     def _renew_table(self, index: int) -> None:
         table = self.tables[index]
         if self._from_docket:
-            fresh = next((t for t in self.desk.tables(table.page_id) if t.id == table.id), None)
+            own = self.desk.tables(table.page_id, self._misreadings)
+            fresh = next((t for t in own if t.id == table.id), None)
             if fresh is not None:
                 self._unjudged.discard(table.id)
                 both = zip(table.cells, fresh.cells, strict=True)  # what stays is not painted anew
                 cells = tuple(old if old == new else new for old, new in both)
                 self._put_table(index, replace(fresh, cells=cells))
-        elif len(table.cells) <= _JUDGED_AT_ONCE:
-            self._put_table(index, self.desk.judge(table))
         else:
-            self._unjudged.add(table.id)
-            self.jobs.want_judged(table)
+            self._judge(index)
 
     def _index_of(self, table_id: int) -> int | None:
         """Return where a table is in the docket's order; None where it is no more."""
@@ -443,26 +453,52 @@ class Session(QObject):
                 broken=before.broken,
                 recalled=before.recalled,
             )
-        settled = replace(table, cells=tuple(cells))
+        self._telling.clear()
+        self._put_table(index, replace(table, cells=tuple(cells)), places)
         # Another text may make a sum balance, or break one: the whole table is judged anew.
-        if same and table.id not in self._unjudged:
-            self._put_table(index, settled, places)
-            if teaches:  # its like may be doubted less: that can wait until the hands rest
-                self._to_learn.add(table.id)
-                self._rest.start()
-        elif len(cells) <= _JUDGED_AT_ONCE:
-            self._put_table(index, self.desk.judge(settled))
+        if not same or table.id in self._unjudged:
+            self._judge(index)
+        elif teaches:  # its like may be doubted less: that can wait until the hands rest
+            self._to_learn.add(table.id)
+        told = [t for t in self.tables if t.grid.cols in self._telling]
+        self._to_recall.update(t.id for t in told if same or t.id != table.id)
+        if self._to_learn or self._to_recall:
+            self._rest.start()
+
+    def _judge(self, index: int) -> None:
+        """Have a table judged anew: now, or where that takes longer, in a thread."""
+        table = self.tables[index]
+        if len(table.cells) <= _JUDGED_AT_ONCE:
+            self._put_table(index, self.desk.judge(table, self._misreadings))
         else:
             self._unjudged.add(table.id)  # until the answer to this very state comes
-            self._put_table(index, settled, places)
-            self.jobs.want_judged(settled)
+            self.jobs.want_judged(table, self._misreadings)
 
     def _learn(self) -> None:
         """Have the tables judged anew whose settled cells teach something."""
         for table in self.tables:
             if table.id in self._to_learn:
-                self.jobs.want_judged(table)
+                self.jobs.want_judged(table, self._misreadings)
         self._to_learn.clear()
+        self._recall_some()
+
+    def _recall_some(self) -> None:
+        """Have tables judged anew that hold cells read alike what was put right, little by little.
+
+        (Or hold some no more, where it was taken back or proved right as often.)
+        """
+        until = time.perf_counter() + self.budget_s
+        while self._to_recall:
+            index = self._index_of(self._to_recall.pop())
+            if index is not None and self._is_told_otherwise(self.tables[index]):
+                self._judge(index)
+            if self._to_recall and time.perf_counter() > until:
+                self._recall_soon.start()
+                return
+
+    def _is_told_otherwise(self, table: TableState) -> bool:
+        recall, columns = self._misreadings.recall, table.grid.cols
+        return any(recall(columns, s) != s.recalled for s in table.cells if s.settled is None)
 
     def _teaches(self, index: int, state: CellState) -> bool:
         """Tell whether to settle a cell may take doubt from others of its topic."""
@@ -511,6 +547,9 @@ class Session(QObject):
         state = self.tables[index].cells[place]
         self.tallies[index].add(state, times)
         self.experience.add(state, times)
+        columns = self.tables[index].grid.cols
+        if self._misreadings.add(columns, state, times):
+            self._telling.add(columns)
         if state.settled is not None and (topic := topic_of(state)) is not None:
             self._met[index, topic] += times
         if not state.in_doubt:
