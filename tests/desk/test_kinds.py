@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -64,6 +66,19 @@ def kinds_of(state: TableState) -> dict[str, list[int]]:
 def test_what_differs_between_two_readings(a: str, b: str, pair: tuple[str, str] | None) -> None:
     assert differ_in(a, b) == pair
     assert differ_in(b, a) == (None if pair is None else pair[::-1])
+
+
+def test_what_was_misread_alike_is_a_kind_of_its_own_and_offers_what_it_says_then() -> None:
+    codes = [
+        replace(cell(i, f"04-{i}", f"84-{i}", f"O4-{i}", weak="0"), recalled=f"O4-{i}")
+        for i in range(2)
+    ]
+    state = table(cell(2, ""), *codes, cell(3, "0K", "OK", weak="0"))
+    doubts = [(0, i) for i in range(4)]
+    first, *_ = sort_doubts([state], doubts)
+    assert first.says == "Read as what was put right"
+    assert [p.cell for p in first.places] == [1, 2]
+    assert first.places[0].others == ("O4-0", "84-0")
 
 
 @given(st.text("ab1", max_size=6), st.integers(0, 6), st.sampled_from("xyz"))

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import sqlite3
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import msgspec
 import pytest
 from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
 from keel_line.desk.desk import Desk
 from keel_line.desk.work import InlineExecutor
+from keel_line.model.reading import Reading
 from keel_line.ui.app import make_app
 from keel_line.ui.jobs import Jobs
 from keel_line.ui.window import Window
@@ -60,6 +63,18 @@ def window(qtbot: QtBot, tmp_path: Path, read_docket: Path) -> Iterator[Window]:
     qtbot.waitUntil(lambda: opened.session.picture(page.page_id) is not None)
     yield opened
     opened.close()
+
+
+def read_as(window: Window, readings: dict[int, Reading]) -> None:
+    """Have cells of the docket read otherwise."""
+    path = window.session.desk.docket.path
+    assert path is not None
+    with sqlite3.connect(path) as db:
+        for cell_id, reading in readings.items():
+            evidence = msgspec.json.encode(reading).decode()
+            db.execute("UPDATE cell SET evidence = ? WHERE id = ?", (evidence, cell_id))
+    db.close()
+    window.session.reload()
 
 
 @pytest.fixture

@@ -9,8 +9,9 @@ from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
 from keel_line.desk.kinds import Kind
+from keel_line.model.reading import Reading, RunnerUp
 from keel_line.ui.window import Window
-from tests.ui.conftest import Keys
+from tests.ui.conftest import Keys, read_as
 from tests.ui.qtest import QTest
 
 Key = Qt.Key
@@ -52,6 +53,34 @@ def test_opens_at_the_kind_of_the_doubt_at_hand(window: Window, press: Keys) -> 
     kind = window.proof.kinds.kind
     assert kind is not None
     assert here in {(p.table, p.cell) for p in kind.places}
+
+
+def test_what_was_misread_alike_is_put_right_on_one_sheet(window: Window, press: Keys) -> None:
+    session, sheet = window.session, window.proof.kinds
+    session.desk.set_unseen(5.0)
+    ids = [s.id for s in session.tables[0].cells if s.cell.col == 1 and s.cell.row > 2][:4]
+    read_as(window, {i: Reading(f"04-{i}", 1.0, (), (RunnerUp(f"O4-{i}", 0.01),)) for i in ids})
+
+    def texts() -> list[str]:
+        return [s.text for s in session.tables[0].cells if s.id in ids]
+
+    def at(cell_id: int) -> int:
+        return next(i for i, s in enumerate(session.tables[0].cells) if s.id == cell_id)
+
+    session.go_to(0, at(ids[0]))
+    press(f"O4-{ids[0]}")
+    press(Key.Key_Return)
+    session.go_to(0, at(ids[1]))
+    press(Key.Key_F4)
+    assert sheet.kind is not None
+    assert sheet.kind.says == "Read as what was put right"
+    assert [sheet.value(p) for p in sheet.kind.places] == [f"O4-{i}" for i in ids[1:]]
+    QTest.keyClick(sheet, Key.Key_Right)
+    QTest.keyClick(sheet, Key.Key_O)  # the second of them is as it was read
+    QTest.keyClick(sheet, Key.Key_Return)
+    assert texts() == [f"O4-{ids[0]}", f"O4-{ids[1]}", f"04-{ids[2]}", f"O4-{ids[3]}"]
+    QTest.keyClick(window, Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert texts() == [f"O4-{ids[0]}", *(f"04-{i}" for i in ids[1:])]
 
 
 def test_one_key_settles_the_kind_but_for_what_was_taken_out(

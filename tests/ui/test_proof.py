@@ -1,10 +1,8 @@
 from __future__ import annotations
 
 import json
-import sqlite3
 from dataclasses import replace
 
-import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -22,7 +20,7 @@ from keel_line.ui.proof.marks import notch_size, paint_marks, text_box
 from keel_line.ui.send.station import make_preflight
 from keel_line.ui.window import Window
 from tests.conftest import ROOT
-from tests.ui.conftest import Keys
+from tests.ui.conftest import Keys, read_as
 from tests.ui.qtest import QTest
 
 Key, Mod = Qt.Key, Qt.KeyboardModifier
@@ -474,18 +472,6 @@ def test_the_dial_moves_the_flags_at_once(window: Window, press: Keys) -> None:
     for _ in range(20):
         window.actions_by_id["fewer-unseen"].trigger()
     assert len(window.session.doubts()) == strict
-
-
-def read_as(window: Window, readings: dict[int, Reading]) -> None:
-    """Have cells of the docket read otherwise."""
-    path = window.session.desk.docket.path
-    assert path is not None
-    with sqlite3.connect(path) as db:
-        for cell_id, reading in readings.items():
-            evidence = msgspec.json.encode(reading).decode()
-            db.execute("UPDATE cell SET evidence = ? WHERE id = ?", (evidence, cell_id))
-    db.close()
-    window.session.reload()
 
 
 def test_what_was_read_as_a_cell_that_was_put_right_is_asked_about(

@@ -11,15 +11,16 @@ from keel_line.desk.judge import values_wanted
 from keel_line.desk.learning import WEAK, pair_in_question
 from keel_line.model.table import CellState, TableState
 
-Question = Literal["blank", "unread", "check", "pair", "character", "spread"]
+Question = Literal["alike", "blank", "unread", "check", "pair", "character", "spread"]
 
 _ORDER: dict[Question, int] = {
-    "blank": 0,
-    "pair": 1,
-    "character": 2,
-    "check": 3,
-    "unread": 4,
-    "spread": 5,
+    "alike": 0,
+    "blank": 1,
+    "pair": 2,
+    "character": 3,
+    "check": 4,
+    "unread": 5,
+    "spread": 6,
 }
 _SIGN_NAMES = {
     " ": "a space",
@@ -65,7 +66,7 @@ class Kind:
 
 
 def sort_doubts(tables: Sequence[TableState], doubts: Sequence[tuple[int, int]]) -> list[Kind]:
-    """Sort open doubts by kind: blanks, pairs of characters, single characters, and the rest.
+    """Sort open doubts by kind: misread alike, blanks, pairs of characters, single ones, the rest.
 
     Each doubt is in one kind, in the order of the table. Kinds of more doubts come first within
     their sort.
@@ -80,9 +81,9 @@ def sort_doubts(tables: Sequence[TableState], doubts: Sequence[tuple[int, int]])
     found: dict[tuple[Question, tuple[str, ...]], list[DoubtPlace]] = defaultdict(list)
     for t, c in doubts:
         table, state = tables[t], tables[t].cells[c]
-        wanted = values_wanted(table, state)
+        wanted = [*filter(None, [state.recalled]), *values_wanted(table, state)]
         others = [r.text for r in state.reading.runners_up if r.text != state.text]
-        offered = (*wanted, *(o for o in others if o not in wanted))
+        offered = tuple(dict.fromkeys([*wanted, *others]))
         found[_question(state, wanted)].append(DoubtPlace(t, c, offered))
     for key in [k for k, places in found.items() if len(places) == 1 and k[1]]:
         found["spread", ()].extend(found.pop(key))  # one by itself is no kind
@@ -98,10 +99,10 @@ def sort_doubts(tables: Sequence[TableState], doubts: Sequence[tuple[int, int]])
 def _question(state: CellState, wanted: Sequence[str]) -> tuple[Question, tuple[str, ...]]:
     """Say what is in question in a doubtful cell, and between which characters."""
     reading = state.reading
-    if not reading.text:
+    if state.recalled:
+        return "alike", ()
+    if reading.unread or not reading.text:
         return ("unread" if reading.unread else "blank"), ()
-    if reading.unread:
-        return "unread", ()
     if state.broken or wanted:
         return "check", ()
     pair = pair_in_question(state)
@@ -121,6 +122,7 @@ def _say(question: Question, about: tuple[str, ...]) -> str:
         said = f"{_name(about[0])} is unclear"
         return said[0].upper() + said[1:] if about[0] in _SIGN_NAMES else said
     return {
+        "alike": "Read as what was put right",
         "blank": "Read as blank",
         "unread": "Ink that was not read",
         "check": "A check wants another value",

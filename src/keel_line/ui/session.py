@@ -125,6 +125,7 @@ class Session(QObject):
     def reload(self) -> None:
         """Read all tables from the docket again, staying at the cell at hand."""
         self._to_renew.clear()
+        self._soon.stop()
         self._show_tables(self.desk.tables())
 
     def take_page(self, page_id: int) -> None:

@@ -135,9 +135,12 @@ class KindsSheet(QAbstractScrollArea):
         return self._session.tables[doubt.table].cells[doubt.cell]
 
     def value(self, doubt: DoubtPlace) -> str:
-        """Return the value that a doubt would be settled with."""
+        """Return the value that a doubt would be settled with.
+
+        What was read as another that was put right is put right as that was.
+        """
         state = self._state(doubt)
-        return self._chosen.get(state.id, state.text)
+        return self._chosen.get(state.id, state.recalled or state.text)
 
     # --- places -----------------------------------------------------------------------------
 
