@@ -16,6 +16,7 @@ from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import SEND_FORMATS, Desk
 from keel_line.desk.work import InlineExecutor, start_pool
 from keel_line.errors import KeelLineError, OutputError
+from keel_line.send.safely import check_target
 from keel_line.settings import PLAIN_SIGNS, UNSEEN
 
 
@@ -105,6 +106,8 @@ def convert(
     console = Console(stderr=True, highlight=False, soft_wrap=True)
     desk = Desk()
     try:
+        if not to_output:
+            check_target(output)  # before hundreds of pages are read for it
         desk.set_unseen(unseen)
         desk.set_plain_signs(plain=plain_signs)
         failed = _take_in(desk, inputs, console)

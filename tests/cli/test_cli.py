@@ -13,6 +13,7 @@ from click.testing import CliRunner
 from PIL import Image
 
 from keel_line.cli import main
+from keel_line.desk.desk import Desk
 from keel_line.send.document import SCHEMA_FILE
 from synth.pdf import draw_line, write_pdf, write_words
 from tests.conftest import draw_page, make_content
@@ -119,6 +120,15 @@ def test_target_that_cannot_be_written(scan_file: Path, tmp_path: Path) -> None:
 )
 def test_wrong_use(words: list[str]) -> None:
     assert keel_line(*words)[0] == 2
+
+
+def test_no_page_is_read_for_a_target_that_cannot_be(
+    scan_file: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(Desk, "run", lambda *_args, **_more: pytest.fail("a page was read"))
+    code, err, _ = keel_line("convert", scan_file, "-o", tmp_path / "none" / "out.xlsx")
+    assert code == 1
+    assert "none is not there" in " ".join(err.split())
 
 
 def test_page_without_table_is_said(tmp_path: Path) -> None:

@@ -13,6 +13,20 @@ from keel_line.errors import OutputError
 _NO_ROOM = {errno.ENOSPC, errno.EDQUOT, errno.EFBIG}
 
 
+def check_target(target: Path) -> None:
+    """Make sure of a target before work is done for it.
+
+    Raises
+    ------
+    OutputError
+        When the target is a folder, or its folder is missing.
+    """
+    if target.is_dir():
+        raise OutputError(f"{target} is a folder. Give the name of a file in it.")
+    if not target.parent.is_dir():
+        raise OutputError(f"The folder {target.parent} is not there. Make it, or choose another.")
+
+
 def write_safely(target: Path, write: Callable[[Path], object]) -> None:
     """Let ``write`` fill a file beside ``target``, then put it in the target's place.
 
@@ -21,10 +35,7 @@ def write_safely(target: Path, write: Callable[[Path], object]) -> None:
     OutputError
         When the target is a folder, its folder is missing, or nothing can be written there.
     """
-    if target.is_dir():
-        raise OutputError(f"{target} is a folder. Give the name of a file in it.")
-    if not target.parent.is_dir():
-        raise OutputError(f"The folder {target.parent} is not there. Make it, or choose another.")
+    check_target(target)
     try:
         handle, name = tempfile.mkstemp(
             dir=target.parent, prefix=f".{target.stem}-", suffix=target.suffix
