@@ -12,8 +12,8 @@ from keel_line.read.language import (
     LanguageModel,
     choose_by_language,
     count_language,
+    lead_by_language,
     load_language,
-    measure_leads,
     save_language,
 )
 
@@ -85,7 +85,7 @@ def test_a_mark_at_a_words_end_is_not_read_away_against_the_ink() -> None:
 
 
 def test_a_lead_says_how_far_the_text_is_ahead(counted: LanguageModel) -> None:
-    leads = measure_leads(
+    leads = lead_by_language(
         [
             opened(("abab", 0.5), ("ab", 0.5)),
             opened(("abdb", 0.9), ("abab", 0.1)),

@@ -217,7 +217,7 @@ def choose_by_language(
     return out
 
 
-def measure_leads(decoded: Sequence[Decoded], model: LanguageModel) -> list[float]:
+def lead_by_language(decoded: Sequence[Decoded], model: LanguageModel) -> list[float]:
     """Return for each line how far its text leads, ink and language with a full say each.
 
     Log odds of the text against all other beams together, -6 to 12; 12 where there are no others.

@@ -38,8 +38,8 @@ from keel_line.read.glyphs import PageLines
 from keel_line.read.language import (
     LanguageModel,
     choose_by_language,
+    lead_by_language,
     load_language,
-    measure_leads,
     score_against_usual,
 )
 from keel_line.read.lengths import load_lengths, weigh_lengths
@@ -206,7 +206,7 @@ class Reader:
         spaced, stretches = self._set_spaces(cells, decoded, probs)
         spaced, worths = self._heed_values(cells, spaced, probs)
         fits = _fit_columns(cells, spaced)
-        leads = iter(measure_leads([d for lines in spaced for d in lines], self.language))
+        leads = iter(lead_by_language([d for lines in spaced for d in lines], self.language))
         hardness = iter(measure_hardness([_margin(d) for d in spaced if _has_text(d)]))
         rivals = self._find_rivals(spaced, fits, worths)
         remnants = [_gather_remnants(c, d) for c, d in zip(cells, spaced, strict=True)]
