@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 from benchmarks.measure import flat_text
 from keel_line.desk.judge import judge_table
+from keel_line.desk.misreadings import Misreadings
 from keel_line.model.grid import Grid
 from keel_line.model.reading import Reading
 from keel_line.model.table import CellState, Settled, TableState
@@ -48,10 +49,11 @@ def answer_all(
     ``texts`` are what is truly written. Without ``recalling`` what was put right says nothing of
     other cells.
     """
-    table = judge_table(table, flagging)
+    known = None if recalling else Misreadings()
+    table = judge_table(table, flagging, known)
     asked = 0
     while True:
-        doubts = [s for s in table.cells if s.in_doubt and (recalling or not s.recalled)]
+        doubts = [s for s in table.cells if s.in_doubt]
         if not doubts:
             return asked, table
         state = min(doubts, key=lambda s: (s.cell.col, s.cell.row))
@@ -59,7 +61,7 @@ def answer_all(
         said = state.reading.text if right else texts[state.id]
         settled = replace(state, settled=Settled(said, by_hand=not right))
         cells = tuple(settled if s.id == state.id else s for s in table.cells)
-        table = judge_table(replace(table, cells=cells), flagging)
+        table = judge_table(replace(table, cells=cells), flagging, known)
         asked += 1
 
 
