@@ -14,28 +14,48 @@ from keel_line.model.page import NOWHERE, SquareChoice
 
 def step_cells(db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str) -> Step:
     """Bring cells that were settled together to one side of their change, before or after."""
-    rows = db.execute(
-        f"SELECT id, cell_id, {side}, {side}_by_hand, {side}_as_printed FROM change"  # noqa: S608 - our own names
-        " WHERE state = ? AND batch = ? ORDER BY id",
-        (states[0], batch),
-    ).fetchall()
-    for change, cell_id, *value in rows:
+    what = f"cell_id, {side}, {side}_by_hand, {side}_as_printed"
+    rows = _take_step(db, "change", what, (batch, states))
+    for cell_id, *value in rows:
         set_cell(db, as_int(cell_id), value)
-        db.execute("UPDATE change SET state = ? WHERE id = ?", (states[1], change))
-    return Step(cell_ids=tuple(as_int(row[1]) for row in rows))
+    return Step(cell_ids=tuple(as_int(row[0]) for row in rows))
 
 
 def step_tables(db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str) -> Step:
     """Bring what was set of a table to one side of its change, before or after."""
-    rows = db.execute(
-        f"SELECT id, table_id, what, {side} FROM table_change"  # noqa: S608 - our own names
-        " WHERE state = ? AND batch = ? ORDER BY id",
-        (states[0], batch),
-    ).fetchall()
-    for change, table_id, what, value in rows:
+    rows = _take_step(db, "table_change", f"table_id, what, {side}", (batch, states))
+    for table_id, what, value in rows:
         set_table(db, as_int(table_id), str(what), value)
-        db.execute("UPDATE table_change SET state = ? WHERE id = ?", (states[1], change))
-    return Step(table_ids=tuple(as_int(row[1]) for row in rows))
+    return Step(table_ids=tuple(as_int(row[0]) for row in rows))
+
+
+def step_pages(db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str) -> Step:
+    """Bring pages that were set together to one side of their change, before or after."""
+    rows = _take_step(db, "page_change", f"page_id, what, {side}", (batch, states))
+    for page_id, what, value in rows:
+        set_page(db, as_int(page_id), str(what), str(value))
+    ruled = any(what == "drawn" for _, what, _ in rows)
+    pages = tuple(as_int(row[0]) for row in rows)
+    return Step(page_ids=pages, station="rule" if ruled else "square")
+
+
+def _take_step(
+    db: sqlite3.Connection, table: str, columns: str, step: tuple[int, tuple[str, str]]
+) -> list[tuple[object, ...]]:
+    """Return columns of the changes of a batch in their order, and give these their new state.
+
+    ``step`` is the batch, and its state before and now.
+    """
+    batch, (before, now) = step
+    rows = db.execute(
+        f"SELECT {columns} FROM {table} WHERE state = ? AND batch = ? ORDER BY id",  # noqa: S608 - our own names
+        (before, batch),
+    ).fetchall()
+    db.execute(
+        f"UPDATE {table} SET state = ? WHERE state = ? AND batch = ?",  # noqa: S608 - our own names
+        (now, before, batch),
+    )
+    return rows
 
 
 def set_table(db: sqlite3.Connection, table_id: int, what: str, value: object) -> None:
@@ -44,21 +64,6 @@ def set_table(db: sqlite3.Connection, table_id: int, what: str, value: object) -
         f"UPDATE found_table SET set_{what} = ? WHERE id = ?",  # noqa: S608 - one of our two names
         (value, table_id),
     )
-
-
-def step_pages(db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str) -> Step:
-    """Bring pages that were set together to one side of their change, before or after."""
-    rows = db.execute(
-        f"SELECT id, page_id, what, {side} FROM page_change"  # noqa: S608 - our own names
-        " WHERE state = ? AND batch = ? ORDER BY id",
-        (states[0], batch),
-    ).fetchall()
-    for change, page_id, what, value in rows:
-        set_page(db, page_id, what, value)
-        db.execute("UPDATE page_change SET state = ? WHERE id = ?", (states[1], change))
-    ruled = any(what == "drawn" for _, _, what, _ in rows)
-    pages = tuple(as_int(row[1]) for row in rows)
-    return Step(page_ids=pages, station="rule" if ruled else "square")
 
 
 def set_cell(db: sqlite3.Connection, cell_id: int, value: Sequence[object]) -> None:
