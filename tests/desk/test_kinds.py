@@ -76,7 +76,7 @@ def test_what_was_misread_alike_is_a_kind_of_its_own_and_offers_what_it_says_the
     state = table(cell(2, ""), *codes, cell(3, "0K", "OK", weak="0"))
     doubts = [(0, i) for i in range(4)]
     first, *_ = sort_doubts([state], doubts)
-    assert first.says == "Read as what was put right"
+    assert first.says == "Read like one that was put right"
     assert [p.cell for p in first.places] == [1, 2]
     assert first.places[0].others == ("O4-0", "84-0")
 
