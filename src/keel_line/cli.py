@@ -92,7 +92,9 @@ def demo(*, fresh: bool) -> None:
     type=click.FloatRange(UNSEEN.low, UNSEEN.high),
     help=UNSEEN.help,
 )
-@click.option(f"--{PLAIN_SIGNS.name}", is_flag=True, help=PLAIN_SIGNS.help)
+@click.option(
+    f"--{PLAIN_SIGNS.name}", is_flag=True, default=PLAIN_SIGNS.default, help=PLAIN_SIGNS.help
+)
 @click.option("--jobs", default=None, type=click.IntRange(1), help="Worker processes.")
 def convert(
     inputs: tuple[Path, ...], output: Path, unseen: float, jobs: int | None, *, plain_signs: bool

@@ -14,7 +14,8 @@ _PLAIN = str.maketrans(
     }
 )
 
-PLAIN_SIGNS = frozenset("-'\"")
+DASH_AND_QUOTES = frozenset("-'\"")
+"""What dashes and quotation marks are when they are written plainly."""
 
 
 def write_plain(text: str) -> str:

@@ -315,11 +315,11 @@ class Desk:
     @property
     def plain_signs(self) -> bool:
         """Whether dashes and quotation marks are written plainly."""
-        return self.docket.setting(PLAIN_SIGNS.name, "") == "yes"
+        return self.docket.setting(PLAIN_SIGNS.name, str(PLAIN_SIGNS.default)) == str(True)
 
     def set_plain_signs(self, *, plain: bool) -> None:
         """Write dashes and quotation marks plainly, or as they were read; doubts follow."""
-        self.docket.set_setting(PLAIN_SIGNS.name, "yes" if plain else "")
+        self.docket.set_setting(PLAIN_SIGNS.name, str(plain))
 
     @property
     def flagging(self) -> Flagging:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from keel_line._shared.texts import PLAIN_SIGNS, write_plain
+from keel_line._shared.texts import DASH_AND_QUOTES, write_plain
 from keel_line.model.reading import CharReading, Reading, RunnerUp
 from keel_line.model.table import CellState
 
@@ -68,7 +68,7 @@ def write_plainly(reading: Reading) -> Reading:
 
 def _write_char(char: CharReading, lifted: float) -> CharReading:
     plain = write_plain(char.char)
-    if plain not in PLAIN_SIGNS:
+    if plain not in DASH_AND_QUOTES:
         return char
     return replace(char, char=plain, probability=_lift(char.probability, lifted))
 

@@ -336,17 +336,20 @@ class Session(QObject):
         self.renewed.emit()
 
     def _renew_table(self, index: int) -> None:
-        table = self.tables[index]
-        if self._from_docket:
-            own = self.desk.tables(table.page_id, self._misreadings)
-            fresh = next((t for t in own if t.id == table.id), None)
-            if fresh is not None:
-                self._unjudged.discard(table.id)
-                both = zip(table.cells, fresh.cells, strict=True)  # what stays is not painted anew
-                cells = tuple(old if old == new else new for old, new in both)
-                self._put_table(index, replace(fresh, cells=cells))
-        else:
+        if not self._from_docket:
             self._judge(index)
+            return
+        for fresh in self.desk.tables(self.tables[index].page_id, self._misreadings):
+            own = self._index_of(fresh.id)
+            if own is None:
+                continue
+            self._unjudged.discard(fresh.id)
+            if fresh.id in self._to_renew:  # it stands on the same page
+                self._to_renew.remove(fresh.id)
+            # What stays as it was is not painted anew.
+            both = zip(self.tables[own].cells, fresh.cells, strict=True)
+            cells = tuple(old if old == new else new for old, new in both)
+            self._put_table(own, replace(fresh, cells=cells))
 
     def _index_of(self, table_id: int) -> int | None:
         """Return where a table is in the docket's order; None where it is no more."""
