@@ -120,58 +120,6 @@ def test_a_mark_is_a_topic_of_its_column_and_ink_beside_it_is_none() -> None:
     assert topic_of(dash(0, 1, "1")) == Topic(("-", "1")), "a figure may stand there"
 
 
-def sure(number: int, text: str, other: str, col: int = 0) -> CellState:
-    """A cell beyond doubt that might say something else."""
-    reading = Reading(text, 0.999, (), (RunnerUp(other, 0.001),))
-    cell = Cell(number, col, 1, 1, (80.0 * col, 20.0 * number, 80.0 * col + 80, 20.0 * number + 18))
-    return CellState(100 * col + number, cell, reading, None, flagged=False)
-
-
-def judge(*cells: CellState) -> list[CellState]:
-    rows = max(c.cell.row for c in cells) + 1
-    cols = max(c.cell.col for c in cells) + 1
-    xs, ys = (tuple(step * i for i in range(n + 1)) for step, n in ((80.0, cols), (20.0, rows)))
-    grid = Grid((0, 0, xs[-1], ys[-1]), xs, ys, tuple(c.cell for c in cells))
-    table = TableState(1, "Berths", 1, 1, "a.png", grid, 0, "", cells)
-    return list(judge_table(table, make_flagging(load_calibration(), 1.0)).cells)
-
-
-CODES = [("04-5471", "O4-5471"), ("04-5472", "O4-5472"), ("19-5403", "19-54O3")]
-
-
-def test_cells_misread_as_one_that_was_put_right_are_in_doubt() -> None:
-    fresh = [sure(i, *code) for i, code in enumerate(CODES)]
-    beside = sure(1, "04-5472", "O4-5472", col=1)
-    assert not any(c.in_doubt for c in judge(*fresh, beside))
-    judged = judge(settled(fresh[0], "O4-5471"), *fresh[1:], beside)
-    assert [c.recalled for c in judged] == ["", "O4-5472", "", ""]
-    assert [c.in_doubt for c in judged] == [False, True, False, False]
-    assert judged[1].confidence <= 0.5
-
-
-def test_two_corrections_of_a_sign_speak_for_the_whole_column() -> None:
-    fresh = [sure(i, *code) for i, code in enumerate(CODES)]
-    again = sure(3, "77-0010", "77-O010")
-    put_right = [settled(fresh[0], "O4-5471"), settled(again, "77-O010")]
-    judged = judge(*put_right, *fresh[1:])
-    assert [c.in_doubt for c in judged[2:]] == [True, True]
-
-
-def test_what_proved_right_more_often_is_not_doubted_for_one_that_was_wrong() -> None:
-    fresh = [sure(i, f"04-{i}", f"O4-{i}") for i in range(5)]
-    borne_out = [settled(c) for c in fresh[:2]]
-    judged = judge(*borne_out, settled(fresh[2], "O4-2"), *fresh[3:])
-    assert not any(c.in_doubt for c in judged)
-    judged = judge(borne_out[0], settled(fresh[2], "O4-2"), *fresh[3:])
-    assert [c.in_doubt for c in judged] == [False, False, True, True]
-
-
-def test_a_correction_of_more_than_a_character_says_nothing_of_others() -> None:
-    fresh = [sure(i, *code) for i, code in enumerate(CODES)]
-    judged = judge(settled(fresh[0], "O4-5411"), *fresh[1:])
-    assert not any(c.in_doubt for c in judged)
-
-
 def test_a_value_put_right_before_is_offered_for_the_same_reading() -> None:
     experience = Experience()
     experience.add(settled(doubtful(0, "Marig0ld", 5, "o"), "Marigold"))

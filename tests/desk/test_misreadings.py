@@ -35,6 +35,47 @@ def lay(number: int, cols: int, *cells: CellState) -> TableState:
     return TableState(number, "Berths", number, 1, "a.png", grid, 0, "", cells)
 
 
+def judge(*cells: CellState) -> list[CellState]:
+    cols = max(c.cell.col for c in cells) + 1
+    return list(judge_table(lay(1, cols, *cells), FLAGGING).cells)
+
+
+CODES = [("04-5471", "O4-5471"), ("04-5472", "O4-5472"), ("19-5403", "19-54O3")]
+
+
+def test_cells_misread_as_one_that_was_put_right_are_in_doubt() -> None:
+    fresh = [sure(i, *code) for i, code in enumerate(CODES)]
+    beside = sure(1, "04-5472", "O4-5472", col=1)
+    assert not any(c.in_doubt for c in judge(*fresh, beside))
+    judged = judge(settle(fresh[0], "O4-5471"), *fresh[1:], beside)
+    assert [c.recalled for c in judged] == ["", "O4-5472", "", ""]
+    assert [c.in_doubt for c in judged] == [False, True, False, False]
+    assert judged[1].confidence <= 0.5
+
+
+def test_two_corrections_of_a_sign_speak_for_the_whole_column() -> None:
+    fresh = [sure(i, *code) for i, code in enumerate(CODES)]
+    again = sure(3, "77-0010", "77-O010")
+    put_right = [settle(fresh[0], "O4-5471"), settle(again, "77-O010")]
+    judged = judge(*put_right, *fresh[1:])
+    assert [c.in_doubt for c in judged[2:]] == [True, True]
+
+
+def test_what_proved_right_more_often_is_not_doubted_for_one_that_was_wrong() -> None:
+    fresh = [sure(i, f"04-{i}", f"O4-{i}") for i in range(5)]
+    borne_out = [settle(c) for c in fresh[:2]]
+    judged = judge(*borne_out, settle(fresh[2], "O4-2"), *fresh[3:])
+    assert not any(c.in_doubt for c in judged)
+    judged = judge(borne_out[0], settle(fresh[2], "O4-2"), *fresh[3:])
+    assert [c.in_doubt for c in judged] == [False, False, True, True]
+
+
+def test_a_correction_of_more_than_a_character_says_nothing_of_others() -> None:
+    fresh = [sure(i, *code) for i, code in enumerate(CODES)]
+    judged = judge(settle(fresh[0], "O4-5411"), *fresh[1:])
+    assert not any(c.in_doubt for c in judged)
+
+
 def test_a_correction_reaches_the_other_pages_of_the_form() -> None:
     first = lay(1, 2, settle(sure(0, "04-71", "O4-71"), "O4-71"), sure(0, "4", "A", 1))
     second = lay(2, 2, sure(0, "04-72", "O4-72"), sure(0, "04-73", "O4-73", 1))
