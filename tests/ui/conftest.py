@@ -33,7 +33,7 @@ def open_window(qtbot: QtBot, desk: Desk, folder: Path) -> Window:
     make_app()
     window = Window(desk, folder, jobs=Jobs(desk, InlineExecutor))
     window.proof.interline.budget_s = 5.0  # pictures are whole in one frame
-    window.session.budget_s = 5.0
+    window.session.to_renew.budget_s = window.session.to_recall.budget_s = 5.0
     qtbot.addWidget(window)
     window.show()
     qtbot.waitExposed(window)

@@ -509,7 +509,7 @@ def test_a_correction_reaches_the_docket_s_other_tables(
     window: Window, press: Keys, qtbot: QtBot
 ) -> None:
     session = window.session
-    session.budget_s = 0.0
+    session.to_recall.budget_s = 0.0
     session.desk.set_unseen(5.0)
     columns = [t.grid.cols for t in session.tables]
     often = next(n for n in columns if columns.count(n) > 1)
@@ -563,7 +563,7 @@ def test_plain_dashes_by_key_are_seen_at_once_and_taken_back(window: Window) -> 
 
 def test_a_setting_reaches_all_tables_little_by_little(window: Window, qtbot: QtBot) -> None:
     session = window.session
-    session.budget_s = 0.0
+    session.to_renew.budget_s = 0.0
     done: list[int] = []
     session.renewed.connect(lambda: done.append(len(session.doubts())))
     session.set_unseen(20.0)

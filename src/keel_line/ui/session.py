@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import time
 from bisect import bisect_left, bisect_right, insort
-from collections import Counter, OrderedDict, deque
+from collections import Counter, OrderedDict
 from collections.abc import Sequence
 from dataclasses import replace
 from typing import Literal
@@ -19,6 +18,7 @@ from keel_line.desk.misreadings import Misreadings, gather_misreadings
 from keel_line.model.docket import PageState, Step
 from keel_line.model.finding import Sums
 from keel_line.model.table import CellState, TableState
+from keel_line.ui.backlog import Backlog
 from keel_line.ui.jobs import Jobs
 from keel_line.ui.tally import Tally, count_table
 
@@ -29,7 +29,6 @@ _PICTURES_KEPT = 6
 _MANY_CELLS = 5000
 _REST_MS = 200
 _JUDGED_AT_ONCE = 250  # cells whose checks take a few milliseconds
-_BUDGET_S = 0.01
 
 
 class Session(QObject):
@@ -75,24 +74,16 @@ class Session(QObject):
         self.experience = Experience()
         self._misreadings = Misreadings()
         self._telling: set[int] = set()
-        self._to_recall: set[int] = set()
-        self._recall_soon = QTimer(self)
-        self._recall_soon.setSingleShot(True)
-        self._recall_soon.setInterval(0)
-        self._recall_soon.timeout.connect(self._recall_some)
+        self.to_recall = Backlog(self._recall, self)
         self._closed = False
         self._to_learn: set[int] = set()
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST_MS)
         self._rest.timeout.connect(self._learn)
-        self.budget_s = _BUDGET_S
-        self._to_renew: deque[int] = deque()
+        self.to_renew = Backlog(self._renew_table, self)
+        self.to_renew.cleared.connect(self._after_renewing)
         self._from_docket = False
-        self._soon = QTimer(self)
-        self._soon.setSingleShot(True)
-        self._soon.setInterval(0)
-        self._soon.timeout.connect(self._renew_some)
         # How often each topic was met in settled cells, by table.
         self._met: Counter[tuple[int, Topic]] = Counter()
         self._where: dict[int, tuple[int, int]] = {}
@@ -118,14 +109,13 @@ class Session(QObject):
     def close(self) -> None:
         """Begin nothing any more; what is under way is dropped when it comes."""
         self._rest.stop()
-        self._soon.stop()
-        self._recall_soon.stop()
+        self.to_renew.empty()
+        self.to_recall.empty()
         self._closed = True
 
     def reload(self) -> None:
         """Read all tables from the docket again, staying at the cell at hand."""
-        self._to_renew.clear()
-        self._soon.stop()
+        self.to_renew.empty()
         self._show_tables(self.desk.tables())
 
     def take_page(self, page_id: int) -> None:
@@ -148,7 +138,7 @@ class Session(QObject):
         self.tallies = [count_table(t) for t in tables]
         self.experience = Experience()
         self._misreadings = gather_misreadings(tables)
-        self._to_recall.clear()
+        self.to_recall.empty()
         self._met = Counter()
         for index, table in enumerate(tables):
             for state in table.cells:
@@ -317,25 +307,21 @@ class Session(QObject):
 
         ``from_docket`` says that their cells must be read from the docket again.
         """
-        self._from_docket = from_docket or (self._from_docket and bool(self._to_renew))
+        self._from_docket = from_docket or (self._from_docket and bool(self.to_renew))
         here = self.table_index
         order = sorted(range(len(self.tables)), key=lambda i: abs(i - here))
-        self._to_renew = deque(self.tables[i].id for i in order)
-        self._renew_some()
+        self.to_renew.empty()
+        self.to_renew.put(self.tables[i].id for i in order)
+        self.to_renew.work()
 
-    def _renew_some(self) -> None:
-        until = time.perf_counter() + self.budget_s
-        while self._to_renew:
-            index = self._index_of(self._to_renew.popleft())
-            if index is not None:
-                self._renew_table(index)
-            if self._to_renew and time.perf_counter() > until:
-                self._soon.start()
-                return
+    def _after_renewing(self) -> None:
         self.cells_changed.emit()
         self.renewed.emit()
 
-    def _renew_table(self, index: int) -> None:
+    def _renew_table(self, table_id: int) -> None:
+        index = self._index_of(table_id)
+        if index is None:
+            return
         if not self._from_docket:
             self._judge(index)
             return
@@ -344,8 +330,7 @@ class Session(QObject):
             if own is None:
                 continue
             self._unjudged.discard(fresh.id)
-            if fresh.id in self._to_renew:  # it stands on the same page
-                self._to_renew.remove(fresh.id)
+            self.to_renew.drop(fresh.id)  # it stands on the same page
             # What stays as it was is not painted anew.
             both = zip(self.tables[own].cells, fresh.cells, strict=True)
             cells = tuple(old if old == new else new for old, new in both)
@@ -465,8 +450,8 @@ class Session(QObject):
         elif teaches:  # its like may be doubted less: that can wait until the hands rest
             self._to_learn.add(table.id)
         told = [t for t in self.tables if t.grid.cols in self._telling]
-        self._to_recall.update(t.id for t in told if same or t.id != table.id)
-        if self._to_learn or self._to_recall:
+        self.to_recall.put(t.id for t in told if same or t.id != table.id)
+        if self._to_learn or self.to_recall:
             self._rest.start()
 
     def _judge(self, index: int) -> None:
@@ -484,21 +469,16 @@ class Session(QObject):
             if table.id in self._to_learn:
                 self.jobs.want_judged(table, self._misreadings)
         self._to_learn.clear()
-        self._recall_some()
+        self.to_recall.work()
 
-    def _recall_some(self) -> None:
-        """Have tables judged anew that hold cells read alike what was put right, little by little.
+    def _recall(self, table_id: int) -> None:
+        """Have a table judged anew where it holds cells read alike what was put right.
 
-        (Or hold some no more, where it was taken back or proved right as often.)
+        (Or holds some no more, where it was taken back or proved right as often.)
         """
-        until = time.perf_counter() + self.budget_s
-        while self._to_recall:
-            index = self._index_of(self._to_recall.pop())
-            if index is not None and self._is_told_otherwise(self.tables[index]):
-                self._judge(index)
-            if self._to_recall and time.perf_counter() > until:
-                self._recall_soon.start()
-                return
+        index = self._index_of(table_id)
+        if index is not None and self._is_told_otherwise(self.tables[index]):
+            self._judge(index)
 
     def _is_told_otherwise(self, table: TableState) -> bool:
         recall, columns = self._misreadings.recall, table.grid.cols
