@@ -10,7 +10,14 @@ from PIL import Image
 from benchmarks.materials import encode
 from benchmarks.measure import SETTINGS, CellScore, PageScore, flat_text, score_page
 from benchmarks.pictures import band_cells, calibration_error, draw_reliability, draw_silent
-from benchmarks.run import calibration_rows, confusions, dial_rows, plain_row, table_row
+from benchmarks.run import (
+    calibration_rows,
+    confusions,
+    dial_rows,
+    plain_row,
+    table_row,
+    writing_rows,
+)
 from keel_line.gather.sources import load_page
 from tests.conftest import draw_page, make_content
 
@@ -80,6 +87,17 @@ def test_report_line_counts_silent_errors() -> None:
     assert columns[4] == "33.33%"
     assert columns[7] == "50.00%"
     assert columns[8] == "1"
+
+
+def test_each_kind_of_text_has_figures_of_every_sample() -> None:
+    first = [cell("12", "12"), cell("13", "18"), cell("Quay", "Ouay", flagged=True)]
+    rows = {
+        row.strip("| ").split(" | ")[0]: row.strip("| ").split(" | ")[1:]
+        for row in writing_rows(first, [*first, cell("", "")])
+    }
+    assert rows["figures alone: numbers, dates, times"][:4] == ["2", "50.00%", "0.00%", "1"]
+    assert rows["words and names"] == ["1", "0.00%", "100.00%", "0"] * 2
+    assert rows["blank"][4:] == ["1", "100.00%", "0.00%", "0"]
 
 
 def test_plain_signs_are_counted_beside_what_is_printed() -> None:
