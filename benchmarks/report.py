@@ -1,0 +1,559 @@
+"""The report of a run of the benchmark: docs/accuracy.md and its figures."""
+
+from __future__ import annotations
+
+import os
+import platform
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from difflib import SequenceMatcher
+from pathlib import Path
+from typing import TypeAlias
+
+import numpy as np
+
+from benchmarks.answering import AnswerScore
+from benchmarks.measure import SETTINGS, CellScore, PageScore
+from benchmarks.pictures import calibration_error, draw_laid, draw_reliability, draw_silent
+from benchmarks.proofing import BIG_PAGES, ProofScore
+from benchmarks.reckoning import ReckoningScore
+from benchmarks.repeats import SIGHTS, WAYS, RepeatScore
+from benchmarks.ruling import LyingScore, RulingScore
+from benchmarks.squaring import LaidScore, show_laying
+from benchmarks.timing import PageTime
+from benchmarks.writing import KINDS, name_kind
+from keel_line import __version__
+from keel_line.read.network import Network
+
+ROOT = Path(__file__).resolve().parent.parent
+REPORT = ROOT / "docs" / "accuracy.md"
+FIGURES = ROOT / "docs" / "figures"
+TURNED_PAGES = 120
+PHOTOGRAPHED_SHEETS = 30
+BENT_PAGES = 16
+RULED_PAGES = 42
+LEDGER_PAGES = 48
+REGISTER_PAGES = 32
+MARK_PAGES = 32
+GROUP_PAGES = 24
+PROSE_PAGES = 24
+LYING_PAGES = 24
+NEIGHBOUR_PAGES = 18
+TARGET_MATERIALS = 2  # the figures to reach are for 300 dpi, clean to moderately noisy
+
+Ruled: TypeAlias = tuple[
+    tuple[list[RulingScore], list[RulingScore]],
+    list[RulingScore],
+    int,
+    LyingScore,
+    dict[str, int],
+]
+
+
+def _percent(part: float, whole: float) -> str:
+    return f"{100 * part / whole:.2f}%" if whole else "–"
+
+
+def table_row(name: str, scores: list[PageScore]) -> str:
+    """Return one material's line of the report."""
+    cells = [c for s in scores for c in s.cells]
+    written = [c for c in cells if c.truth]
+    wrong = [c for c in cells if not c.right]
+    silent = [c for c in wrong if not c.flagged]
+    characters = sum(len(c.truth) for c in cells)
+    return (
+        "| "
+        + " | ".join(
+            [
+                name,
+                str(len(scores)),
+                _percent(sum(s.grid_right for s in scores), len(scores)),
+                str(len(written)),
+                _percent(sum(c.right for c in written), len(written)),
+                _percent(sum(c.errors for c in cells), characters),
+                _percent(sum(c.flagged for c in cells), len(cells)),
+                _percent(len(wrong) - len(silent), len(wrong)),
+                str(len(silent)),
+            ]
+        )
+        + " |"
+    )
+
+
+def writing_rows(*samples: Sequence[CellScore]) -> list[str]:
+    """Return a line of the report for each kind of text, with the figures of each sample of cells.
+
+    Cells are told apart by what is truly written in them.
+    """
+    rows = []
+    for kind in KINDS:
+        told = [kind]
+        for cells in samples:
+            own = [c for c in cells if name_kind(c.truth) == kind]
+            told += [
+                str(len(own)),
+                _percent(sum(c.right for c in own), len(own)),
+                _percent(sum(c.flagged for c in own), len(own)),
+                str(sum(not c.right and not c.flagged for c in own)),
+            ]
+        rows.append("| " + " | ".join(told) + " |")
+    return rows
+
+
+def plain_row(name: str, scores: list[PageScore]) -> str:
+    """Return one material's line of what is gained where signs are written plainly."""
+    cells = [c for s in scores for c in s.cells]
+    written = [c for c in cells if c.truth]
+    silent = sum(not right and not flagged for right, flagged in (c.plain for c in cells))
+    counts = (
+        _percent(sum(c.right for c in written), len(written)),
+        _percent(sum(c.plain[0] for c in written), len(written)),
+        _percent(sum(c.flagged for c in cells), len(cells)),
+        _percent(sum(c.plain[1] for c in cells), len(cells)),
+        str(sum(not c.right and not c.flagged for c in cells)),
+        str(silent),
+    )
+    return "| " + " | ".join([name, *counts]) + " |"
+
+
+def dial_rows(cells: list[CellScore]) -> list[str]:
+    """Return what each setting of the clerk's dial flags, a line of the report each."""
+    wrong = [c for c in cells if not c.right]
+    rows = []
+    for i, setting in enumerate(SETTINGS):
+        flagged = sum(c.flagged_at[i] for c in cells)
+        seen = sum(c.flagged_at[i] for c in wrong)
+        silent = 1000 * (len(wrong) - seen) / max(1, len(cells))
+        rows.append(
+            f"| {setting:g} | {_percent(flagged, len(cells))} | {_percent(seen, len(wrong))} | "
+            f"{silent:.1f} |"
+        )
+    return rows
+
+
+def confusions(cells: list[CellScore]) -> Counter[tuple[str, str]]:
+    """Count which characters were taken for which."""
+    pairs: Counter[tuple[str, str]] = Counter()
+    for cell in cells:
+        if cell.read is None or cell.right:
+            continue
+        match = SequenceMatcher(None, cell.truth, cell.read, autojunk=False)
+        for kind, a0, a1, b0, b1 in match.get_opcodes():
+            if kind != "equal":
+                pairs[cell.truth[a0:a1], cell.read[b0:b1]] += 1
+    return pairs
+
+
+def calibration_rows(cells: list[CellScore]) -> tuple[list[str], float]:
+    """Return confidence against truth by bands, and the expected calibration error."""
+    rows, error = [], 0.0
+    known = [c for c in cells if c.read is not None]
+    edges = (0.0, 0.5, 0.8, 0.9, 0.95, 0.98, 0.99, 0.995, 1.0001)
+    for low, high in zip(edges, edges[1:], strict=False):
+        inside = [c for c in known if low <= c.confidence < high]
+        if not inside:
+            continue
+        said = sum(c.confidence for c in inside) / len(inside)
+        was = sum(c.right for c in inside) / len(inside)
+        error += len(inside) / len(known) * abs(said - was)
+        rows.append(f"| {low:.3f} to {min(high, 1):.3f} | {len(inside)} | {said:.4f} | {was:.4f} |")
+    return rows, error
+
+
+@dataclass(frozen=True)
+class Measured:
+    """All that one run of the benchmark measured.
+
+    Attributes
+    ----------
+    groups
+        The pages of each material.
+    page, window, reader
+        What :mod:`benchmarks.timing` gives.
+    laid, ruled, reckoned, repeated, marked, proofed
+        How pages were squared, grids found, amounts checked, repeated values and lone marks read,
+        and doubts settled by key.
+    minutes
+        How long it all took.
+    """
+
+    groups: dict[str, list[PageScore]]
+    page: PageTime
+    window: dict[str, float]
+    reader: dict[str, float]
+    laid: LaidScore
+    ruled: Ruled
+    reckoned: dict[float, ReckoningScore]
+    repeated: tuple[list[dict[str, RepeatScore]], AnswerScore]
+    marked: list[dict[str, RepeatScore]]
+    proofed: ProofScore
+    minutes: float
+
+
+def write_report(measured: Measured) -> str:
+    """Write the report and its figures, and return its text."""
+    groups, page, window, reader = (
+        measured.groups,
+        measured.page,
+        measured.window,
+        measured.reader,
+    )
+    everything = [s for scores in groups.values() for s in scores]
+    target = [s for name in list(groups)[:TARGET_MATERIALS] for s in groups[name]]
+    cells = [c for s in everything for c in s.cells]
+    by_material = {n: [c for s in own for c in s.cells] for n, own in groups.items()}
+    silent = sorted(
+        (c for c in cells if not c.right and not c.flagged), key=lambda c: -c.confidence
+    )
+    rows, error = calibration_rows(cells)
+    skews = np.abs([s.skew_error_deg for s in everything])
+    recipe = Network().recipe
+    lines = [
+        "# Accuracy and speed",
+        "",
+        f"Measured on {datetime.now(UTC):%d %B %Y} by `make bench` with Keel Line {__version__}, "
+        f"reader {Network().hash} ({recipe.steps_trained:,} steps in its last stage of training), "
+        f"on {platform.machine()} with {os.cpu_count()} cores, in {measured.minutes:.0f} minutes. "
+        "Pages, faces and words are made by `synth/` from seeds of the benchmark's own; its faces "
+        "and its tenth of the word lists were kept out of training and tuning. Cells "
+        "hold numbers, dates, codes, names, words and phrases, some of "
+        "them random strings, which are harder than what most ledgers hold.",
+        "",
+        "## Figures to reach",
+        "",
+        "Ruled pages at 300 dpi, straight or up to 5° crooked, clean to moderately noisy "
+        f"({len(target)} pages):",
+        "",
+        *_figures(target, page, window),
+        "",
+        "## By material",
+        "",
+        "| material | pages | grid exactly right | cells with text | of them exactly right "
+        "| characters wrong | cells flagged | wrong cells flagged | wrong and not flagged |",
+        "|---|---|---|---|---|---|---|---|---|",
+        *[table_row(name, scores) for name, scores in groups.items()],
+        table_row("**all**", everything),
+        "",
+        "Flags are those of the default setting: one wrong cell in a thousand may pass unseen.",
+        "",
+        "### By what is written",
+        "",
+        "Cells of the 40 pages at 300 dpi, and of all pages.",
+        "",
+        "| what is written | cells | exactly right | flagged | wrong and not flagged "
+        "| cells of all pages | exactly right | flagged | wrong and not flagged |",
+        "|---|---|---|---|---|---|---|---|---|",
+        *writing_rows([c for s in target for c in s.cells], cells),
+        "",
+        "### What the dial does",
+        "",
+        "The same 40 pages at other settings of the dial, and all pages below them.",
+        "",
+        "| wrong cells in a thousand that may pass unseen | cells flagged | wrong cells flagged "
+        "| wrong and not flagged, in a thousand |",
+        "|---|---|---|---|",
+        *dial_rows([c for s in target for c in s.cells]),
+        "| **all materials** | | | |",
+        *dial_rows(cells),
+        "",
+        "### Dashes and quotes written plainly",
+        "",
+        "Which dash or quotation mark is printed is open in many faces. Where the clerk has them "
+        "written plainly (-, ' and \"), as printed and so:",
+        "",
+        "| material | exactly right | plainly | cells flagged | plainly "
+        "| wrong and not flagged | plainly |",
+        "|---|---|---|---|---|---|---|",
+        *[plain_row(name, scores) for name, scores in groups.items()],
+        plain_row("**all**", everything),
+        "",
+        "## Squaring",
+        "",
+        f"Skew error over {len(skews)} pages: median {np.median(skews):.3f}°, 95 of 100 under "
+        f"{np.percentile(skews, 95):.3f}°, largest {skews.max():.3f}°.",
+        "",
+        *_laid_lines(measured.laid),
+        "",
+        "Before and after: crooked, faxed, photographed on a desk, curled, lying on its side.",
+        "",
+        "![Pages as they came and squared](figures/squaring.png)",
+        "",
+        "## Grids by ruling",
+        "",
+        "The same pages drawn with other rules (faces and layouts apart from those used while "
+        "developing; wrapped cells, spans and headings of two levels among them): clean and office "
+        "scans, photocopies, faxes, photographs.",
+        "",
+        *_ruling_lines(measured.ruled),
+        "",
+        "## Columns that repeat themselves",
+        "",
+        *_repeat_lines(*measured.repeated),
+        "",
+        "## Marks that stand alone",
+        "",
+        *_mark_lines(measured.marked),
+        "",
+        "## Checks",
+        "",
+        *_reckoning_lines(measured.reckoned),
+        "",
+        "## Proofing",
+        "",
+        *_proof_lines(measured.proofed),
+        "",
+        "## Confidence",
+        "",
+        "| confidence | cells | said on average | were right |",
+        "|---|---|---|---|",
+        *rows,
+        "",
+        f"Expected calibration error: {error:.4f}. Wrong cells expected among the unflagged: "
+        f"{sum(1 - c.confidence for c in cells if not c.flagged):.1f}; there were {len(silent)}.",
+        "",
+        "By material, in bands of equally many cells (to reach: an error of 0.02 on each):",
+        "",
+        "| material | cells | calibration error |",
+        "|---|---|---|",
+        *[
+            f"| {name} | {len(own)} | {calibration_error(own):.4f} |"
+            for name, own in by_material.items()
+        ],
+        "",
+        "![Said against true, by material](figures/reliability.png)",
+        "",
+        "## What is taken for what",
+        "",
+        "| written | read | times |",
+        "|---|---|---|",
+        *[
+            f"| `{a or '(nothing)'}` | `{b or '(nothing)'}` | {n} |"
+            for (a, b), n in confusions(cells).most_common(15)
+        ],
+        "",
+        "## Wrong and not flagged, the surest first",
+        "",
+        "| written | read | confidence | material | face |",
+        "|---|---|---|---|---|",
+        *[
+            f"| `{c.truth or '(blank)'}` | `{c.read or '(blank)'}` | {c.confidence:.4f} | "
+            f"{c.condition} | {c.family} |"
+            for c in silent[:20]
+        ],
+        "",
+        "![Their ink](figures/silent.png)",
+        "",
+        "## Speed",
+        "",
+        "One A4 page at 300 dpi with 200 cells, in a process of its own with two threads: "
+        f"{page.again_s:.2f} s from file to readings ("
+        + ", ".join(f"{name} {spent:.2f} s" for name, spent in page.laps.items())
+        + f"); {page.first_s:.2f} s for the first page, which loads the reader; "
+        f"peak memory {page.peak_mb:.0f} MB.",
+        "",
+        f"The recogniser ({Network().model_file.stat().st_size / 1e6:.2f} MB) loads in "
+        f"{reader['load_ms']:.0f} ms and runs over {reader['lines_a_second']:.0f} lines of ten "
+        "characters a second with two threads.",
+        "",
+        f"The window: usable {window['usable_s']:.2f} s after the start of Python; a step to the "
+        f"next doubt takes {window['median_ms']:.1f} ms in the median and "
+        f"{window['worst_ms']:.1f} ms at worst of {window['steps']:.0f}, painting included "
+        "(offscreen, without a graphics card).",
+        "",
+        "## Limits",
+        "",
+        "- Without rules, a title right above a table may be taken for a row; tables close "
+        "together may be taken for one where no heading stands twice.",
+        "- A page's curl is taken out where rules or lines of text show it; a crease is not.",
+        "- A hairline dash that stands alone and of which a fax leaves no ink is read as blank.",
+        "- Handwriting is not read.",
+        "- A 204x98 dpi fax keeps so few rows of dots a letter that many cells are in doubt.",
+        "",
+    ]
+    FIGURES.mkdir(exist_ok=True)
+    draw_reliability(by_material, FIGURES / "reliability.png")
+    draw_silent(silent[:20], FIGURES / "silent.png")
+    draw_laid(show_laying(), FIGURES / "squaring.png")
+    text = "\n".join(lines)
+    REPORT.write_text(text, encoding="utf-8")
+    return text
+
+
+def _laid_lines(laid: LaidScore) -> list[str]:
+    turns, sheets, bends = laid.turns, laid.sheets, laid.bends
+    away = 100 * np.array(sheets.errors or (np.nan,))
+    return [
+        f"Way up: {turns.right} of {turns.pages} pages with at least 20 words, laid in one of the "
+        f"four ways, came upright; {turns.wrong_and_sure} of the others without a doubt shown.",
+        "",
+        f"Sheets in photographs (torn corners and fingers over an edge among them): {sheets.found} "
+        f"of {sheets.sheets} found; the worst of the four corners is off by "
+        f"{np.median(away):.3f}% of the picture's diagonal in the median, {away.max():.3f}% at "
+        f"most; proportions right on {sheets.proportions_right}. {sheets.seconds:.2f} s each.",
+        "",
+        f"Curl on {bends.pages} photographs without a desk in sight: {len(bends.after)} rules keep "
+        f"from straight and level by {np.median(bends.after):.2f} px in the median and "
+        f"{np.percentile(bends.after, 95):.2f} px in 95 of 100 (at 200 px per inch; "
+        f"{np.median(bends.before):.1f} and {np.percentile(bends.before, 95):.1f} px before). "
+        f"A photograph of 12 megapixels is squared in {bends.seconds:.2f} s, "
+        f"with memory for {bends.copies:.1f} copies of it.",
+    ]
+
+
+def _ruling_lines(ruled: Ruled) -> list[str]:
+    (scores, harder), neighbours, false_tables, lying, groups = ruled
+    right = sum(s.right for s in scores)
+    wrong = sum(s.tables for s in scores) - right
+    return [
+        "| rules | tables | found | grid exactly right | neighbour relations F1 "
+        "| heading rows right | seconds a page |",
+        "|---|---|---|---|---|---|---|",
+        *[
+            f"| {s.name} | {s.tables} | {_percent(s.found, s.tables)} | "
+            f"{_percent(s.right, s.tables)} | {s.relations_f1:.4f} | {_percent(s.headed, s.right)} "
+            f"| {np.mean(s.seconds):.2f} |"
+            for s in scores
+        ],
+        "",
+        "Of all of these, the tables that hold something harder:",
+        "",
+        "| what they hold | tables | grid exactly right | neighbour relations F1 |",
+        "|---|---|---|---|",
+        *[
+            f"| {s.name} | {s.tables} | {_percent(s.right, s.tables)} | {s.relations_f1:.4f} |"
+            for s in harder
+        ],
+        "",
+        f"Of {wrong} wrong grids {sum(s.doubted_wrong for s in scores)} had a line that was said "
+        f"to want a look; of {right} right ones {sum(s.doubted_right for s in scores)}. Heading "
+        "rows are counted where the grid is right, from the true texts. "
+        f"{sum(s.gone for s in scores)} of the wrong ones stand on copies that kept next to no ink "
+        "of them: fewer than one cell in ten shows any.",
+        "",
+        f"Of {PROSE_PAGES} pages of running text, lists and letters, a table was seen on "
+        f"{false_tables}.",
+        "",
+        f"Of {lying.tables} tables on their side, ruled and not, under upright ones, {lying.told} "
+        f"were told to lie so; of the upright ones {lying.mistaken}.",
+        "",
+        f"Where the cells of the first column span rows: of {GROUP_PAGES} tables ruled across "
+        f"{groups['across']} came out exactly right, of {GROUP_PAGES} fully ruled ones "
+        f"{groups['full']}.",
+        "",
+        "Two tables close together, half of the pairs in the same form (their heading, their "
+        "columns); those beside each other are level:",
+        "",
+        "| where they stand | tables | grid exactly right | neighbour relations F1 |",
+        "|---|---|---|---|",
+        *[
+            f"| {s.name} | {s.tables} | {_percent(s.right, s.tables)} | {s.relations_f1:.4f} |"
+            for s in neighbours
+        ],
+    ]
+
+
+_KINDS = {"text": "words, figures, codes", "mark": "a mark alone", "blank": "blank"}
+
+
+def _repeat_lines(scores: list[dict[str, RepeatScore]], answers: AnswerScore) -> list[str]:
+    return [
+        f"{REGISTER_PAGES} registers (all materials), most of whose columns hold a few values "
+        "again and again; some hold dashes or ditto marks alone. Read cell by cell, and with what "
+        "the column says elsewhere:",
+        "",
+        "| cells | | number | exactly right | flagged | wrong and not flagged | read as nothing |",
+        "|---|---|---|---|---|---|---|",
+        *[
+            f"| {named} | {way} | {s.cells} | {_percent(s.right, s.cells)} | "
+            f"{_percent(s.flagged, s.cells)} | {s.silent} | {s.lost} |"
+            for kind, named in _KINDS.items()
+            for way, score in zip(WAYS, scores, strict=True)
+            for s in (score[kind],)
+        ],
+        "",
+        f"Of all these cells {answers.unseen} are wrong and not flagged. A clerk who answers every "
+        f"doubt truthfully is asked {answers.asked_apart} times and leaves {answers.apart}; where "
+        "what was put right puts those in doubt that were read alike in the column, "
+        f"{answers.asked} times, and leaves {answers.left}.",
+    ]
+
+
+def _mark_lines(scores: list[dict[str, RepeatScore]]) -> list[str]:
+    return [
+        f"{MARK_PAGES} tables (all materials) with columns of dashes, ditto marks, dots and the "
+        "like in none to four fifths of their cells; the other cells are blank or hold a number. "
+        "Hairline dashes of some faces leave nothing on the paper of a fax. As printed, and with "
+        "dashes and quotation marks written plainly:",
+        "",
+        "| cells | | number | exactly right | flagged | wrong and not flagged | read as nothing |",
+        "|---|---|---|---|---|---|---|",
+        *[
+            f"| {named} | {sight} | {s.cells} | {_percent(s.right, s.cells)} | "
+            f"{_percent(s.flagged, s.cells)} | {s.silent} | {s.lost} |"
+            for kind, named in _KINDS.items()
+            for sight, score in zip(SIGHTS, scores, strict=True)
+            for s in (score[kind],)
+        ],
+    ]
+
+
+def _reckoning_lines(scores: dict[float, ReckoningScore]) -> list[str]:
+    first = next(iter(scores.values()))
+    ways = ("by the reading alone", "with the checks")
+    return [
+        f"{LEDGER_PAGES} ledgers (office scans, photocopies, faxes) whose dues are days times rate "
+        f"and that carry totals: {first.cells} cells, {first.wrong} of them read wrong.",
+        "",
+        "| wrong cells in a thousand that may pass unseen | | wrong and not flagged | of these in "
+        "columns that are reckoned with | right and flagged |",
+        "|---|---|---|---|---|",
+        *[
+            f"| {dial:g} | {way} | {score.silent[k]} | {score.silent_amounts[k]} | "
+            f"{score.needless[k]} |"
+            for dial, score in scores.items()
+            for k, way in enumerate(ways)
+        ],
+    ]
+
+
+def _proof_lines(score: ProofScore) -> list[str]:
+    return [
+        f"A clerk who answers all {score.doubts} doubts of the fax pages truthfully presses "
+        f"{score.presses / max(1, score.doubts):.2f} keys a doubt beyond the characters that must "
+        "be typed.",
+        "",
+        f"Keys over a docket of {score.rows:,} rows on {BIG_PAGES} pages, painting included "
+        "(offscreen, without a graphics card):",
+        "",
+        "| key | median, ms | worst, ms |",
+        "|---|---|---|",
+        *[f"| {name} | {middle} | {worst} |" for name, (middle, worst) in score.keys.items()],
+    ]
+
+
+def _figures(target: list[PageScore], page: PageTime, window: dict[str, float]) -> list[str]:
+    cells = [c for s in target for c in s.cells]
+    written = [c for c in cells if c.truth]
+    wrong = [c for c in cells if not c.right]
+    flagged_wrong = sum(c.flagged for c in wrong)
+    rows = [
+        ("grid exactly right", "≥ 95%", _percent(sum(s.grid_right for s in target), len(target))),
+        (
+            "cells with text exactly right",
+            "≥ 97%",
+            _percent(sum(c.right for c in written), len(written)),
+        ),
+        ("wrong cells that are flagged", "≥ 90%", _percent(flagged_wrong, len(wrong))),
+        ("cells flagged", "≤ 8%", _percent(sum(c.flagged for c in cells), len(cells))),
+        ("A4 page, 200 cells", "≤ 3 s", f"{page.again_s:.2f} s"),
+        ("peak memory", "< 600 MB", f"{page.peak_mb:.0f} MB"),
+        ("window usable", "< 2 s", f"{window['usable_s']:.2f} s"),
+        ("step to the next doubt", "< 16 ms", f"{window['median_ms']:.1f} ms"),
+    ]
+    return [
+        "| figure | to reach | measured |",
+        "|---|---|---|",
+        *[f"| {a} | {b} | {c} |" for a, b, c in rows],
+    ]
