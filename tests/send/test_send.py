@@ -112,13 +112,16 @@ def test_any_sheet_names_work(wanted: list[str]) -> None:
 
 def test_csv_reads_back(tmp_path: Path) -> None:
     rows = [["Vessel", "Note"], ["Fair, Isobel", 'said "no"'], ["Skerry\nHead", "é ½"]]
-    (path,) = write_csv([table(rows)], tmp_path / "out.csv")
+    path = tmp_path / "out.csv"
+    write_csv([table(rows)], path)
+    assert list(tmp_path.iterdir()) == [path]
     with path.open(encoding="utf-8-sig", newline="") as source:
         assert list(csv.reader(source)) == rows
 
 
 def test_several_tables_make_several_csv_files(tmp_path: Path) -> None:
-    paths = write_csv([table([["a"]]), table([["b"]])], tmp_path / "out.csv")
+    write_csv([table([["a"]]), table([["b"]])], tmp_path / "out.csv")
+    paths = sorted(tmp_path.iterdir())
     assert [p.name for p in paths] == ["out-1.csv", "out-2.csv"]
 
 

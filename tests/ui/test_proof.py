@@ -392,6 +392,40 @@ def test_tab_takes_what_the_column_expects(window: Window, press: Keys) -> None:
     assert table.cells[index].text == "Corriemoor"
 
 
+def test_tab_never_loses_what_is_typed(window: Window, press: Keys) -> None:
+    index = go_to_place(window, 9, 2)
+    press("KT")
+    editor = window.proof.editor
+    assert not editor.expected
+    press(Key.Key_Tab)
+    press(Key.Key_Tab, Mod.ShiftModifier)
+    assert editor.isVisible()
+    press(Key.Key_Return)
+    table = window.session.table
+    assert table is not None
+    assert table.cells[index].text == "KT"
+
+
+def test_typing_that_a_click_gives_up_is_told(window: Window, press: Keys) -> None:
+    index = go_to_place(window, 9, 2)
+    table = window.session.table
+    assert table is not None
+    before = table.cells[index].text
+    press("KT")
+    interline = window.proof.interline
+    beside = table.cells[table.grid.number_at(9, 1) or 0].cell
+    at = interline.cell_box(beside).center().toPoint()
+    QTest.mouseClick(interline.view, Qt.MouseButton.LeftButton, pos=at)
+    assert not window.proof.editor.isVisible()
+    assert "“KT” was not kept" in window.message.text()
+    assert table.cells[index].text == before
+    assert window.session.cell.cell == beside
+    press(Key.Key_F2)  # and nothing is said where nothing was changed
+    window.say("")
+    QTest.mouseClick(interline.view, Qt.MouseButton.LeftButton, pos=at)
+    assert not window.message.text()
+
+
 def test_what_is_typed_is_held_against_its_column(window: Window, press: Keys) -> None:
     table = window.session.table
     assert table is not None

@@ -31,7 +31,7 @@ from keel_line.model.table import CellState, Settled, TableState
 from keel_line.read.confidence import Flagging, load_calibration, make_flagging
 from keel_line.rule.mend import place_grid
 from keel_line.send.document import encode_document, make_document, write_document
-from keel_line.send.separated import write_csv, write_rows
+from keel_line.send.separated import name_csv_files, write_csv, write_rows
 from keel_line.send.workbook import write_workbook
 from keel_line.settings import PLAIN_SIGNS, UNSEEN
 from keel_line.square.skew import LIMIT_DEG, Lean
@@ -413,10 +413,31 @@ class Desk:
 
     # --- send -----------------------------------------------------------------------------------
 
+    def name_files(self, target: Path, tables: Sequence[TableState] | None = None) -> list[Path]:
+        """Return the files that :meth:`send` writes, by the format of the target's ending.
+
+        Raises
+        ------
+        OutputError
+            When the ending is unknown, or there is no table to be written.
+        """
+        chosen = self.tables() if tables is None else tables
+        ending = target.suffix.lower()
+        if ending not in SEND_FORMATS:
+            known = ", ".join(SEND_FORMATS)
+            raise OutputError(
+                f"{target.name}: no format goes by the ending “{ending}”. Use {known}."
+            )
+        if ending == ".json" and (names := self._name_documents(target)):
+            return names
+        if not chosen:  # nothing is put in the place of a file
+            raise OutputError(f"There is no table that could be written to {target.name}.")
+        return name_csv_files(target, len(chosen)) if ending == ".csv" else [target]
+
     def send(self, target: Path, tables: Sequence[TableState] | None = None) -> list[Path]:
         """Write tables (all unless said otherwise) in the format of the target's ending.
 
-        Returns the files that were written.
+        Returns the files that were written (see :meth:`name_files`).
 
         Raises
         ------
@@ -424,18 +445,16 @@ class Desk:
             When the ending is unknown, the target cannot be written, or there is no table for it.
         """
         chosen = self.tables() if tables is None else tables
+        files = self.name_files(target, chosen)
         ending = target.suffix.lower()
-        if not chosen and ending in {".xlsx", ".csv"}:  # nothing is put in the place of a file
-            raise OutputError(f"There is no table that could be written to {target.name}.")
         if ending == ".xlsx":
             write_workbook(chosen, target)
-            return [target]
-        if ending == ".csv":
-            return write_csv(chosen, target)
-        if ending == ".json":
-            return self._send_json(target)
-        known = ", ".join(SEND_FORMATS)
-        raise OutputError(f"{target.name}: no format goes by the ending “{ending}”. Use {known}.")
+        elif ending == ".csv":
+            write_csv(chosen, target)
+        else:
+            for path, (_, document) in zip(files, self.documents(), strict=True):
+                write_document(document, path)
+        return files
 
     def documents(self) -> list[tuple[SourceState, dict[str, object]]]:
         """Return each usable source's pages and tables as JSON documents."""
@@ -456,19 +475,17 @@ class Desk:
         """Return the documents as encoded JSON, for standard output."""
         return [encode_document(document) for _, document in self.documents()]
 
-    def _send_json(self, target: Path) -> list[Path]:
-        documents = self.documents()
-        if len(documents) == 1:
-            write_document(documents[0][1], target)
+    def _name_documents(self, target: Path) -> list[Path]:
+        sources = [s for s in self.sources() if not s.trouble]
+        if len(sources) == 1:
             return [target]
-        written = []
-        for source, document in documents:
+        names: list[Path] = []
+        for source in sources:
             path = target.with_name(f"{target.stem}-{Path(source.name).stem}{target.suffix}")
-            if path in written:
+            if path in names:
                 path = target.with_name(f"{path.stem}-{source.id}{target.suffix}")
-            write_document(document, path)
-            written.append(path)
-        return written
+            names.append(path)
+        return names
 
 
 def _tell_carried(finding: PageFinding, carried: Carried) -> Notice:

@@ -18,35 +18,33 @@ def as_rows(table: TableState) -> list[list[str]]:
     return rows
 
 
-def write_csv(tables: Sequence[TableState], target: Path) -> list[Path]:
+def name_csv_files(target: Path, tables: int) -> list[Path]:
+    """Return where so many tables go: one to ``target`` itself, several beside it.
+
+    Several are called ``NAME-1.csv``, ``NAME-2.csv`` …
+    """
+    if tables <= 1:
+        return [target]
+    return [target.with_name(f"{target.stem}-{i}{target.suffix}") for i in range(1, tables + 1)]
+
+
+def write_csv(tables: Sequence[TableState], target: Path) -> None:
     """Write each table as CSV (UTF-8 with a mark, so that spreadsheets see the accents).
 
-    One table goes to ``target`` itself; several go beside it as ``NAME-1.csv``, ``NAME-2.csv`` …
-
-    Returns
-    -------
-    list of Path
-        The files that were written.
+    The files are those of :func:`name_csv_files`.
 
     Raises
     ------
     OutputError
         When one cannot be written.
     """
-    if len(tables) <= 1:
-        targets = [target]
-    else:
-        targets = [
-            target.with_name(f"{target.stem}-{i}{target.suffix}") for i in range(1, len(tables) + 1)
-        ]
     everything = [as_rows(t) for t in tables] or [[]]
-    for path, rows in zip(targets, everything, strict=True):
-        write_safely(path, lambda part, rows=rows: _write(rows, part))  # type: ignore[misc]  # bound now
-    return targets
+    for path, rows in zip(name_csv_files(target, len(tables)), everything, strict=True):
+        write_rows(rows, path)
 
 
 def write_rows(rows: Sequence[Sequence[str]], target: Path) -> None:
-    """Write rows as one CSV file, in the same way.
+    """Write rows as one CSV file.
 
     Raises
     ------

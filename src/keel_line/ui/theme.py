@@ -154,7 +154,7 @@ def _sheet(c: Colours) -> str:
     QLabel#trouble {{ color: {c.trouble}; }}
     QPushButton {{
         background: {c.sheet}; border: 1px solid {c.hairline}; border-radius: 4px;
-        padding: 6px 14px;
+        padding: 6px 14px; outline: none;
     }}
     QPushButton:hover {{ border-color: {c.teal}; }}
     QPushButton:focus {{ border: 2px solid {c.teal}; padding: 5px 13px; }}
@@ -191,9 +191,10 @@ def _sheet(c: Colours) -> str:
         background: {c.sheet}; border: 1px solid {c.hairline}; gridline-color: {c.hairline};
         selection-background-color: {c.teal_wash}; selection-color: {c.ink}; outline: none;
     }}
+    QTableView::item {{ padding: 0 8px; }}
     QHeaderView::section {{
         background: {c.heading}; border: none; border-bottom: 1px solid {c.hairline};
-        padding: 6px 8px; color: {c.quiet};
+        padding: 6px 8px 6px 11px; color: {c.quiet};
     }}
     QTableCornerButton::section {{ background: {c.heading}; border: none; }}
     QRadioButton {{ padding: 4px 0; spacing: 8px; }}

@@ -13,6 +13,7 @@ from PyQt6.QtGui import (
     QDragEnterEvent,
     QDropEvent,
     QIcon,
+    QKeyEvent,
     QKeySequence,
     QPainter,
     QPen,
@@ -20,6 +21,7 @@ from PyQt6.QtGui import (
     QResizeEvent,
 )
 from PyQt6.QtWidgets import (
+    QAbstractButton,
     QApplication,
     QFileDialog,
     QHBoxLayout,
@@ -224,7 +226,7 @@ class Window(QMainWindow):
         self.send.go_to.connect(self.go_to)
 
     def _focus_station(self) -> None:
-        self._stations[self._at].setFocus()
+        self._take_hand()
 
     def _say_of_sending(self, text: str, trouble: bool) -> None:  # noqa: FBT001 - a slot
         self.say(text, trouble=trouble)
@@ -438,8 +440,17 @@ class Window(QMainWindow):
             self.send.refresh()
         elif station == "proof":
             self.proof.refresh()
-        self._stations[station].setFocus()
+        self._take_hand()
         self._refresh_counts()
+
+    def _take_hand(self) -> None:
+        """Give the keys to the station at hand.
+
+        Stations with several controls have no focus proxy: Tab would come back to it from the
+        control after it, and never get further.
+        """
+        first = {"gather": self.gather.first, "send": self.send.write_button}
+        first.get(self._at, self._stations[self._at]).setFocus()
 
     def go_to_page(self, page_id: int) -> None:
         """Put a page at hand; in Proof, its first table."""
@@ -448,7 +459,7 @@ class Window(QMainWindow):
         if self._at in {"square", "rule"}:
             self._show_page()
         self._refresh_ribbon()
-        self._stations[self._at].setFocus()
+        self._take_hand()
 
     def _show_lines_of(self, page_id: int) -> None:
         self.go_to_page(page_id)
@@ -639,6 +650,19 @@ class Window(QMainWindow):
         self.refresh()
 
     # --- Qt's own -------------------------------------------------------------------------------
+
+    @override
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        # Qt presses a button by Space alone; Enter is what the hand is on here.
+        at = self.focusWidget()
+        if (
+            event is not None
+            and event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter}
+            and isinstance(at, QAbstractButton)
+        ):
+            at.click()
+            return
+        super().keyPressEvent(event)
 
     @override
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QIcon, QPixmap
+from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -147,6 +147,7 @@ class GatherStation(QWidget):
             head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
             head.setSectionResizeMode(len(COLUMNS) - 1, QHeaderView.ResizeMode.Stretch)
             head.setHighlightSections(False)
+        self.first: QWidget = self.table
         self._stack = QStackedLayout(self)
         self._stack.addWidget(self._make_beginning())
         self._stack.addWidget(self._make_manifest())
@@ -233,15 +234,9 @@ class GatherStation(QWidget):
         self.model.show(rows, small)
         if rows:
             self.table.selectRow(min(max(at, 0), len(rows) - 1))
-        self.setFocusProxy(self.table if rows else self.begin_button)
+        self.first = self.table if rows else self.begin_button
 
     def _choose(self, index: QModelIndex) -> None:
         row = self.model.row_at(index.row())
         if isinstance(row, PageState):
             self.page_chosen.emit(row.id)
-
-    @override
-    def focusInEvent(self, event: QFocusEvent | None) -> None:
-        proxy = self.focusProxy()
-        if proxy is not None:
-            proxy.setFocus()

@@ -24,10 +24,19 @@ class CellEditor(QPlainTextEdit):
 
     ``expect`` is asked after each change how the text may go on; its answer stands behind the
     cursor in quiet ink.
+
+    Signals
+    -------
+    committed
+        The text was settled.
+    dropped
+        The field was left; carries what was typed where that was not on purpose, else nothing.
+    typed
+        The text changed.
     """
 
     committed = pyqtSignal(str)
-    dropped = pyqtSignal()
+    dropped = pyqtSignal(str)
     typed = pyqtSignal(str)
 
     def __init__(self, parent: QWidget | None) -> None:
@@ -40,8 +49,8 @@ class CellEditor(QPlainTextEdit):
             document.setDocumentMargin(3)
         self.expect: Callable[[str], str] = lambda _typed: ""
         self.expected = ""
+        self._begun = ""
         self.quiet = QColor("gray")
-        self.setTabChangesFocus(True)
         self.textChanged.connect(self._ask)
         self.setAccessibleName("The right value")
         self.hide()
@@ -49,6 +58,7 @@ class CellEditor(QPlainTextEdit):
     def begin(self, text: str) -> None:
         """Show the field with a text, the cursor at its end."""
         self.show()
+        self._begun = text
         self.setPlainText(text)
         self.moveCursor(QTextCursor.MoveOperation.End)
         self.raise_()
@@ -85,14 +95,14 @@ class CellEditor(QPlainTextEdit):
 
     @override
     def event(self, event: QEvent | None) -> bool:
-        # Tab would leave the field before keyPressEvent saw it.
+        # Tab would leave the field before keyPressEvent saw it, and with it what was typed.
         if (
             isinstance(event, QKeyEvent)
             and event.type() == QEvent.Type.KeyPress
-            and event.key() == Qt.Key.Key_Tab
-            and self.expected
+            and event.key() in {Qt.Key.Key_Tab, Qt.Key.Key_Backtab}
         ):
-            self.insertPlainText(self.expected)
+            if event.key() == Qt.Key.Key_Tab and self._at_end:
+                self.insertPlainText(self.expected)
             return True
         return super().event(event)
 
@@ -106,7 +116,7 @@ class CellEditor(QPlainTextEdit):
         elif enter:
             self.committed.emit(self.toPlainText()[:MOST_CHARACTERS].strip())
         elif event.key() == Qt.Key.Key_Escape:
-            self.dropped.emit()
+            self.dropped.emit("")
         else:
             super().keyPressEvent(event)
 
@@ -114,8 +124,6 @@ class CellEditor(QPlainTextEdit):
     def focusOutEvent(self, event: QFocusEvent | None) -> None:
         super().focusOutEvent(event)
         # A menu or another window takes the focus for a while only.
-        if event is not None and event.reason() in {
-            Qt.FocusReason.MouseFocusReason,
-            Qt.FocusReason.TabFocusReason,
-        }:
-            self.dropped.emit()
+        if event is not None and event.reason() == Qt.FocusReason.MouseFocusReason:
+            text = self.toPlainText()
+            self.dropped.emit("" if text == self._begun else text)

@@ -591,11 +591,14 @@ class ProofStation(QWidget):
         self.interline.setFocus()
         self._settle(text, "typed")
 
-    def _drop(self) -> None:
+    def _drop(self, typed: str = "") -> None:
+        """Close the field; what was ``typed`` and is lost by that is told."""
         if self.editor.isVisible():
             self._check_typed("")
             self.editor.hide()
             self.interline.setFocus()
+            if typed:
+                self.said.emit(f"“{typed}” was not kept: Enter keeps what is typed.")
 
     @override
     def focusInEvent(self, event: QFocusEvent | None) -> None:

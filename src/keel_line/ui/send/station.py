@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QUrl, pyqtSignal
-from PyQt6.QtGui import QDesktopServices, QFocusEvent, QGuiApplication, QKeyEvent
+from PyQt6.QtGui import QDesktopServices, QGuiApplication, QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QFileDialog,
@@ -109,6 +109,7 @@ class SendStation(QWidget):
         super().__init__()
         self._session, self._theme = session, theme
         self.written: list[Path] = []
+        self._there: list[Path] = []  # files that were asked for
         self._touched = False
         self._lines = QVBoxLayout()
         self._lines.setSpacing(0)
@@ -123,7 +124,6 @@ class SendStation(QWidget):
         whole.addLayout(self._make_preflight_side(), 1)
         whole.addLayout(self._make_writing_side(), 1)
         self.formats[".xlsx"].setChecked(True)
-        self.setFocusProxy(self.write_button)
         session.cells_changed.connect(self.refresh)
         session.tables_changed.connect(self.refresh)
 
@@ -149,7 +149,7 @@ class SendStation(QWidget):
             button = QRadioButton(f"{label} ({ending})")
             note = QLabel(_NOTES[ending])
             note.setObjectName("quiet")
-            note.setIndent(26)
+            note.setIndent(22)
             button.toggled.connect(self._change_format)
             self.formats[ending] = button
             side.addWidget(button)
@@ -256,8 +256,15 @@ class SendStation(QWidget):
         target = Path(text).expanduser()
         if target.suffix.lower() not in SEND_FORMATS:
             target = target.with_name(target.name + self.ending)
+        desk, tables = self._session.desk, self._session.tables
         try:
-            self.written = self._session.desk.send(target, self._session.tables)
+            files = desk.name_files(target, tables)
+            there = [p for p in files if p.exists() and p not in self.written]
+            if there and there != self._there:
+                self._there = there
+                self.said.emit(_ask_for(there), TROUBLE)
+                return
+            self.written = desk.send(target, tables)
         except KeelLineError as error:
             self.said.emit(str(error), TROUBLE)
             return
@@ -283,18 +290,17 @@ class SendStation(QWidget):
 
     @override
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter}:
-            focused = self.focusWidget()
-            if isinstance(focused, QAbstractButton):
-                focused.click()
-                return
+        enter = event is not None and event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter}
+        if enter and not isinstance(self.focusWidget(), QAbstractButton):
             self.write()
             return
         super().keyPressEvent(event)
 
-    @override
-    def focusInEvent(self, event: QFocusEvent | None) -> None:
-        self.write_button.setFocus()
+
+def _ask_for(there: list[Path]) -> str:
+    """Return the question whether files are to be written over."""
+    more = "" if len(there) == 1 else f" (and {len(there) - 1} more)"
+    return f"{there[0].name} is there already{more}. Write once more to write over it."
 
 
 def _row(*widgets: QWidget, stretch_first: bool = False) -> QHBoxLayout:
