@@ -426,6 +426,34 @@ def test_typing_that_a_click_gives_up_is_told(window: Window, press: Keys) -> No
     assert not window.message.text()
 
 
+def test_what_is_typed_stays_with_its_cell(window: Window, press: Keys) -> None:
+    index = go_to_place(window, 9, 2)
+    table = window.session.table
+    assert table is not None
+    press("KT")
+    QTest.keyClick(window, Key.Key_3, Mod.ControlModifier)
+    QTest.keyClick(window, Key.Key_4, Mod.ControlModifier)
+    assert window.proof.editor.isVisible()
+    press(Key.Key_Return)
+    assert window.session.tables[0].cells[index].text == "KT"
+    go_to_place(window, 9, 1)
+    press("5")
+    other = next(t for t in window.session.tables if t.page_id != table.page_id)
+    window.go_to_page(other.page_id)  # as a click on the ribbon does
+    assert not window.proof.editor.isVisible()
+    assert "“5” was not kept" in window.message.text()
+    assert window.session.cell.text != "5"
+    window.session.go_to(0, index)
+    press("7")
+    window.go_to("rule")
+    window.go_to_page(other.page_id)
+    window.go_to("proof")
+    press(Key.Key_Down)
+    assert not window.proof.editor.isVisible()
+    assert not any(s.text == "7" and s.settled for t in window.session.tables for s in t.cells)
+    assert window.session.tables[0].cells[index].text == "KT"
+
+
 def test_what_is_typed_is_held_against_its_column(window: Window, press: Keys) -> None:
     table = window.session.table
     assert table is not None

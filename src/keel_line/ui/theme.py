@@ -191,11 +191,12 @@ def _sheet(c: Colours) -> str:
         background: {c.sheet}; border: 1px solid {c.hairline}; gridline-color: {c.hairline};
         selection-background-color: {c.teal_wash}; selection-color: {c.ink}; outline: none;
     }}
-    QTableView::item {{ padding: 0 8px; }}
+    QTableView#list::item {{ padding: 0 8px; }}
     QHeaderView::section {{
         background: {c.heading}; border: none; border-bottom: 1px solid {c.hairline};
-        padding: 6px 8px 6px 11px; color: {c.quiet};
+        padding: 6px 8px; color: {c.quiet};
     }}
+    QTableView#list QHeaderView::section {{ padding: 6px 8px 6px 11px; }}
     QTableCornerButton::section {{ background: {c.heading}; border: none; }}
     QRadioButton {{ padding: 4px 0; spacing: 8px; }}
     QRadioButton:focus {{ color: {c.teal}; }}

@@ -132,6 +132,7 @@ class GatherStation(QWidget):
         self._theme = theme
         self.model = ManifestModel(theme)
         self.table = QTableView()
+        self.table.setObjectName("list")
         self.table.setModel(self.model)
         self.table.setIconSize(QSize(34, 44))
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)

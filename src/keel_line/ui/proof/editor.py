@@ -49,20 +49,25 @@ class CellEditor(QPlainTextEdit):
             document.setDocumentMargin(3)
         self.expect: Callable[[str], str] = lambda _typed: ""
         self.expected = ""
-        self._begun = ""
+        self._value = ""
         self.quiet = QColor("gray")
         self.textChanged.connect(self._ask)
         self.setAccessibleName("The right value")
         self.hide()
 
-    def begin(self, text: str) -> None:
-        """Show the field with a text, the cursor at its end."""
+    def begin(self, text: str, value: str) -> None:
+        """Show the field with a text, the cursor at its end; ``value`` is the cell's as it is."""
         self.show()
-        self._begun = text
+        self._value = value
         self.setPlainText(text)
         self.moveCursor(QTextCursor.MoveOperation.End)
         self.raise_()
         self.setFocus()
+
+    def changed_text(self) -> str:
+        """Return what was typed, or nothing where that is the cell's value as it is."""
+        text = self.toPlainText()
+        return "" if text == self._value else text
 
     def _ask(self) -> None:
         """Ask how the text may go on."""
@@ -125,5 +130,4 @@ class CellEditor(QPlainTextEdit):
         super().focusOutEvent(event)
         # A menu or another window takes the focus for a while only.
         if event is not None and event.reason() == Qt.FocusReason.MouseFocusReason:
-            text = self.toPlainText()
-            self.dropped.emit("" if text == self._begun else text)
+            self.dropped.emit(self.changed_text())

@@ -130,6 +130,7 @@ class HistorySheet(QWidget):
         self.search.textChanged.connect(self._filter)
         self.search.installEventFilter(self)
         self.table = QTableView()
+        self.table.setObjectName("list")
         self.table.setModel(self.proxy)
         self.table.setAccessibleName("Corrections, the latest first")
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)

@@ -72,6 +72,7 @@ class ProofStation(QWidget):
         self._settled_at: deque[float] = deque(maxlen=_PACE_OVER)
         self._going_on = False
         self._unlike = ""
+        self._typing_in: int | None = None  # id of the cell that is typed in
         self._drawn: list[int] = []  # ids of cells drawn at random, while they are gone through
         self.lens = Lens(theme)
         self.panel = DoubtPanel(theme)
@@ -151,6 +152,8 @@ class ProofStation(QWidget):
     def refresh(self) -> None:
         """Show the session's cell at hand."""
         session, table = self._session, self._session.table
+        if self._typing_in is not None and (table is None or session.cell.id != self._typing_in):
+            self._drop(self.editor.changed_text())  # it was meant for that cell, and no other
         if session.desk is not self._desk:  # another docket: nothing drawn or sorted is left of it
             self._desk = session.desk
             self._drawn = []
@@ -558,7 +561,8 @@ class ProofStation(QWidget):
         self.editor.setFont(self._theme.bold(1.08))
         self.editor.quiet = self._theme.color("quiet")
         self._unlike = ""
-        self.editor.begin(text)
+        self._typing_in = self._session.cell.id
+        self.editor.begin(text, self._session.cell.text)
         self._place_editor()
 
     def _expect(self, typed: str) -> str:
@@ -587,14 +591,16 @@ class ProofStation(QWidget):
 
     def _commit(self, text: str) -> None:
         self._check_typed("")
+        self._typing_in = None
         self.editor.hide()
         self.interline.setFocus()
         self._settle(text, "typed")
 
     def _drop(self, typed: str = "") -> None:
         """Close the field; what was ``typed`` and is lost by that is told."""
-        if self.editor.isVisible():
+        if self._typing_in is not None:
             self._check_typed("")
+            self._typing_in = None
             self.editor.hide()
             self.interline.setFocus()
             if typed:
