@@ -426,6 +426,23 @@ def test_typing_that_a_click_gives_up_is_told(window: Window, press: Keys) -> No
     assert not window.message.text()
 
 
+def test_a_reading_is_taken_while_typing(window: Window, press: Keys) -> None:
+    session = window.session
+    session.go_to_first_doubt()
+    place, wanted = (session.table_index, session.cell_index), session.cell.reading.runners_up[0]
+    press("9")
+    editor = window.proof.editor
+    press(Key.Key_5, Mod.AltModifier)
+    readings = window.proof.panel.view.readings if window.proof.panel.view else ()
+    assert len(readings) < 5
+    assert editor.toPlainText() == "9"  # there is no fifth reading, and no figure is typed
+    press(Key.Key_2, Mod.AltModifier)
+    assert not editor.isVisible()
+    settled = session.tables[place[0]].cells[place[1]].settled
+    assert settled is not None
+    assert settled.text == wanted.text == readings[1][0]
+
+
 def test_what_is_typed_stays_with_its_cell(window: Window, press: Keys) -> None:
     index = go_to_place(window, 9, 2)
     table = window.session.table

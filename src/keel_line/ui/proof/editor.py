@@ -22,6 +22,8 @@ MOST_CHARACTERS = 10_000
 class CellEditor(QPlainTextEdit):
     """Enter settles, Escape drops, Ctrl+Enter breaks the line, Tab takes what is expected.
 
+    Alt with a number is not typed: it takes one of the readings, as it does without the field.
+
     ``expect`` is asked after each change how the text may go on; its answer stands behind the
     cursor in quiet ink.
 
@@ -33,11 +35,14 @@ class CellEditor(QPlainTextEdit):
         The field was left; carries what was typed where that was not on purpose, else nothing.
     typed
         The text changed.
+    reading_wanted
+        One of the readings that are offered is taken in place of typing; carries which, from 0.
     """
 
     committed = pyqtSignal(str)
     dropped = pyqtSignal(str)
     typed = pyqtSignal(str)
+    reading_wanted = pyqtSignal(int)
 
     def __init__(self, parent: QWidget | None) -> None:
         super().__init__(parent)
@@ -122,6 +127,11 @@ class CellEditor(QPlainTextEdit):
             self.committed.emit(self.toPlainText()[:MOST_CHARACTERS].strip())
         elif event.key() == Qt.Key.Key_Escape:
             self.dropped.emit("")
+        elif event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            if Qt.Key.Key_1 <= event.key() <= Qt.Key.Key_5:
+                self.reading_wanted.emit(event.key() - Qt.Key.Key_1)
+            else:
+                event.ignore()
         else:
             super().keyPressEvent(event)
 

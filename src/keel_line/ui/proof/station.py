@@ -130,6 +130,7 @@ class ProofStation(QWidget):
         self.editor.typed.connect(self._check_typed)
         self.editor.committed.connect(self._commit)
         self.editor.dropped.connect(self._drop)
+        self.editor.reading_wanted.connect(self.take_reading)
         for bar in self.interline.scroll_bars:
             bar.valueChanged.connect(self._place_editor)
         session.moved.connect(self.refresh)
@@ -531,6 +532,7 @@ class ProofStation(QWidget):
             return
         readings = self._readings(table, self._session.cell)
         if number < len(readings):
+            self._drop()  # on purpose, whatever was typed
             text, note = readings[number]
             why = "accepted as read" if number == 0 else f"reading {number + 1} taken"
             self._settle(text, f"{why}, as its check wants" if note == "would fit" else why)
