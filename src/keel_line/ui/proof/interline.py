@@ -6,6 +6,7 @@ import bisect
 import re
 import time
 from collections.abc import Collection, Sequence
+from functools import lru_cache
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, QSizeF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
@@ -599,6 +600,7 @@ def _is_numeric(column: Sequence[CellState], header_rows: int) -> bool:
     return bool(texts) and figures > 0.7 * len(texts)
 
 
+@lru_cache(maxsize=20_000)
 def after_point(text: str) -> str:
     """Return what stands from a number's decimal point on, empty where it has none."""
     found = _DECIMALS.search(text)

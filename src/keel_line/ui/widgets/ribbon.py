@@ -4,8 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
+from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QHelpEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+    QRegion,
+)
 from PyQt6.QtWidgets import QScrollArea, QToolTip, QWidget
 from typing_extensions import override
 
@@ -54,17 +63,19 @@ class _Strip(QWidget):
         y = (self.height() - self._tall) / 2
         return QRectF(_GAP + index * (self._wide + _GAP), y, self._wide, self._tall)
 
+    def around(self, index: int) -> QRect:
+        """Return what a page's picture and its frame take up."""
+        return self.box(index).adjusted(-2, -2, 2, 2).toAlignedRect()
+
     @override
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        visible = event.rect() if event else self.rect()
+        wanted = event.region() if event else QRegion(self.rect())
         for i, page in enumerate(self.pages):
-            box = self.box(i)
-            if box.right() < visible.left() or box.left() > visible.right():
-                continue
-            self._paint(painter, page, box)
+            if wanted.intersects(self.around(i)):
+                self._paint(painter, page, self.box(i))
 
     def _paint(self, painter: QPainter, page: RibbonPage, box: QRectF) -> None:
         theme = self.theme
@@ -141,14 +152,18 @@ class PageRibbon(QScrollArea):
 
     def show_pages(self, pages: tuple[RibbonPage, ...], at: int) -> None:
         """Show pages, the one at hand framed."""
-        before, before_at = self._strip.pages, self._strip.at
-        self._strip.pages, self._strip.at = pages, at
-        shown = [(p.id, p.state, p.picture is None) for p in pages]
-        if before_at == at and shown == [(p.id, p.state, p.picture is None) for p in before]:
-            if any(a.picture is not b.picture for a, b in zip(before, pages, strict=True)):
-                self._strip.update()
-            return  # only what is said of a page changed
-        self._strip.place()
+        strip = self._strip
+        before, before_at = strip.pages, strip.at
+        strip.pages, strip.at = pages, at
+        if [p.id for p in before] != [p.id for p in pages]:
+            strip.place()
+        else:  # a picture is costly to paint: only what changed is painted anew
+            for i, (old, new) in enumerate(zip(before, pages, strict=True)):
+                framed = old.id == before_at, new.id == at
+                if old.state != new.state or old.picture is not new.picture or len({*framed}) > 1:
+                    strip.update(strip.around(i))
+            if before_at == at:
+                return
         for i, page in enumerate(pages):
             if page.id == at:
                 centre = self._strip.box(i).center().toPoint()
