@@ -378,6 +378,29 @@ def test_a_large_tables_checks_run_beside_and_are_taken_in(
     assert window.session.tables[0].cells[index].text == "5,901.05"
 
 
+def test_the_first_doubt_is_at_hand_in_whatever_order_pages_are_done(window: Window) -> None:
+    session, desk = window.session, window.session.desk
+    pages = [p.id for p in desk.pages()]
+    window.go_to("gather")
+    session.set_desk(desk)
+    session.tables = []
+    for page_id in reversed(pages):
+        session.take_page(page_id)
+    assert len(session.tables) == 6
+    assert (session.table_index, session.cell_index) == session.doubts()[0]
+    session.tables = []
+    session.set_desk(desk)
+    session.tables = []
+    session.take_page(pages[-1])
+    window.go_to("proof")
+    here = session.cell.id
+    for page_id in pages[:-1]:
+        session.take_page(page_id)
+    assert session.cell.id == here  # the clerk is at it
+    at_page = session.tables[session.table_index].page_id
+    assert window._page_id == at_page == pages[-1]
+
+
 def test_tab_takes_what_the_column_expects(window: Window, press: Keys) -> None:
     index = go_to_place(window, 9, 0)
     press("Co")

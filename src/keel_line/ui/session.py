@@ -89,6 +89,7 @@ class Session(QObject):
         self._where: dict[int, tuple[int, int]] = {}
         self._changes: dict[int, set[int] | None] = {}
         self.order: Order = "columns"
+        self._held = False
         self._unjudged: set[int] = set()
         jobs.picture_ready.connect(self._keep_picture)
         jobs.original_ready.connect(self._keep_original)
@@ -103,6 +104,7 @@ class Session(QObject):
         self._pictures.clear()
         self._originals.clear()
         self.table_index = self.cell_index = 0
+        self._held = False
         self.tables = []
         self.reload()
 
@@ -155,9 +157,10 @@ class Session(QObject):
         if at is not None:
             self._go_to_cell_id(at)
         self.table_index = min(self.table_index, max(0, len(tables) - 1))
+        # Pages are done in any order: until the clerk comes to them, the first doubt is at hand.
+        if self._doubts and (first or not self._held):
+            self.table_index, self.cell_index = self._doubts[0]
         self.tables_changed.emit()
-        if first and tables:
-            self.go_to_first_doubt()
         self.moved.emit()
 
     # --- what is at hand -----------------------------------------------------------------------
@@ -180,8 +183,13 @@ class Session(QObject):
             raise IndexError("no table")
         return self.table.cells[min(self.cell_index, len(self.table.cells) - 1)]
 
+    def hold(self) -> None:
+        """Keep the cell at hand from now on, whatever pages are read: the clerk is at it."""
+        self._held = True
+
     def go_to(self, table_index: int, cell_index: int) -> None:
-        """Put a cell at hand."""
+        """Put a cell at hand, and keep it there."""
+        self._held = True
         self.table_index, self.cell_index = table_index, cell_index
         self.moved.emit()
 

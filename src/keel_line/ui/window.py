@@ -193,11 +193,12 @@ class Window(QMainWindow):
         self.dial.setMenu(choices)
         bottom = QHBoxLayout()
         bottom.setContentsMargins(16, 4, 16, 7)
+        bottom.setSpacing(10)
         bottom.addWidget(self.message, 1)
         for widget in (self._running, self.progress, self.stop_button):
             bottom.addWidget(widget)
             widget.hide()
-        bottom.addSpacing(16)
+        bottom.addSpacing(6)
         bottom.addWidget(self.expected)
         bottom.addWidget(self.dial)
         return bottom
@@ -439,7 +440,9 @@ class Window(QMainWindow):
         elif station == "send":
             self.send.refresh()
         elif station == "proof":
+            self.session.hold()
             self.proof.refresh()
+            self._follow_page()
         self._take_hand()
         self._refresh_counts()
 
