@@ -40,6 +40,7 @@ def test_empty_window_says_how_to_begin(empty_window: Window) -> None:
 def test_files_are_read_and_the_docket_is_saved(empty_window: Window, scan_file: Path) -> None:
     empty_window.add_files([scan_file])
     assert len(empty_window.session.tables) == 1
+    assert empty_window.gather.table.hasFocus()  # Enter shows the page's lines
     path = empty_window.session.desk.docket.path
     assert path == empty_window.folder / "scan.keel"
     again = Desk(path)

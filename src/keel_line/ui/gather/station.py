@@ -230,12 +230,15 @@ class GatherStation(QWidget):
     ) -> None:
         """Show the docket's pages and the sources that could not be used."""
         rows: list[PageState | SourceState] = [*pages, *troubled]
+        first_ones = bool(rows) and self._stack.currentIndex() == 0 and self.isVisible()
         self._stack.setCurrentIndex(1 if rows else 0)
         at = self.table.currentIndex().row()
         self.model.show(rows, small)
         if rows:
             self.table.selectRow(min(max(at, 0), len(rows) - 1))
         self.first = self.table if rows else self.begin_button
+        if first_ones:
+            self.table.setFocus()
 
     def _choose(self, index: QModelIndex) -> None:
         row = self.model.row_at(index.row())
