@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Callable, Iterator
+from concurrent.futures import Executor
 from pathlib import Path
 
 import msgspec
@@ -29,14 +30,17 @@ def qapp_cls() -> type:
     return QApplication
 
 
-def open_window(qtbot: QtBot, desk: Desk, folder: Path) -> Window:
+def open_window(
+    qtbot: QtBot, desk: Desk, folder: Path, make_executor: Callable[[], Executor] = InlineExecutor
+) -> Window:
     make_app()
-    window = Window(desk, folder, jobs=Jobs(desk, InlineExecutor))
+    window = Window(desk, folder, jobs=Jobs(desk, make_executor))
     window.proof.interline.budget_s = 5.0  # pictures are whole in one frame
     window.session.to_renew.budget_s = window.session.to_recall.budget_s = 5.0
     qtbot.addWidget(window)
     window.show()
-    qtbot.waitExposed(window)
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow)
     return window
 
 

@@ -162,6 +162,8 @@ def test_help_sheet_opens_and_any_key_puts_it_away(window: Window) -> None:
 def test_dark_is_one_key_away(window: Window) -> None:
     light = window.grab().toImage().pixelColor(4, 4)
     QTest.keyClick(window, Key.Key_D, Mod.ControlModifier | Mod.ShiftModifier)
+    told = window.gather.model.index(0, 6).data(Qt.ItemDataRole.ForegroundRole)
+    assert told == window.theme.color("ink")
     dark = window.grab().toImage().pixelColor(4, 4)
     assert dark.lightness() < 90 < light.lightness()
     QTest.keyClick(window, Key.Key_D, Mod.ControlModifier | Mod.ShiftModifier)
@@ -382,6 +384,23 @@ def test_stop_drops_answers_that_come_late(held: tuple[Held, Jobs, Session], qtb
     assert jobs.running
     jobs.close()
     session.desk.close()
+
+
+def test_one_key_stops_reading_and_goes_on_with_it(
+    qtbot: QtBot, tmp_path: Path, scan_file: Path
+) -> None:
+    executor = Held()
+    window = open_window(qtbot, Desk(None), tmp_path / "dockets", lambda: executor)
+    window.add_files([scan_file])
+    assert window.jobs.running
+    QTest.keyClick(window, Key.Key_Period, Mod.ControlModifier)
+    assert not window.jobs.running
+    assert "Ctrl+. goes on" in window.message.text()
+    QTest.keyClick(window, Key.Key_Period, Mod.ControlModifier)
+    assert window.jobs.running
+    executor.let_go(-1)
+    qtbot.waitUntil(lambda: len(window.session.tables) == 1)
+    window.close()
 
 
 def test_fault_on_one_page_does_not_stop_the_others(

@@ -249,6 +249,7 @@ class Window(QMainWindow):
         for part in (
             self.line,
             self.ribbon,
+            self.gather,
             self.square,
             self.rule,
             self.proof,
@@ -265,7 +266,7 @@ class Window(QMainWindow):
             "open-demo": self.open_demo,
             "undo": self._undo,
             "redo": self._redo,
-            "stop": self.jobs.stop,
+            "stop": self.stop_or_go_on,
             "gather": lambda: self.go_to("gather"),
             "square": lambda: self.go_to("square"),
             "rule": lambda: self.go_to("rule"),
@@ -390,6 +391,13 @@ class Window(QMainWindow):
         self.message.setText(text)
         self.message.setToolTip(text)
 
+    def stop_or_go_on(self) -> None:
+        """Stop reading, or go on with the pages that wait."""
+        if self.jobs.running:
+            self.jobs.stop()
+        else:
+            self.jobs.read_waiting()
+
     def _show_progress(self, done: int, total: int, seconds_left: float) -> None:
         left = f", about {max(1, round(seconds_left))} s left" if seconds_left >= 0 else ""
         if done == 0:
@@ -408,7 +416,7 @@ class Window(QMainWindow):
         for widget in (self._running, self.progress, self.stop_button):
             widget.hide()
         if stopped:
-            self.say("Stopped. Pages that were done stay done; Ctrl+O adds more and goes on.")
+            self.say("Stopped. Pages that were done stay done; Ctrl+. goes on.")
         elif self._notices:  # what the clerk should know stays in sight
             worst = next((n for n in self._notices if n.trouble), self._notices[-1])
             self.say(worst.text, trouble=worst.trouble)

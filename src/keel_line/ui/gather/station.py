@@ -54,6 +54,12 @@ class ManifestModel(QAbstractTableModel):
         self._rows: list[PageState | SourceState] = []
         self._small: dict[int, QPixmap] = {}
 
+    def set_theme(self, theme: Theme) -> None:
+        """Dress anew."""
+        self.beginResetModel()
+        self._theme = theme
+        self.endResetModel()
+
     def show(self, rows: list[PageState | SourceState], small: dict[int, QPixmap]) -> None:
         """Show other rows."""
         self.beginResetModel()
@@ -208,6 +214,14 @@ class GatherStation(QWidget):
         row.addWidget(page)
         row.addStretch(1)
         return outer
+
+    def set_theme(self, theme: Theme) -> None:
+        """Dress anew."""
+        self._theme = theme
+        self._title.setFont(theme.bold(1.9))
+        at = self.table.currentIndex().row()
+        self.model.set_theme(theme)
+        self.table.selectRow(max(at, 0))
 
     def show_earlier(self, dockets: list[tuple[Path, str]]) -> None:
         """Offer earlier dockets: each with its file and when it was last worked on."""
