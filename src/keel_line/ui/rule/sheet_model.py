@@ -18,6 +18,10 @@ class SheetModel(QAbstractTableModel):
         self._table: TableState | None = None
         self._texts: dict[tuple[int, int], str] = {}
 
+    def set_theme(self, theme: Theme) -> None:
+        """Dress anew."""
+        self._theme = theme
+
     def show(self, table: TableState | None) -> None:
         """Show another table."""
         self.beginResetModel()

@@ -47,6 +47,7 @@ class Side(QWidget):
     def set_theme(self, theme: Theme) -> None:
         """Dress anew."""
         self._theme = theme
+        self.model.set_theme(theme)
 
     def begin_ask(self, what: str, words: str, value: str) -> None:
         """Ask for something in the title's place."""
