@@ -38,7 +38,7 @@ class FileOrCommand(click.Group):
 def main() -> None:
     """Turn scanned paper tables into checked spreadsheets.
 
-    Without a command the window opens, with the files that are named.
+    Without a command the window opens, with the files and folders that are named.
     """
 
 
@@ -99,7 +99,7 @@ def demo(*, fresh: bool) -> None:
 def convert(
     inputs: tuple[Path, ...], output: Path, unseen: float, jobs: int | None, *, plain_signs: bool
 ) -> None:
-    """Convert scans to a spreadsheet or JSON without the window."""
+    """Convert scans, or folders of them, to a spreadsheet or JSON without the window."""
     to_output = str(output) == "-"
     if not to_output and output.suffix.lower() not in SEND_FORMATS:
         raise click.UsageError(

@@ -33,6 +33,20 @@ def test_scan_becomes_a_workbook(scan_file: Path, tmp_path: Path) -> None:
     assert sheet.max_row == 6
 
 
+def test_a_folder_is_converted_as_a_whole(scan_bytes: bytes, tmp_path: Path) -> None:
+    folder = tmp_path / "scans"
+    folder.mkdir()
+    (folder / "page 1.png").write_bytes(scan_bytes)
+    (folder / "notes.txt").write_text("no scan")
+    code, err, _ = keel_line("convert", folder, "-o", tmp_path / "out.xlsx")
+    assert (code, err) == (0, "")
+    assert openpyxl.load_workbook(tmp_path / "out.xlsx").sheetnames == ["page 1"]
+    (tmp_path / "none").mkdir()
+    code, err, _ = keel_line("convert", tmp_path / "none", "-o", tmp_path / "none.xlsx")
+    assert code == 1
+    assert "The folder none holds no pictures or PDFs." in err
+
+
 @pytest.mark.parametrize("turns", [1, 2, 3])
 def test_a_scan_on_its_side_or_head_comes_upright(turns: int, tmp_path: Path) -> None:
     grey = np.ascontiguousarray(np.rot90(draw_page(make_content()).grey, turns))

@@ -58,15 +58,16 @@ def test_bad_pages_are_marked_and_the_others_go_on(tmp_path: Path, scan_file: Pa
     bad.write_text("Dear sir", encoding="utf-8")
     cut = tmp_path / "cut.png"
     cut.write_bytes(scan_file.read_bytes()[:4000])
+    (tmp_path / "none").mkdir()
     desk = Desk()
-    notices = desk.add_files([bad, scan_file, cut, tmp_path])
+    notices = desk.add_files([bad, scan_file, cut, tmp_path / "none"])
     assert [n.trouble for n in notices] == [True, False, False, True]
     desk.run(InlineExecutor(), threads=2)
     assert [(p.source_name, p.progress) for p in desk.pages()] == [
         ("scan.png", "done"),
         ("cut.png", "failed"),
     ]
-    assert [s.name for s in desk.sources() if s.trouble] == ["letter.txt", tmp_path.name]
+    assert [s.name for s in desk.sources() if s.trouble] == ["letter.txt", "none"]
     assert len(desk.tables()) == 1
     desk.close()
 

@@ -9,7 +9,7 @@ from PIL import Image
 
 from keel_line.errors import InputError
 from keel_line.gather.pictures import find_resolution
-from keel_line.gather.sources import load_page, make_source, read_source
+from keel_line.gather.sources import find_scans, load_page, make_source, read_source
 from keel_line.model.page import Page
 
 
@@ -134,6 +134,17 @@ def test_bad_files_are_told_in_one_sentence(data: bytes, says: str) -> None:
     assert says in str(caught.value)
     assert "bad.bin" in str(caught.value)
     assert "\n" not in str(caught.value)
+
+
+def test_scans_of_a_folder_come_in_the_order_of_their_numbers(tmp_path: Path) -> None:
+    (tmp_path / "more").mkdir()
+    for name in ("page 10.png", "page 2.PNG", "Page 1.tif", "notes.txt", "more/page 3.pdf"):
+        (tmp_path / name).touch()
+    found = [str(p.relative_to(tmp_path)) for p in find_scans(tmp_path)]
+    assert found == ["more/page 3.pdf", "Page 1.tif", "page 2.PNG", "page 10.png"]
+    (tmp_path / "empty").mkdir()
+    with pytest.raises(InputError, match="The folder empty holds no pictures"):
+        find_scans(tmp_path / "empty")
 
 
 def test_folder_and_missing_file(tmp_path: Path) -> None:

@@ -58,6 +58,23 @@ def test_dropped_files_come_in(empty_window: Window, scan_file: Path) -> None:
     assert [p.source_name for p in empty_window.session.desk.pages()] == ["scan.png"]
 
 
+def test_a_dropped_folder_comes_in_whole(
+    empty_window: Window, tmp_path: Path, scan_bytes: bytes
+) -> None:
+    folder = tmp_path / "March"
+    folder.mkdir()
+    (folder / "dues.png").write_bytes(scan_bytes)
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(folder))])
+    empty_window.dropEvent(
+        QDropEvent(
+            QPointF(9, 9), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Mod.NoModifier
+        )
+    )
+    assert [p.source_name for p in empty_window.session.desk.pages()] == ["dues.png"]
+    assert empty_window.session.desk.docket.path == empty_window.folder / "March.keel"
+
+
 def test_bad_file_is_told_and_listed(empty_window: Window, tmp_path: Path, scan_file: Path) -> None:
     bad = tmp_path / "letter.png"
     bad.write_bytes(b"Dear sir")

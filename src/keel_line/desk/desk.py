@@ -22,7 +22,7 @@ from keel_line.desk.work import PageRequest, PageResponse, process_page
 from keel_line.docket.records import PageFinding
 from keel_line.docket.store import Docket
 from keel_line.errors import KeelLineError, OutputError
-from keel_line.gather.sources import Source, read_source
+from keel_line.gather.sources import Source, find_scans, read_source
 from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
 from keel_line.model.finding import Sums
 from keel_line.model.grid import DrawnTables, Grid
@@ -78,18 +78,20 @@ class Desk:
     # --- gather --------------------------------------------------------------------------------
 
     def add_files(self, paths: Iterable[Path]) -> list[Notice]:
-        """Take files in; what cannot be used is noted, and the others go on."""
-        notices = [self._add(path) for path in paths]
+        """Take files in, and all of folders; what cannot be used is noted, and the others go on."""
+        notices = [notice for path in paths for notice in self._add(path)]
         self.notices += notices
         return notices
 
-    def _add(self, path: Path) -> Notice:
+    def _add(self, path: Path) -> list[Notice]:
         try:
+            if path.is_dir():
+                return [notice for found in find_scans(path) for notice in self._add(found)]
             source = read_source(path)
         except KeelLineError as error:
             self.docket.add_trouble(path.name, str(error))
-            return Notice(str(error), trouble=True)
-        return self.add_source(source)
+            return [Notice(str(error), trouble=True)]
+        return [self.add_source(source)]
 
     def add_source(self, source: Source) -> Notice:
         """Take a source in; the same bytes are taken only once."""

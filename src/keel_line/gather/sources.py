@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import re
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -35,6 +36,27 @@ class Source:
     data: bytes
     sha256: str
     pages: int
+
+
+def find_scans(folder: Path) -> list[Path]:
+    """Return the pictures and PDFs in a folder and the folders in it, as they are numbered.
+
+    Figures count as numbers: page 2 stands before page 10.
+
+    Raises
+    ------
+    InputError
+        When it holds none.
+    """
+    found = [p for p in folder.rglob("*") if p.suffix.lower() in ENDINGS and p.is_file()]
+    if not found:
+        raise InputError(f"The folder {folder.name} holds no pictures or PDFs.")
+    return sorted(found, key=lambda p: _in_order(str(p.relative_to(folder))))
+
+
+def _in_order(name: str) -> list[tuple[int, str]]:
+    parts = re.split(r"(\d+)", name.casefold())
+    return [(int(part), "") if part.isdecimal() else (0, part) for part in parts]
 
 
 def read_source(path: Path) -> Source:

@@ -588,7 +588,7 @@ class Window(QMainWindow):
             self.add_files([Path(n) for n in names])
 
     def add_files(self, paths: list[Path]) -> None:
-        """Add files to the docket and read them; a docket among them is opened."""
+        """Add files and all of folders, and read them; a docket among them is opened."""
         dockets = [p for p in paths if p.suffix == DOCKET_ENDING]
         if dockets:
             self.open_docket(dockets[0])
@@ -687,11 +687,8 @@ class Window(QMainWindow):
         if data is None:
             return
         paths = [Path(u.toLocalFile()) for u in data.urls() if u.isLocalFile()]
-        files = [f for p in paths for f in (_files_in(p) if p.is_dir() else [p])]
-        if files:
-            self.add_files(files)
-        elif paths:
-            self.say(f"There are no scans in {paths[0].name}.", trouble=True)
+        if paths:
+            self.add_files(paths)
 
     @override
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -706,10 +703,6 @@ class Window(QMainWindow):
         self.jobs.close()
         self.session.desk.close()
         super().closeEvent(event)
-
-
-def _files_in(folder: Path) -> list[Path]:
-    return sorted(p for p in folder.rglob("*") if p.suffix.lower() in ENDINGS)
 
 
 def _menu_icon(theme: Theme) -> QIcon:
