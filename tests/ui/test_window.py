@@ -12,11 +12,12 @@ from PyQt6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
 from keel_line.desk.desk import Desk, Notice
-from keel_line.desk.work import PageResponse, process_page
+from keel_line.desk.work import PageRequest, PageResponse, process_page
 from keel_line.errors import DocketError
+from keel_line.model.page import SquareChoice
 from keel_line.ui.app import make_app, make_window
 from keel_line.ui.commands import COMMANDS, show_keys
-from keel_line.ui.jobs import Jobs
+from keel_line.ui.jobs import COMPLETE, Jobs
 from keel_line.ui.send.station import make_preflight
 from keel_line.ui.session import Session
 from keel_line.ui.theme import PALETTES, Colours
@@ -404,6 +405,62 @@ def test_stop_drops_answers_that_come_late(held: tuple[Held, Jobs, Session], qtb
     assert jobs.running
     jobs.close()
     session.desk.close()
+
+
+def test_a_page_set_anew_while_it_is_read_is_read_as_it_is_set_now(
+    held: tuple[Held, Jobs, Session], qtbot: QtBot
+) -> None:
+    executor, jobs, session = held
+    desk = session.desk
+    done: list[int] = []
+    finished: list[bool] = []
+    jobs.page_done.connect(done.append)
+    jobs.finished.connect(finished.append)
+    jobs.read_waiting()
+    first, second, *_, last = [p.id for p in desk.pages()]
+    desk.choose([(first, SquareChoice(no_specks=True)), (last, SquareChoice(turns=2))], "by hand")
+    jobs.read_waiting()  # one is under way, the other waits its turn
+    executor.let_go(0)
+    executor.let_go(1)
+    qtbot.waitUntil(lambda: second in done)
+    assert first not in done
+    asked = [args[0] for _, args in executor.jobs]
+    assert all(isinstance(request, PageRequest) for request in asked)
+    again = [r for r in asked if isinstance(r, PageRequest) and r.page_id == first]
+    assert [r.choice.no_specks for r in again] == [False, True]
+    index = 2
+    while not finished:
+        executor.let_go(index)
+        index += 1
+        qtbot.waitUntil(lambda: bool(finished) or len(executor.jobs) > index)  # noqa: B023
+    assert finished == [COMPLETE]
+    assert not jobs.running
+    assert sorted(done) == sorted(p.id for p in desk.pages())
+    (turned,) = [r for _, (r, *_) in executor.jobs if getattr(r, "page_id", 0) == last]
+    assert isinstance(turned, PageRequest)
+    assert turned.choice.turns == 2
+    jobs.close()
+    desk.close()
+
+
+def test_a_page_that_waits_no_more_is_passed_over(
+    held: tuple[Held, Jobs, Session], qtbot: QtBot
+) -> None:
+    executor, jobs, session = held
+    desk = session.desk
+    finished: list[bool] = []
+    jobs.finished.connect(finished.append)
+    jobs.read_waiting()
+    for page in desk.pages():
+        desk.docket.store_failure(page.id, "taken out meanwhile")
+    for index in range(3):
+        executor.let_go(index)
+    qtbot.waitUntil(lambda: bool(finished))
+    assert finished == [COMPLETE]
+    assert len(executor.jobs) == 3  # the other two were never asked for
+    assert session.tables == []
+    jobs.close()
+    desk.close()
 
 
 def test_one_key_stops_reading_and_goes_on_with_it(

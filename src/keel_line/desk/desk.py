@@ -237,6 +237,11 @@ class Desk:
         """Return the pages that were not worked on yet."""
         return [p for p in self.pages() if p.progress == "waiting"]
 
+    def waiting_page(self, page_id: int) -> PageState | None:
+        """Return a page as it waits to be worked on; None where it does not wait any more."""
+        page = self.docket.page(page_id)
+        return page if page is not None and page.progress == "waiting" else None
+
     def make_request(self, page: PageState) -> PageRequest:
         """Make the request that works on a page."""
         data = self.docket.source_bytes(page.source_id)

@@ -42,6 +42,15 @@ from keel_line.model.page import NOWHERE, SquareChoice
 from keel_line.model.reading import Reading
 from keel_line.model.table import CellState, Settled, TableState
 
+_PAGES = (
+    "SELECT p.id, p.source_id, s.name, p.number, p.progress, p.trouble, p.kind,"
+    " p.width_px, p.height_px, p.resolution, p.squared_width_px, p.squared_height_px,"
+    " p.dpi, p.transform, p.angle_deg, p.unsure, p.turns, p.corners, p.verdict, p.choice,"
+    " p.passed, p.straight_px, p.note, p.drawn, p.passed_over, p.parted_at, p.part,"
+    " (SELECT count(*) FROM found_table t WHERE t.page_id = p.id)"
+    " FROM page p JOIN source s ON s.id = p.source_id WHERE p.hidden = 0"
+)
+
 
 class Docket:
     """A docket's file with its one writer.
@@ -130,16 +139,13 @@ class Docket:
 
     def pages(self) -> list[PageState]:
         """Return all pages in the order they came."""
-        rows = self._db.execute(
-            "SELECT p.id, p.source_id, s.name, p.number, p.progress, p.trouble, p.kind,"
-            " p.width_px, p.height_px, p.resolution, p.squared_width_px, p.squared_height_px,"
-            " p.dpi, p.transform, p.angle_deg, p.unsure, p.turns, p.corners, p.verdict, p.choice,"
-            " p.passed, p.straight_px, p.note, p.drawn, p.passed_over, p.parted_at, p.part,"
-            " (SELECT count(*) FROM found_table t WHERE t.page_id = p.id)"
-            " FROM page p JOIN source s ON s.id = p.source_id WHERE p.hidden = 0"
-            " ORDER BY p.source_id, p.number, p.part"
-        )
+        rows = self._db.execute(f"{_PAGES} ORDER BY p.source_id, p.number, p.part")
         return [make_page_state(row) for row in rows]
+
+    def page(self, page_id: int) -> PageState | None:
+        """Return one page; None where there is none of that id, or it was taken out."""
+        row = self._db.execute(f"{_PAGES} AND p.id = ?", (page_id,)).fetchone()
+        return None if row is None else make_page_state(row)
 
     def store_page(self, page_id: int, finding: PageFinding) -> Carried:
         """Store what was found on a page in place of anything found there before.

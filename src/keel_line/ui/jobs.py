@@ -102,14 +102,14 @@ class Jobs(QObject):
         self._make_executor = make_executor
         self._executor: Executor | None = None
         self._threads = ThreadPoolExecutor(1, thread_name_prefix="pictures")
-        self._queue: deque[PageState] = deque()
+        self._queue: deque[int] = deque()
         self._run = 0
         self._docket = 0
-        self._total = self._done = self._flying = 0
+        self._total = self._done = 0
         self._started = 0.0
         self._wanted: set[int] = set()
         self._wanted_originals: set[int] = set()
-        self._flying_ids: set[int] = set()
+        self._flying_pages: dict[int, PageState] = {}  # as they were when they were asked for
         self._answered.connect(self._take)
         self._unpacked.connect(self._hand_over)
         self._loaded.connect(self._hand_over_original)
@@ -131,16 +131,15 @@ class Jobs(QObject):
 
     def read_waiting(self) -> None:
         """Read every page that waits; pages that came in meanwhile join the run."""
-        known = {p.id for p in self._queue} | self._flying_ids
-        fresh = [p for p in self._desk.waiting() if p.id not in known]
-        if not fresh and not self._flying:
+        known = {*self._queue, *self._flying_pages}
+        fresh = [p.id for p in self._desk.waiting() if p.id not in known]
+        if not fresh and not self._flying_pages:
             return
         if not self.running:
             self._run += 1
             self._done, self._started = 0, time.monotonic()
         self._queue.extend(fresh)
         self._total += len(fresh)
-        self._tell()
         self._feed()
 
     def stop(self) -> None:
@@ -149,8 +148,8 @@ class Jobs(QObject):
             return
         self._run += 1
         self._queue.clear()
-        self._total = self._done = self._flying = 0
-        self._flying_ids = set()
+        self._total = self._done = 0
+        self._flying_pages = {}
         self.finished.emit(STOPPED)
 
     def close(self) -> None:
@@ -162,12 +161,15 @@ class Jobs(QObject):
             self._executor = None
 
     def _feed(self) -> None:
+        """Hand out as many pages as are worked on at once, and say how far it is."""
         if self._executor is None:
             self._executor = self._make_executor()
-        while self._queue and self._flying < _AHEAD:
-            page = self._queue.popleft()
-            self._flying += 1
-            self._flying_ids = self._flying_ids | {page.id}
+        while self._queue and len(self._flying_pages) < _AHEAD:
+            page = self._desk.waiting_page(self._queue.popleft())
+            if page is None:  # taken out, or back as it was
+                self._done += 1
+                continue
+            self._flying_pages[page.id] = page
             run = self._run
             try:
                 future = self._executor.submit(process_page, self._desk.make_request(page))
@@ -175,6 +177,13 @@ class Jobs(QObject):
                 self._executor = self._make_executor()
                 future = self._executor.submit(process_page, self._desk.make_request(page))
             future.add_done_callback(partial(self._answer, run, page))
+        if not self.running:  # the last answer came at once
+            return
+        if self._done < self._total:
+            self._tell()
+            return
+        self._total = 0
+        self.finished.emit(COMPLETE)
 
     def _answer(self, run: int, page: PageState, future: Future[PageResponse]) -> None:
         """Carry an answer over to the interface thread; runs in the pool's own thread."""
@@ -206,8 +215,13 @@ class Jobs(QObject):
     def _take(self, run: int, response: PageResponse) -> None:
         if run != self._run:
             return
-        self._flying -= 1
-        self._flying_ids = self._flying_ids - {response.page_id}
+        asked = self._flying_pages.pop(response.page_id)
+        now = self._desk.waiting_page(response.page_id)
+        if now is None or (now.choice, now.drawn) != (asked.choice, asked.drawn):
+            # The clerk set the page anew while it was read: what comes is of the page as it was.
+            self._queue.appendleft(response.page_id)
+            self._feed()
+            return
         try:
             notice = self._desk.take_response(response)
         except KeelLineError as error:  # what is read next could not be kept either
@@ -219,11 +233,6 @@ class Jobs(QObject):
             self.noticed.emit(notice)
         self._done += 1
         self.page_done.emit(response.page_id)
-        if self._done >= self._total:
-            self._total = 0
-            self.finished.emit(COMPLETE)
-            return
-        self._tell()
         self._feed()
 
     def _tell(self) -> None:
