@@ -466,6 +466,19 @@ def test_a_reading_is_taken_while_typing(window: Window, press: Keys) -> None:
     assert settled.text == wanted.text == readings[1][0]
 
 
+def test_closing_asks_once_for_what_is_typed(window: Window, press: Keys) -> None:
+    go_to_place(window, 9, 2)
+    press("KT")
+    window.go_to("gather")
+    assert not window.close()
+    assert window.isVisible()
+    assert "“KT” is not kept" in window.message.text()
+    press("9")  # at Proof again, and in the field
+    assert window.proof.editor.toPlainText() == "KT9"
+    assert not window.close()
+    assert window.close()
+
+
 def test_what_is_typed_stays_with_its_cell(window: Window, press: Keys) -> None:
     index = go_to_place(window, 9, 2)
     table = window.session.table

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from pytestqt.qtbot import QtBot
 
+from keel_line.desk.desk import Desk
 from keel_line.desk.work import InlineExecutor
 from keel_line.gather.sources import make_source
 from keel_line.model.docket import PageState
@@ -48,6 +50,42 @@ def press(
 ) -> None:
     for _ in range(times):
         QTest.keyClick(rule.view, key, modifier)
+
+
+def test_mending_is_kept_where_the_docket_is_left_at_once(
+    window: Window, rule: RuleStation, tmp_path: Path
+) -> None:
+    path = window.session.desk.docket.path
+    assert path is not None
+    other = Desk(tmp_path / "other.keel")
+    other.docket.add_source("other.png", b"", "0", 9)  # pages of the same numbers
+    other.close()
+    columns = tables(window)[0].grid.cols
+    press(rule, Key.Key_Tab)
+    press(rule, Key.Key_Right)
+    press(rule, Key.Key_N)
+    window.open_docket(tmp_path / "other.keel")
+    assert all(p.drawn is None for p in window.session.desk.pages())
+    rule.settle()  # as it would when the hands rest
+    assert all(p.drawn is None for p in window.session.desk.pages())
+    left = Desk(path)
+    (drawn,) = [p.drawn for p in left.pages() if p.drawn is not None]
+    assert drawn.grids[0].cols == columns + 1
+    left.close()
+
+
+def test_mending_is_kept_where_the_window_is_closed_at_once(
+    window: Window, rule: RuleStation
+) -> None:
+    path = window.session.desk.docket.path
+    press(rule, Key.Key_Tab)
+    press(rule, Key.Key_Right)
+    press(rule, Key.Key_N)
+    window.close()
+    left = Desk(path)
+    assert [p.drawn is not None for p in left.pages()].count(True) == 1
+    assert [p.progress for p in left.pages()].count("waiting") == 1
+    left.close()
 
 
 def test_a_line_is_removed_and_the_sheet_shows_it_at_once(

@@ -88,6 +88,8 @@ class Window(QMainWindow):
         self._small: dict[int, QPixmap] = {}
         self._at = "gather"
         self._page_id = -1
+        self._told_typed = ""
+        self._leaving = False
         self._folded = False
         self._notices: list[Notice] = []
         self._renewing = ""
@@ -507,6 +509,8 @@ class Window(QMainWindow):
 
     def _read_changed(self) -> None:
         """Square and read again what was set anew."""
+        if self._leaving:
+            return
         self.refresh()
         self.jobs.read_waiting()
 
@@ -568,13 +572,24 @@ class Window(QMainWindow):
         near = min(range(len(UNSEEN_STEPS)), key=lambda i: abs(UNSEEN_STEPS[i] - now))
         self.set_unseen(UNSEEN_STEPS[min(max(near + step, 0), len(UNSEEN_STEPS) - 1)])
 
-    def _undo(self) -> None:
+    def _keep_settings(self) -> None:
+        """Keep at once what is being set in Square and Rule, as it would be when the hands rest."""
         self.square.settle()
         self.rule.settle()
+
+    def _leave_docket(self) -> None:
+        """Keep what is being set; its pages are read when the docket is opened again."""
+        self._leaving = True
+        self._keep_settings()
+        self._leaving = False
+
+    def _undo(self) -> None:
+        self._keep_settings()
         if not self.session.undo():
             self.say("There is nothing to take back.")
 
     def _redo(self) -> None:
+        self._keep_settings()
         if not self.session.redo():
             self.say("There is nothing to do again.")
 
@@ -653,6 +668,7 @@ class Window(QMainWindow):
         self.jobs.read_waiting()
 
     def _put_on_desk(self, desk: Desk) -> None:
+        self._leave_docket()
         old = self.session.desk
         self._small.clear()
         self._page_id = -1
@@ -699,6 +715,14 @@ class Window(QMainWindow):
 
     @override
     def closeEvent(self, event: QCloseEvent | None) -> None:
+        typed = self.proof.typed
+        if typed and typed != self._told_typed and event is not None:
+            self._told_typed = typed
+            self.go_to("proof")
+            self.say(f"“{typed}” is not kept: Enter keeps it. Closing once more drops it.")
+            event.ignore()
+            return
+        self._leave_docket()
         self.session.close()
         self.jobs.close()
         self.session.desk.close()

@@ -154,7 +154,7 @@ class ProofStation(QWidget):
         """Show the session's cell at hand."""
         session, table = self._session, self._session.table
         if self._typing_in is not None and (table is None or session.cell.id != self._typing_in):
-            self._drop(self.editor.changed_text())  # it was meant for that cell, and no other
+            self._drop(self.typed)  # it was meant for that cell, and no other
         if session.desk is not self._desk:  # another docket: nothing drawn or sorted is left of it
             self._desk = session.desk
             self._drawn = []
@@ -187,6 +187,11 @@ class ProofStation(QWidget):
             self.kinds.take_picture(page_id, image)
         else:
             self.refresh()
+
+    @property
+    def typed(self) -> str:
+        """What is being typed and is not kept yet; nothing where that is the cell's value."""
+        return "" if self._typing_in is None else self.editor.changed_text()
 
     # --- beside the rows ------------------------------------------------------------------------
 
