@@ -14,6 +14,7 @@ from keel_line.docket.store import Docket
 from keel_line.gather.sources import make_source
 from keel_line.model.docket import PageState, Step
 from keel_line.model.page import SquareChoice
+from keel_line.rule.mend import add_line
 from tests.conftest import as_png, draw_page, make_content
 
 
@@ -56,6 +57,23 @@ def test_settled_cells_stay_where_they_lie_on_the_paper(desk: Desk) -> None:
     assert [c.after for c in desk.history(settled[0].id)] == ["7,777"]
     assert desk.notices[-1].text.endswith("was read again; 2 settled cells kept their values.")
     assert not desk.notices[-1].trouble
+
+
+@pytest.mark.parametrize("share", [0.4, 0.45, 0.6])
+def test_a_settled_value_stays_with_its_ink_where_its_cell_is_parted(
+    desk: Desk, share: float
+) -> None:
+    (table,) = desk.tables()
+    cell = next(c for c in table.cells if (c.cell.row, c.cell.col) == (3, 1))
+    read = cell.text
+    desk.replace(cell, "7,777")
+    left, right = table.grid.x_lines[1:3]
+    desk.draw(page(desk), [add_line(table.grid, "down", left + share * (right - left))], "parted")
+    desk.run(InlineExecutor())
+    parts = [c for c in desk.tables()[0].cells if c.cell.row == 3 and c.cell.col in {1, 2}]
+    assert {c.reading.text for c in parts} == {read, ""}
+    assert [c.text for c in parts if c.reading.text == read] == ["7,777"]
+    assert [c.text for c in parts if c.settled is not None] == ["7,777"]
 
 
 def test_settled_cells_without_a_place_come_back_when_it_does(desk: Desk) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import msgspec
@@ -12,22 +13,30 @@ from numpy.typing import NDArray
 from keel_line.docket.changes import set_cell, set_table
 from keel_line.docket.records import Frame, as_int, stamp
 from keel_line.model.docket import Carried
-from keel_line.model.geometry import Transform, overlap
+from keel_line.model.geometry import Box, Transform, overlap
 from keel_line.model.grid import Cell
 
 _SAME_PLACE = 0.35
+_PART_OF_IT = 0.2  # where the ink went, of a cell that was parted
+
+
+class _Read(msgspec.Struct):
+    """What was read, of a cell's evidence."""
+
+    text: str
 
 
 @dataclass(frozen=True)
 class SettledCell:
     """A settled cell before its page is worked on again.
 
-    ``id`` is None for one that lost its cell earlier; ``corners`` (4, 2) are on the page as it
-    came.
+    ``id`` is None for one that lost its cell earlier, and what was ``read`` in it is not known any
+    more; ``corners`` (4, 2) are on the page as it came.
     """
 
     id: int | None
     corners: NDArray[np.float64]
+    read: str
     settled: str | None
     by_hand: int
     as_printed: int
@@ -39,7 +48,7 @@ def find_settled(db: sqlite3.Connection, page_id: int) -> list[SettledCell]:
     if transform is None:
         return []
     rows = db.execute(
-        "SELECT c.id, c.place, c.settled, c.by_hand, c.as_printed FROM cell c"
+        "SELECT c.id, c.place, c.evidence, c.settled, c.by_hand, c.as_printed FROM cell c"
         " JOIN found_table t ON t.id = c.table_id WHERE t.page_id = ?"
         " AND (c.settled IS NOT NULL OR EXISTS (SELECT 1 FROM change h WHERE h.cell_id = c.id))",
         (page_id,),
@@ -48,11 +57,12 @@ def find_settled(db: sqlite3.Connection, page_id: int) -> list[SettledCell]:
         SettledCell(
             as_int(i),
             transform.box_on_original(msgspec.json.decode(place, type=Cell).box),
+            msgspec.json.decode(evidence, type=_Read).text,
             settled,
             as_int(by_hand),
             as_int(as_printed),
         )
-        for i, place, settled, by_hand, as_printed in rows.fetchall()
+        for i, place, evidence, settled, by_hand, as_printed in rows.fetchall()
     ]
     rows = db.execute(
         "SELECT corners, settled, by_hand, as_printed FROM stray WHERE page_id = ?", (page_id,)
@@ -61,6 +71,7 @@ def find_settled(db: sqlite3.Connection, page_id: int) -> list[SettledCell]:
         SettledCell(
             None,
             np.array(msgspec.json.decode(corners)),
+            "",
             settled,
             as_int(by_hand),
             as_int(as_printed),
@@ -121,27 +132,27 @@ def carry_over(
     transform: Transform,
     outdated: list[int],
 ) -> Carried:
-    """Give settled values and their history to the new cells in the same place on the paper."""
+    """Give settled values and their history to the new cells in the same place on the paper.
+
+    Of a cell that was parted, to the part in which stands what was read in it.
+    """
     if not settled:
         return Carried()
     db.execute("DELETE FROM stray WHERE page_id = ?", (page_id,))
     rows = db.execute(
-        "SELECT c.id, c.place, c.table_id FROM cell c JOIN found_table t ON t.id = c.table_id"
-        " WHERE t.page_id = ?",
+        "SELECT c.id, c.place, c.evidence, c.table_id FROM cell c"
+        " JOIN found_table t ON t.id = c.table_id WHERE t.page_id = ?",
         (page_id,),
     ).fetchall()
-    fresh = [
-        (as_int(i), msgspec.json.decode(place, type=Cell).box)
-        for i, place, table in rows
-        if as_int(table) not in outdated
-    ]
+    fresh = [row[:3] for row in rows if as_int(row[3]) not in outdated]
+    free = {as_int(i): msgspec.json.decode(place, type=Cell).box for i, place, _ in fresh}
+    read = {as_int(i): msgspec.json.decode(evidence, type=_Read).text for i, _, evidence in fresh}
     kept, strays = 0, []
-    free = dict(fresh)
     for old in settled:
         around = transform.to_squared(old.corners)
         box = (*around.min(axis=0).tolist(), *around.max(axis=0).tolist())
-        found = max(free, key=lambda i: overlap(box, free[i]), default=None)
-        if found is None or overlap(box, free[found]) < _SAME_PLACE:
+        found = _find_place(box, old.read, free, read)
+        if found is None:
             if old.settled is not None:
                 strays.append(old.settled)
                 db.execute(
@@ -159,3 +170,13 @@ def carry_over(
         if old.id is not None:
             db.execute("UPDATE change SET cell_id = ? WHERE cell_id = ?", (found, old.id))
     return Carried(kept, tuple(strays))
+
+
+def _find_place(
+    box: Box, text: str, free: Mapping[int, Box], read: Mapping[int, str]
+) -> int | None:
+    """Return the cell that a settled one is now, by its place and what was read in it."""
+    shares = {i: overlap(box, other) for i, other in free.items()}
+    parts = [i for i, share in shares.items() if share >= _PART_OF_IT and text and read[i] == text]
+    whole = [i for i, share in shares.items() if share >= _SAME_PLACE]
+    return max(parts or whole, key=shares.__getitem__, default=None)
