@@ -76,6 +76,27 @@ def test_a_settled_value_stays_with_its_ink_where_its_cell_is_parted(
     assert [c.text for c in parts if c.settled is not None] == ["7,777"]
 
 
+def test_what_was_said_of_a_blank_part_never_blanks_what_is_written(desk: Desk) -> None:
+    (table,) = desk.tables()
+    cell = next(c for c in table.cells if (c.cell.row, c.cell.col) == (3, 1))
+    left, right = table.grid.x_lines[1:3]
+    parted = add_line(table.grid, "down", left + 0.45 * (right - left))
+    desk.draw(page(desk), [parted], "parted")
+    desk.run(InlineExecutor())
+    (blank,) = [
+        c
+        for c in desk.tables()[0].cells
+        if c.cell.row == 3 and c.cell.col in {1, 2} and not c.reading.text
+    ]
+    desk.accept([blank])
+    for step in (desk.undo, desk.undo, desk.redo, desk.redo):
+        step()
+        desk.run(InlineExecutor())
+        written = [c for c in desk.tables()[0].cells if c.cell.row == 3 and c.reading.text]
+        assert [c.text for c in written] == [c.reading.text for c in written]
+        assert cell.text in {c.text for c in written}
+
+
 def test_settled_cells_without_a_place_come_back_when_it_does(desk: Desk) -> None:
     cell = desk.tables()[0].cells[9]
     desk.replace(cell, "7,777")

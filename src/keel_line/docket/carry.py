@@ -18,6 +18,7 @@ from keel_line.model.grid import Cell
 
 _SAME_PLACE = 0.35
 _PART_OF_IT = 0.2  # where the ink went, of a cell that was parted
+_SURELY_IT = 0.7  # whatever is read in it now
 
 
 class _Read(msgspec.Struct):
@@ -30,13 +31,13 @@ class _Read(msgspec.Struct):
 class SettledCell:
     """A settled cell before its page is worked on again.
 
-    ``id`` is None for one that lost its cell earlier, and what was ``read`` in it is not known any
-    more; ``corners`` (4, 2) are on the page as it came.
+    ``id`` is None for one that lost its cell earlier, and what was ``read`` in it, which is not
+    known any more; ``corners`` (4, 2) are on the page as it came.
     """
 
     id: int | None
     corners: NDArray[np.float64]
-    read: str
+    read: str | None
     settled: str | None
     by_hand: int
     as_printed: int
@@ -71,7 +72,7 @@ def find_settled(db: sqlite3.Connection, page_id: int) -> list[SettledCell]:
         SettledCell(
             None,
             np.array(msgspec.json.decode(corners)),
-            "",
+            None,
             settled,
             as_int(by_hand),
             as_int(as_printed),
@@ -148,10 +149,8 @@ def carry_over(
     free = {as_int(i): msgspec.json.decode(place, type=Cell).box for i, place, _ in fresh}
     read = {as_int(i): msgspec.json.decode(evidence, type=_Read).text for i, _, evidence in fresh}
     kept, strays = 0, []
-    for old in settled:
-        around = transform.to_squared(old.corners)
-        box = (*around.min(axis=0).tolist(), *around.max(axis=0).tolist())
-        found = _find_place(box, old.read, free, read)
+    for old, places in _find_places(settled, transform, free, read):
+        found = next((i for i in places if i in free), None)
         if found is None:
             if old.settled is not None:
                 strays.append(old.settled)
@@ -172,11 +171,29 @@ def carry_over(
     return Carried(kept, tuple(strays))
 
 
-def _find_place(
-    box: Box, text: str, free: Mapping[int, Box], read: Mapping[int, str]
-) -> int | None:
-    """Return the cell that a settled one is now, by its place and what was read in it."""
-    shares = {i: overlap(box, other) for i, other in free.items()}
-    parts = [i for i, share in shares.items() if share >= _PART_OF_IT and text and read[i] == text]
-    whole = [i for i, share in shares.items() if share >= _SAME_PLACE]
-    return max(parts or whole, key=shares.__getitem__, default=None)
+def _find_places(
+    settled: list[SettledCell],
+    transform: Transform,
+    boxes: Mapping[int, Box],
+    read: Mapping[int, str],
+) -> list[tuple[SettledCell, list[int]]]:
+    """Return where each settled cell may be now, by its place and what was read in it.
+
+    Those that are found with the same reading come first: a blank part of a cell that is whole
+    again must not take the place of the part that was written in.
+    """
+    found = []
+    for old in settled:
+        around = transform.to_squared(old.corners)
+        box = (*around.min(axis=0).tolist(), *around.max(axis=0).tolist())
+        shares = {i: overlap(box, other) for i, other in boxes.items()}
+        near = sorted((i for i in shares if shares[i] >= _PART_OF_IT), key=lambda i: -shares[i])
+        same = [i for i in near if read[i] == old.read]
+        like = [
+            i
+            for i in near
+            if shares[i] >= _SURELY_IT
+            or (shares[i] >= _SAME_PLACE and (old.read is None or bool(read[i]) == bool(old.read)))
+        ]
+        found.append((old, [*same, *like], bool(same)))
+    return [(old, places) for old, places, _ in sorted(found, key=lambda f: not f[2])]
