@@ -476,7 +476,20 @@ def test_closing_asks_once_for_what_is_typed(window: Window, press: Keys) -> Non
     press("9")  # at Proof again, and in the field
     assert window.proof.editor.toPlainText() == "KT9"
     assert not window.close()
-    assert window.close()
+    QTest.keyClick(window, Key.Key_N, Mod.ControlModifier)  # it was told
+    assert not window.session.tables
+
+
+def test_another_docket_asks_once_for_what_is_typed(window: Window, press: Keys) -> None:
+    index = go_to_place(window, 9, 2)
+    press("KT")
+    QTest.keyClick(window, Key.Key_N, Mod.ControlModifier)
+    assert len(window.session.tables) == 6
+    assert "“KT” is not kept" in window.message.text()
+    press(Key.Key_Return)
+    assert window.session.tables[0].cells[index].text == "KT"
+    QTest.keyClick(window, Key.Key_N, Mod.ControlModifier)
+    assert not window.session.tables
 
 
 def test_what_is_typed_stays_with_its_cell(window: Window, press: Keys) -> None:

@@ -577,6 +577,16 @@ class Window(QMainWindow):
         self.square.settle()
         self.rule.settle()
 
+    def _may_leave(self) -> bool:
+        """Ask for what is typed and not kept yet; asked once more it may be dropped."""
+        typed = self.proof.typed
+        if not typed or typed == self._told_typed:
+            return True
+        self._told_typed = typed
+        self.go_to("proof")
+        self.say(f"“{typed}” is not kept: Enter keeps it, the same once more drops it.")
+        return False
+
     def _leave_docket(self) -> None:
         """Keep what is being set; its pages are read when the docket is opened again."""
         self._leaving = True
@@ -624,6 +634,8 @@ class Window(QMainWindow):
 
     def new_docket(self) -> None:
         """Put the docket away and begin with an empty desk."""
+        if not self._may_leave():
+            return
         self._put_on_desk(Desk(None))
         self.go_to("gather")
         self.say("")
@@ -638,6 +650,8 @@ class Window(QMainWindow):
 
     def open_docket(self, path: Path) -> None:
         """Open a docket and go where work is waiting."""
+        if not self._may_leave():
+            return
         if not path.exists():
             self.say(f"{path} is not there any more.", trouble=True)
             return
@@ -652,6 +666,8 @@ class Window(QMainWindow):
 
     def open_demo(self, *, fresh: bool = False) -> None:
         """Open the demo docket; its pages are read the first time."""
+        if not self._may_leave():
+            return
         path = self.folder / f"Brannock Sound demo{DOCKET_ENDING}"
         if fresh:
             path = new_docket_path(self.folder, path.stem)
@@ -669,6 +685,7 @@ class Window(QMainWindow):
 
     def _put_on_desk(self, desk: Desk) -> None:
         self._leave_docket()
+        self._told_typed = ""
         old = self.session.desk
         self._small.clear()
         self._page_id = -1
@@ -715,11 +732,7 @@ class Window(QMainWindow):
 
     @override
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        typed = self.proof.typed
-        if typed and typed != self._told_typed and event is not None:
-            self._told_typed = typed
-            self.go_to("proof")
-            self.say(f"“{typed}” is not kept: Enter keeps it. Closing once more drops it.")
+        if event is not None and not self._may_leave():
             event.ignore()
             return
         self._leave_docket()
