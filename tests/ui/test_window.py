@@ -463,6 +463,29 @@ def test_a_page_that_waits_no_more_is_passed_over(
     desk.close()
 
 
+def test_a_picture_of_a_page_as_it_lay_before_is_not_shown(
+    empty_window: Window, qtbot: QtBot, scan_file: Path
+) -> None:
+    window = empty_window
+    window.add_files([scan_file])
+    (page,) = window.session.desk.pages()
+    shown: list[tuple[int, int]] = []
+    window.jobs.picture_ready.connect(
+        lambda _id, image: shown.append((image.width(), image.height()))
+    )
+    qtbot.wait(300)  # what was asked for before is there
+    shown.clear()
+    window.jobs.want_picture(page.id)
+    choice = SquareChoice(angle_deg=9.0)
+    window.session.desk.choose([(page.id, choice)], "by hand")
+    window.jobs.read_waiting()  # read while the picture is unpacked
+    qtbot.waitUntil(lambda: bool(shown))
+    qtbot.wait(300)
+    (now,) = window.session.desk.pages()
+    assert now.squared_size_px != page.squared_size_px
+    assert set(shown) == {now.squared_size_px}
+
+
 def test_one_key_stops_reading_and_goes_on_with_it(
     qtbot: QtBot, tmp_path: Path, scan_file: Path
 ) -> None:

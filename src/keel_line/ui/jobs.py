@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import logging
 import time
-from collections import deque
+from collections import Counter, deque
 from collections.abc import Callable
 from concurrent.futures import CancelledError, Executor, Future, ThreadPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
@@ -91,7 +91,7 @@ class Jobs(QObject):
     area_laid_out = pyqtSignal(int, object)
     rows_parted = pyqtSignal(object, object)
     _answered = pyqtSignal(int, object)
-    _unpacked = pyqtSignal(int, int, QImage)
+    _unpacked = pyqtSignal(int, int, int, QImage)
     _loaded = pyqtSignal(int, int, QImage)
     _laid_out = pyqtSignal(int, int, object)
     _parted = pyqtSignal(int, object, object)
@@ -107,6 +107,7 @@ class Jobs(QObject):
         self._docket = 0
         self._total = self._done = 0
         self._started = 0.0
+        self._editions: Counter[int] = Counter()  # how often each page was read
         self._wanted: set[int] = set()
         self._wanted_originals: set[int] = set()
         self._flying_pages: dict[int, PageState] = {}  # as they were when they were asked for
@@ -126,6 +127,7 @@ class Jobs(QObject):
         self.stop()
         self._desk = desk
         self._docket += 1
+        self._editions.clear()
         self._wanted.clear()
         self._wanted_originals.clear()
 
@@ -153,8 +155,9 @@ class Jobs(QObject):
         self.finished.emit(STOPPED)
 
     def close(self) -> None:
-        """Let every pool go."""
+        """Let every pool go; what comes of jobs under way is dropped."""
         self.stop()
+        self._docket += 1
         self._threads.shutdown(wait=True, cancel_futures=True)
         if self._executor is not None:
             self._executor.shutdown(wait=False, cancel_futures=True)
@@ -232,6 +235,7 @@ class Jobs(QObject):
         if notice is not None:
             self.noticed.emit(notice)
         self._done += 1
+        self._editions[response.page_id] += 1
         self.page_done.emit(response.page_id)
         self._feed()
 
@@ -253,15 +257,19 @@ class Jobs(QObject):
             return
         self._wanted.add(page_id)
         docket = self._docket
-        self._submit(self._unpack, docket, page_id, data)
+        self._submit(self._unpack, docket, page_id, self._editions[page_id], data)
 
-    def _unpack(self, docket: int, page_id: int, data: bytes) -> None:
-        self._unpacked.emit(docket, page_id, make_image(data))
+    def _unpack(self, docket: int, page_id: int, edition: int, data: bytes) -> None:
+        self._unpacked.emit(docket, page_id, edition, make_image(data))
 
-    def _hand_over(self, docket: int, page_id: int, image: QImage) -> None:
+    def _hand_over(self, docket: int, page_id: int, edition: int, image: QImage) -> None:
+        if docket != self._docket:
+            return
         self._wanted.discard(page_id)
-        if docket == self._docket:
+        if edition == self._editions[page_id]:
             self.picture_ready.emit(page_id, image)
+        else:  # the page was laid anew meanwhile: its readings stand on another picture
+            self.want_picture(page_id)
 
     def want_judged(self, table: TableState, misreadings: Misreadings) -> None:
         """Run a large table's checks in a thread; ``judged`` brings what they say."""
