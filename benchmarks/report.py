@@ -457,21 +457,28 @@ def _ruling_lines(ruled: Ruled) -> list[str]:
 _KINDS = {"text": "words, figures, codes", "mark": "a mark alone", "blank": "blank"}
 
 
-def _repeat_lines(scores: list[dict[str, RepeatScore]], answers: AnswerScore) -> list[str]:
+def _cell_rows(ways: Sequence[str], scores: Sequence[dict[str, RepeatScore]]) -> list[str]:
+    """Return a table of each kind of cell, read in each of some ways."""
     return [
-        f"{REGISTER_PAGES} registers (all materials), most of whose columns hold a few values "
-        "again and again; some hold dashes or ditto marks alone. Read cell by cell, and with what "
-        "the column says elsewhere:",
-        "",
         "| cells | | number | exactly right | flagged | wrong and not flagged | read as nothing |",
         "|---|---|---|---|---|---|---|",
         *[
             f"| {named} | {way} | {s.cells} | {_percent(s.right, s.cells)} | "
             f"{_percent(s.flagged, s.cells)} | {s.silent} | {s.lost} |"
             for kind, named in _KINDS.items()
-            for way, score in zip(WAYS, scores, strict=True)
+            for way, score in zip(ways, scores, strict=True)
             for s in (score[kind],)
         ],
+    ]
+
+
+def _repeat_lines(scores: list[dict[str, RepeatScore]], answers: AnswerScore) -> list[str]:
+    return [
+        f"{REGISTER_PAGES} registers (all materials), most of whose columns hold a few values "
+        "again and again; some hold dashes or ditto marks alone. Read cell by cell, and with what "
+        "the column says elsewhere:",
+        "",
+        *_cell_rows(WAYS, scores),
         "",
         f"Of all these cells {answers.unseen} are wrong and not flagged. A clerk who answers every "
         f"doubt truthfully is asked {answers.asked_apart} times and leaves {answers.apart}; where "
@@ -487,15 +494,7 @@ def _mark_lines(scores: list[dict[str, RepeatScore]]) -> list[str]:
         "Hairline dashes of some faces leave nothing on the paper of a fax. As printed, and with "
         "dashes and quotation marks written plainly:",
         "",
-        "| cells | | number | exactly right | flagged | wrong and not flagged | read as nothing |",
-        "|---|---|---|---|---|---|---|",
-        *[
-            f"| {named} | {sight} | {s.cells} | {_percent(s.right, s.cells)} | "
-            f"{_percent(s.flagged, s.cells)} | {s.silent} | {s.lost} |"
-            for kind, named in _KINDS.items()
-            for sight, score in zip(SIGHTS, scores, strict=True)
-            for s in (score[kind],)
-        ],
+        *_cell_rows(SIGHTS, scores),
     ]
 
 

@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 from hypothesis import given
@@ -388,7 +389,6 @@ def test_the_first_doubt_is_at_hand_in_whatever_order_pages_are_done(window: Win
         session.take_page(page_id)
     assert len(session.tables) == 6
     assert (session.table_index, session.cell_index) == session.doubts()[0]
-    session.tables = []
     session.set_desk(desk)
     session.tables = []
     session.take_page(pages[-1])
@@ -490,6 +490,19 @@ def test_another_docket_asks_once_for_what_is_typed(window: Window, press: Keys)
     assert window.session.tables[0].cells[index].text == "KT"
     QTest.keyClick(window, Key.Key_N, Mod.ControlModifier)
     assert not window.session.tables
+
+
+def test_scans_that_come_with_another_docket_wait_for_the_answer_too(
+    window: Window, press: Keys, tmp_path: Path, scan_file: Path
+) -> None:
+    Desk(tmp_path / "other.keel").close()
+    pages = len(window.session.desk.pages())
+    go_to_place(window, 9, 2)
+    press("KT")
+    window.add_files([tmp_path / "other.keel", scan_file])
+    assert len(window.session.desk.pages()) == pages
+    window.add_files([tmp_path / "other.keel", scan_file])
+    assert [p.source_name for p in window.session.desk.pages()] == [scan_file.name]
 
 
 def test_what_is_typed_stays_with_its_cell(window: Window, press: Keys) -> None:

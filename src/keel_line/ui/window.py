@@ -208,7 +208,7 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         self.line.chosen.connect(self.go_to)
         self.ribbon.chosen.connect(self.go_to_page)
-        self.help.closed.connect(self._focus_station)
+        self.help.closed.connect(self._take_hand)
         self.gather.add_files.connect(self.choose_files)
         self.gather.open_demo.connect(self.open_demo)
         self.gather.open_docket.connect(self.open_docket)
@@ -227,9 +227,6 @@ class Window(QMainWindow):
         self.proof.said.connect(self.say)
         self.send.said.connect(self._say_of_sending)
         self.send.go_to.connect(self.go_to)
-
-    def _focus_station(self) -> None:
-        self._take_hand()
 
     def _say_of_sending(self, text: str, trouble: bool) -> None:  # noqa: FBT001 - a slot
         self.say(text, trouble=trouble)
@@ -616,6 +613,8 @@ class Window(QMainWindow):
         """Add files and all of folders, and read them; a docket among them is opened."""
         dockets = [p for p in paths if p.suffix == DOCKET_ENDING]
         if dockets:
+            if not self._may_leave():  # nor may what comes with it go into the docket at hand
+                return
             self.open_docket(dockets[0])
         scans = [p for p in paths if p.suffix != DOCKET_ENDING]
         if not scans:

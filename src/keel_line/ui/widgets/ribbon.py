@@ -159,14 +159,14 @@ class PageRibbon(QScrollArea):
             strip.place()
         else:  # a picture is costly to paint: only what changed is painted anew
             for i, (old, new) in enumerate(zip(before, pages, strict=True)):
-                framed = old.id == before_at, new.id == at
-                if old.state != new.state or old.picture is not new.picture or len({*framed}) > 1:
+                reframed = (old.id == before_at) != (new.id == at)
+                if reframed or old.state != new.state or old.picture is not new.picture:
                     strip.update(strip.around(i))
             if before_at == at:
                 return
         for i, page in enumerate(pages):
             if page.id == at:
-                centre = self._strip.box(i).center().toPoint()
+                centre = strip.box(i).center().toPoint()
                 self.ensureVisible(centre.x(), centre.y(), 80, 0)
 
     @override
