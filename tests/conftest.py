@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.work import InlineExecutor
+from keel_line.desk.pool import InlineExecutor
 from keel_line.model.page import Page, Resolution
 from keel_line.ui.theme import FONT_DIR
 from synth.faces import Face

@@ -12,7 +12,7 @@ from PyQt6.QtTest import QTest
 
 from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import Desk
-from keel_line.desk.work import InlineExecutor
+from keel_line.desk.pool import InlineExecutor
 from keel_line.ui.app import make_app
 from keel_line.ui.window import Window
 

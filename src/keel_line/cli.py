@@ -14,7 +14,7 @@ from typing_extensions import override
 from keel_line import __version__
 from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import SEND_FORMATS, Desk
-from keel_line.desk.work import InlineExecutor, start_pool
+from keel_line.desk.pool import WorkerPool
 from keel_line.errors import KeelLineError, OutputError
 from keel_line.send.safely import check_target
 from keel_line.settings import PLAIN_SIGNS, UNSEEN
@@ -65,7 +65,7 @@ def demo(*, fresh: bool) -> None:
     desk = Desk()
     try:
         folder.mkdir(exist_ok=True)
-        failed = _take_in(desk, tuple(demo_pages()), console) | _work(desk, None, console)
+        failed = _read(desk, tuple(demo_pages()), None, console)
         for ending in SEND_FORMATS:
             for path in desk.send(folder / f"Brannock Sound{ending}"):
                 console.print(f"Wrote {path.resolve()}", markup=False)
@@ -112,8 +112,7 @@ def convert(
             check_target(output)  # before hundreds of pages are read for it
         desk.set_unseen(unseen)
         desk.set_plain_signs(plain=plain_signs)
-        failed = _take_in(desk, inputs, console)
-        failed |= _work(desk, jobs, console)
+        failed = _read(desk, inputs, jobs, console)
         if desk.sources() and any(p.progress == "done" for p in desk.pages()):
             if to_output:
                 for document in desk.json_lines():
@@ -128,15 +127,22 @@ def convert(
     sys.exit(1 if failed else 0)
 
 
-def _take_in(desk: Desk, inputs: tuple[Path, ...], console: Console) -> bool:
-    notices = desk.add_files(inputs)
+def _read(desk: Desk, inputs: tuple[Path, ...], jobs: int | None, console: Console) -> bool:
+    """Take files in and read their pages, in workers; tell whether anything failed."""
+    with WorkerPool(jobs) as pool:
+        failed = _take_in(desk, inputs, pool, console)
+        return _work(desk, pool, console) or failed
+
+
+def _take_in(desk: Desk, inputs: tuple[Path, ...], pool: WorkerPool, console: Console) -> bool:
+    notices = desk.add_files(inputs, pool)
     for notice in notices:
         if notice.trouble:
             console.print(notice.text, style="red", markup=False)
     return any(n.trouble for n in notices)
 
 
-def _work(desk: Desk, jobs: int | None, console: Console) -> bool:
+def _work(desk: Desk, pool: WorkerPool, console: Console) -> bool:
     total = len(desk.waiting())
     with Progress(
         TextColumn("{task.description}"),
@@ -152,12 +158,7 @@ def _work(desk: Desk, jobs: int | None, console: Console) -> bool:
         def show(done: int, _total: int) -> None:
             bar.update(task, completed=done)
 
-        if total <= 1 and jobs is None:
-            # One page alone: no workers to start, all cores for its recogniser.
-            desk.run(InlineExecutor(), threads=2, progress=show)
-        else:
-            with start_pool(jobs) as pool:
-                desk.run(pool, progress=show)
+        desk.run(pool, progress=show)
     for page in desk.pages():
         if page.progress == "failed":
             console.print(page.trouble, style="red", markup=False)

@@ -12,11 +12,25 @@ import pytest
 from click.testing import CliRunner
 from PIL import Image
 
+from keel_line import cli
 from keel_line.cli import main
 from keel_line.desk.desk import Desk
+from keel_line.desk.pool import InlineExecutor
 from keel_line.send.document import SCHEMA_FILE
 from synth.pdf import draw_line, write_pdf, write_words
 from tests.conftest import draw_page, make_content
+
+
+class Inline(InlineExecutor):
+    """Works in this process, where no test is about the workers."""
+
+    def __init__(self, workers: int | None = None) -> None:
+        del workers
+
+
+@pytest.fixture(autouse=True)
+def _inline(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(cli, "WorkerPool", Inline)
 
 
 def keel_line(*words: str | Path) -> tuple[int, str, bytes]:

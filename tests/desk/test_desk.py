@@ -9,7 +9,8 @@ import pytest
 
 from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import Desk
-from keel_line.desk.work import InlineExecutor, PageRequest, process_page, start_pool
+from keel_line.desk.pool import InlineExecutor, WorkerPool
+from keel_line.desk.work import PageRequest, process_page
 from keel_line.docket.records import name_tables
 from tests.conftest import ROOT, as_png
 
@@ -137,7 +138,7 @@ def test_few_requests_lie_ahead(tmp_path: Path, scan_bytes: bytes) -> None:
 def test_worker_process_gives_the_same_as_this_one(scan_bytes: bytes) -> None:
     request = PageRequest(7, "scan.png", scan_bytes, 1)
     here = process_page(request, 1)
-    with start_pool(1) as pool:
+    with WorkerPool(1) as pool:
         there = pool.submit(process_page, request, 1).result()
     assert here.finding is not None
     assert there.finding is not None

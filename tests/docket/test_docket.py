@@ -12,7 +12,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.work import InlineExecutor
+from keel_line.desk.pool import InlineExecutor
 from keel_line.docket.schema import APPLICATION_ID, MIGRATIONS
 from keel_line.docket.store import Docket
 from keel_line.errors import DocketError
@@ -76,6 +76,7 @@ def test_undo_and_redo_survive_a_restart(demo_desk: Desk) -> None:
     demo_desk.replace(b, "two")
     assert demo_desk.undo() == Step(cell_ids=(b.id,))
     assert demo_desk.docket.path is not None
+    demo_desk.close()
     again = Desk(demo_desk.docket.path)
     assert again.undo() == Step(cell_ids=(a.id,))
     assert again.cell(a.id).settled is None
@@ -155,7 +156,7 @@ _SETTLE_FOR_EVER = """
 import sys
 from pathlib import Path
 from keel_line.desk.desk import Desk
-from keel_line.desk.work import InlineExecutor
+from keel_line.desk.pool import InlineExecutor
 desk = Desk(Path(sys.argv[1]))
 cells = desk.tables()[0].cells
 n = 0
@@ -169,6 +170,7 @@ while True:
 def test_killed_while_settling_loses_nothing_that_was_settled(demo_desk: Desk) -> None:
     path = demo_desk.docket.path
     assert path is not None
+    demo_desk.close()
     run = subprocess.Popen(
         [sys.executable, "-c", _SETTLE_FOR_EVER, str(path)], stdout=subprocess.PIPE, text=True
     )

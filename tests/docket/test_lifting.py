@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.work import InlineExecutor
+from keel_line.desk.pool import InlineExecutor
 from keel_line.gather.sources import make_source
 from tests.conftest import BERTHS, draw_lying
 

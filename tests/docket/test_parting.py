@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.work import InlineExecutor
+from keel_line.desk.pool import InlineExecutor
 from keel_line.docket import schema
 from keel_line.gather.sources import make_source
 from synth.pages import Sheet, Style, finish_page

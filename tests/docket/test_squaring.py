@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.work import InlineExecutor
+from keel_line.desk.pool import InlineExecutor
 from keel_line.docket import schema
 from keel_line.docket.store import Docket
 from keel_line.gather.sources import make_source

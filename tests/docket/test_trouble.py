@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.work import InlineExecutor
+from keel_line.desk.pool import InlineExecutor
 from keel_line.docket.store import Docket
 from keel_line.errors import DocketError
 

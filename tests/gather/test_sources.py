@@ -9,7 +9,7 @@ from PIL import Image
 
 from keel_line.errors import InputError
 from keel_line.gather.pictures import find_resolution
-from keel_line.gather.sources import find_scans, load_page, make_source, read_source
+from keel_line.gather.sources import find_scans, load_page, make_source, read_file
 from keel_line.model.page import Page
 
 
@@ -149,6 +149,6 @@ def test_scans_of_a_folder_come_in_the_order_of_their_numbers(tmp_path: Path) ->
 
 def test_folder_and_missing_file(tmp_path: Path) -> None:
     with pytest.raises(InputError, match="is a folder"):
-        read_source(tmp_path)
+        read_file(tmp_path)
     with pytest.raises(InputError, match="not there"):
-        read_source(tmp_path / "none.png")
+        read_file(tmp_path / "none.png")

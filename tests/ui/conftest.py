@@ -13,7 +13,7 @@ from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.work import InlineExecutor
+from keel_line.desk.pool import InlineExecutor
 from keel_line.model.reading import Reading
 from keel_line.ui.app import make_app
 from keel_line.ui.jobs import Jobs
@@ -31,7 +31,10 @@ def qapp_cls() -> type:
 
 
 def open_window(
-    qtbot: QtBot, desk: Desk, folder: Path, make_executor: Callable[[], Executor] = InlineExecutor
+    qtbot: QtBot,
+    desk: Desk,
+    folder: Path,
+    make_executor: Callable[[int | None], Executor] = lambda _workers: InlineExecutor(),
 ) -> Window:
     make_app()
     window = Window(desk, folder, jobs=Jobs(desk, make_executor))

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPoint, Qt
 from pytestqt.qtbot import QtBot
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.work import InlineExecutor
+from keel_line.desk.pool import InlineExecutor
 from keel_line.gather.sources import make_source
 from keel_line.model.docket import PageState
 from keel_line.model.grid import LineDoubt

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from pytestqt.qtbot import QtBot
@@ -159,11 +161,33 @@ def test_pages_that_want_a_look_come_first(window: Window, square: SquareStation
 def test_every_page_alike_is_one_change(window: Window, square: SquareStation) -> None:
     press(square, Key.Key_S)
     press(square, Key.Key_A)
+    many = len(window.session.desk.pages())
+    asked = f"Set specks away on {many} pages, as on this one? Press A again."
+    assert window.message.text() == asked
+    assert not any(p.choice.no_specks for p in window.session.desk.pages())
+    press(square, Key.Key_A)
     assert all(p.choice.no_specks for p in window.session.desk.pages())
     press(square, Key.Key_A)
     assert "already" in window.message.text()
     QTest.keyClick(window, Key.Key_Z, Mod.ControlModifier)
     assert not any(p.choice.no_specks for p in window.session.desk.pages())
+
+
+def test_every_page_alike_copies_nothing_that_was_only_found(
+    window: Window, square: SquareStation
+) -> None:
+    desk = window.session.desk
+    db = desk.docket._db
+    db.execute("UPDATE page SET turns = 1 WHERE id = ?", (desk.pages()[0].id,))
+    window.refresh()
+    before = [p.choice for p in desk.pages()]
+    press(square, Key.Key_A)
+    assert window.message.text().startswith("Nothing is set by hand on this page")
+    press(square, Key.Key_L)
+    press(square, Key.Key_A)
+    press(square, Key.Key_A)
+    assert [replace(p.choice, even_light=False) for p in desk.pages()] == before
+    assert all(p.choice.even_light for p in desk.pages())
 
 
 def test_wipe_goes_half_whole_away(square: SquareStation) -> None:

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Callable
 from concurrent.futures import Executor, Future
 from pathlib import Path
 
@@ -12,6 +13,7 @@ from PyQt6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
 from keel_line.desk.desk import Desk, Notice
+from keel_line.desk.pool import InlineExecutor
 from keel_line.desk.work import PageRequest, PageResponse, process_page
 from keel_line.errors import DocketError
 from keel_line.model.page import SquareChoice
@@ -295,6 +297,11 @@ class Held(Executor):
         future.set_result(process_page(args[0], 2))  # type: ignore[arg-type]  # the request
 
 
+def hold_pages(executor: Held) -> Callable[[int | None], Executor]:
+    """Keep pages back; what is done beside them is done at once."""
+    return lambda workers: InlineExecutor() if workers == 1 else executor
+
+
 @pytest.fixture
 def held(qtbot: QtBot, tmp_path: Path, scan_bytes: bytes) -> tuple[Held, Jobs, Session]:
     del qtbot
@@ -304,7 +311,7 @@ def held(qtbot: QtBot, tmp_path: Path, scan_bytes: bytes) -> tuple[Held, Jobs, S
         path.write_bytes(scan_bytes + bytes(i))
         desk.add_files([path])
     executor = Held()
-    jobs = Jobs(desk, lambda: executor)
+    jobs = Jobs(desk, hold_pages(executor))
     return executor, jobs, Session(desk, jobs)
 
 
@@ -490,7 +497,7 @@ def test_one_key_stops_reading_and_goes_on_with_it(
     qtbot: QtBot, tmp_path: Path, scan_file: Path
 ) -> None:
     executor = Held()
-    window = open_window(qtbot, Desk(None), tmp_path / "dockets", lambda: executor)
+    window = open_window(qtbot, Desk(None), tmp_path / "dockets", hold_pages(executor))
     window.add_files([scan_file])
     assert window.jobs.running
     QTest.keyClick(window, Key.Key_Period, Mod.ControlModifier)

@@ -3,26 +3,28 @@
 from __future__ import annotations
 
 import getpass
+import logging
 from collections import deque
 from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-import msgspec
 import numpy as np
 
 from keel_line._shared.memory import no_collection
 from keel_line.desk.history import HEADINGS, Correction
+from keel_line.desk.intake import DocketSource, FileSource, Taken, find_files, take_in
 from keel_line.desk.judge import judge_table
 from keel_line.desk.misreadings import Misreadings, gather_misreadings
 from keel_line.desk.plain import see_plainly, write_plainly
+from keel_line.desk.pool import InlineExecutor, WorkerLost
 from keel_line.desk.repeats import find_all_repeated
-from keel_line.desk.work import PageRequest, PageResponse, process_page
+from keel_line.desk.work import PageRequest, PageResponse, answer_fault, answer_page
 from keel_line.docket.records import PageFinding
 from keel_line.docket.store import Docket
-from keel_line.errors import KeelLineError, OutputError
-from keel_line.gather.sources import Source, find_scans, read_source
+from keel_line.errors import OutputError
+from keel_line.gather.sources import Source
 from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
 from keel_line.model.finding import Sums
 from keel_line.model.grid import DrawnTables, Grid
@@ -43,6 +45,8 @@ SEND_FORMATS: dict[str, str] = {
     ".json": "JSON with the evidence",
 }
 
+
+log = logging.getLogger(__name__)
 
 _LIFTED_IN = 0.1  # of the page around a table that is taken out of it
 MOST_NAME = 200
@@ -69,6 +73,7 @@ class Desk:
     def __init__(self, path: Path | None = None) -> None:
         self.docket = Docket(path)
         self.notices: list[Notice] = []
+        self._files: dict[str, Path] = {}  # of a docket without a file, by SHA-256
         self._calibration = load_calibration()
 
     def close(self) -> None:
@@ -77,29 +82,56 @@ class Desk:
 
     # --- gather --------------------------------------------------------------------------------
 
-    def add_files(self, paths: Iterable[Path]) -> list[Notice]:
-        """Take files in, and all of folders; what cannot be used is noted, and the others go on."""
-        notices = [notice for path in paths for notice in self._add(path)]
-        self.notices += notices
-        return notices
+    def add_files(self, paths: Iterable[Path], executor: Executor | None = None) -> list[Notice]:
+        """Take files in, and all of folders; what cannot be used is noted, and the others go on.
 
-    def _add(self, path: Path) -> list[Notice]:
-        try:
-            if path.is_dir():
-                return [notice for found in find_scans(path) for notice in self._add(found)]
-            source = read_source(path)
-        except KeelLineError as error:
-            self.docket.add_trouble(path.name, str(error))
-            return [Notice(str(error), trouble=True)]
-        return [self.add_source(source)]
+        ``executor`` is where they are read and counted.
+        """
+        workers = executor or InlineExecutor()
+        taken: list[Taken | tuple[Path, Future[Taken]]] = []
+        for path in paths:
+            files = find_files(path)
+            if isinstance(files, Taken):
+                taken.append(files)
+                continue
+            taken += [(f, workers.submit(take_in, f, self.docket.path)) for f in files]
+        return [
+            self.note_taken(one if isinstance(one, Taken) else taken_from(one[0], one[1]))
+            for one in taken
+        ]
+
+    def note_taken(self, taken: Taken) -> Notice:
+        """Enter what became of a file that was taken in; return what the clerk should know."""
+        name = taken.path.name
+        if taken.trouble:
+            self.docket.add_trouble(name, taken.trouble)
+            notice = Notice(taken.trouble, trouble=True)
+        elif taken.known or (self.docket.path is None and self.docket.has_source(taken.sha256)):
+            again = self.read_failed_again(taken.sha256)
+            more = f" {_count_pages(again)} that failed will be read again." if again else ""
+            notice = Notice(f"{name} is already in this docket.{more}")
+        else:
+            if self.docket.path is None:  # its bytes stay where they are
+                self.docket.add_source(name, b"", taken.sha256, taken.pages)
+                self._files[taken.sha256] = taken.path
+            notice = Notice(f"{name}: {_count_pages(taken.pages)}.")
+        self.notices.append(notice)
+        return notice
 
     def add_source(self, source: Source) -> Notice:
-        """Take a source in; the same bytes are taken only once."""
+        """Take a source in whose bytes are at hand; the same bytes are taken only once."""
         if self.docket.has_source(source.sha256):
-            return Notice(f"{source.name} is here already.")
+            return Notice(f"{source.name} is already in this docket.")
         self.docket.add_source(source.name, source.data, source.sha256, source.pages)
-        pages = "1 page" if source.pages == 1 else f"{source.pages} pages"
-        return Notice(f"{source.name}: {pages}.")
+        return Notice(f"{source.name}: {_count_pages(source.pages)}.")
+
+    def read_failed_again(self, sha256: str | None = None) -> int:
+        """Have the pages wait again that failed, all or those of a source; return how many."""
+        ids = {s.id for s in self.sources() if sha256 in {None, s.sha256}}
+        failed = [p.id for p in self.pages() if p.progress == "failed" and p.source_id in ids]
+        if failed:
+            self.docket.read_again(failed)
+        return len(failed)
 
     def sources(self) -> list[SourceState]:
         """Return the docket's sources."""
@@ -228,8 +260,7 @@ class Desk:
 
     def set_sums(self, table: TableState, sums: Sums, why: str) -> None:
         """Set which cells of a table make which; takes the place of what was set before."""
-        value = msgspec.json.encode(sums).decode() if sums != Sums() else None
-        self.docket.set_table(table.id, "sums", value, _clerk(), why)
+        self.docket.set_sums(table, sums, _clerk(), why)
 
     # --- running --------------------------------------------------------------------------------
 
@@ -244,8 +275,17 @@ class Desk:
 
     def make_request(self, page: PageState) -> PageRequest:
         """Make the request that works on a page."""
-        data = self.docket.source_bytes(page.source_id)
-        return PageRequest(page.id, page.source_name, data, page.number, page.choice, page.drawn)
+        source = self._find_source(page.source_id)
+        return PageRequest(page.id, page.source_name, source, page.number, page.choice, page.drawn)
+
+    def _find_source(self, source_id: int) -> bytes | FileSource | DocketSource:
+        """Return a source's bytes, or better, where a worker finds them."""
+        source, path = self.docket.source(source_id), self.docket.path
+        if path is not None:
+            return DocketSource(path, source_id, source.name, source.sha256)
+        if source.sha256 in self._files:
+            return FileSource(self._files[source.sha256], source.sha256)
+        return self.docket.source_bytes(source_id)
 
     def take_response(self, response: PageResponse) -> Notice | None:
         """Store what came of a request; return what the clerk should know of it."""
@@ -287,7 +327,7 @@ class Desk:
         """
         queue = deque(self.waiting())
         total = len(queue)
-        running: set[Future[PageResponse]] = set()
+        running: dict[Future[PageResponse], PageRequest] = {}
         done: list[PageResponse] = []
         if progress:
             progress(0, total)
@@ -298,10 +338,9 @@ class Desk:
                 break
             while queue and len(running) < ahead:
                 request = self.make_request(queue.popleft())
-                running.add(executor.submit(process_page, request, threads))
-            finished, running = wait(running, timeout=0.1, return_when=FIRST_COMPLETED)
-            for future in finished:
-                response = future.result()
+                running[executor.submit(answer_page, request, threads)] = request
+            for future in wait(running, timeout=0.1, return_when=FIRST_COMPLETED).done:
+                response = response_from(running.pop(future), future)
                 self.take_response(response)
                 done.append(response)
                 if progress:
@@ -493,6 +532,32 @@ class Desk:
                 path = target.with_name(f"{path.stem}-{source.id}{target.suffix}")
             names.append(path)
         return names
+
+
+def taken_from(path: Path, future: Future[Taken]) -> Taken:
+    """Return what became of a file, also where the worker that took it in was lost."""
+    try:
+        return future.result()
+    except WorkerLost:
+        words = (
+            "is damaged, or takes more memory or time than a file may have. Scan or save it anew."
+        )
+    except Exception:
+        log.exception("taking in %s", path)
+        words = "could not be taken in because of a fault in Keel Line. The other files go on."
+    return Taken(path, trouble=f"{path.name} {words}")
+
+
+def response_from(request: PageRequest, future: Future[PageResponse]) -> PageResponse:
+    """Return what came of a request, also where the worker that had it was lost."""
+    try:
+        return future.result()
+    except Exception as error:  # noqa: BLE001 - told as an answer about this page
+        return answer_fault(request, error)
+
+
+def _count_pages(pages: int) -> str:
+    return "1 page" if pages == 1 else f"{pages} pages"
 
 
 def _tell_carried(finding: PageFinding, carried: Carried) -> Notice:

@@ -2,21 +2,19 @@
 
 from __future__ import annotations
 
-import multiprocessing
-import os
-from collections.abc import Callable
-from concurrent.futures import Executor, Future, ProcessPoolExecutor
+import logging
 from dataclasses import dataclass, field, replace
 from functools import cache, partial
 
 import cv2
 import numpy as np
-from threadpoolctl import threadpool_limits
-from typing_extensions import ParamSpec, TypeVar, override
 
-from keel_line._shared.paper import Grey, flatten_light
+from keel_line._shared.paper import Grey, flatten_light, shrink
+from keel_line._shared.pulse import pulse
+from keel_line.desk.intake import DocketSource, FileSource, read_stored
+from keel_line.desk.pool import WorkerLost
 from keel_line.docket.records import EncodedTable, PageFinding, encode_table
-from keel_line.errors import KeelLineError
+from keel_line.errors import DocketError, KeelLineError
 from keel_line.gather.sources import load_page
 from keel_line.model.docket import PageState
 from keel_line.model.geometry import Box, Transform
@@ -35,11 +33,11 @@ from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.mend import place_grid
 from keel_line.square.straighten import WayUp, square_page
 
-_P = ParamSpec("_P")
-_T = TypeVar("_T")
+log = logging.getLogger(__name__)
 
 SMALL_HEIGHT_PX = 112
 _PICTURE_QUALITY = 88
+_JPEG = b"\xff\xd8\xff"
 _MOST_LEAN = 0.03
 ON_SIDE = "The table lies on its side; U makes it a page of its own, upright"
 _SURE_TITLE = 0.2  # a title names its sheet; one that is all doubt names nothing
@@ -47,14 +45,15 @@ _SURE_TITLE = 0.2  # a title names its sheet; one that is all doubt names nothin
 
 @dataclass(frozen=True)
 class PageRequest:
-    """A page to be worked on: its source's bytes, its number (from 1) in it, the clerk's choice.
+    """A page to be worked on: its source, its number (from 1) in it, the clerk's choice.
 
-    ``drawn`` are its tables where the clerk mended them.
+    ``source`` are its bytes, or where the worker finds them; ``drawn`` are its tables where the
+    clerk mended them.
     """
 
     page_id: int
     source_name: str
-    data: bytes
+    source: bytes | FileSource | DocketSource
     number: int
     choice: SquareChoice = field(default_factory=SquareChoice)
     drawn: DrawnTables | None = None
@@ -80,12 +79,67 @@ def load_original(request: PageRequest) -> Page:
 
     Raises
     ------
-    InputError
+    KeelLineError
         When it cannot be loaded.
     """
-    return load_page(
-        request.data, request.source_name, request.number, no_colour=request.choice.no_colour
-    )
+    source = request.source
+    data = source if isinstance(source, bytes) else read_stored(source)
+    return load_page(data, request.source_name, request.number, no_colour=request.choice.no_colour)
+
+
+def answer_page(request: PageRequest, threads: int = 1) -> PageResponse:
+    """Take one page through all stations; whatever goes wrong is an answer about this page."""
+    try:
+        return process_page(request, threads)
+    except Exception as error:  # noqa: BLE001 - one page's fault must not end the others
+        return answer_fault(request, error)
+
+
+def answer_fault(request: PageRequest, error: BaseException) -> PageResponse:
+    """Return the answer about a page over which something went wrong, in the clerk's words."""
+    page = f"Page {request.number} of {request.source_name}"
+    if isinstance(error, KeelLineError):
+        said = str(error)
+    elif isinstance(error, WorkerLost) and error.why == "stalled":
+        said = f"{page} took too long and was given up. Save or scan it anew; Ctrl+R tries again."
+    elif isinstance(error, WorkerLost):
+        said = (
+            f"{page} could not be read: it is damaged, or takes more memory than a page may have. "
+            "Save or scan it anew at 300 dpi; Ctrl+R tries again."
+        )
+    elif _is_lack_of_memory(error):
+        said = (
+            f"{page} takes more memory than a page may have. Scan it at 300 dpi, or cut it into "
+            "smaller pages."
+        )
+    else:
+        log.error("page %d of %s", request.number, request.source_name, exc_info=error)
+        said = (
+            f"{page} could not be read because of a fault in Keel Line. The other pages go on; "
+            "Ctrl+R tries again."
+        )
+    return PageResponse(request.page_id, None, said)
+
+
+def _is_lack_of_memory(error: BaseException) -> bool:
+    if isinstance(error, MemoryError):
+        return True
+    words = str(error).lower()  # the libraries each have an exception of their own for it
+    return "bad_alloc" in words or "insufficient memory" in words or "failed to allocate" in words
+
+
+def load_small_original(request: PageRequest, side_px: int) -> bytes:
+    """Return a page as it came, made smaller so that its longer side is ``side_px``, compressed.
+
+    Raises
+    ------
+    KeelLineError
+        When it cannot be loaded.
+    """
+    pixels = load_original(replace(request, choice=SquareChoice())).pixels
+    small = shrink(pixels, side_px / max(pixels.shape))
+    _, packed = cv2.imencode(".jpg", small, [cv2.IMWRITE_JPEG_QUALITY, _PICTURE_QUALITY])
+    return packed.tobytes()
 
 
 def find_way_up(threads: int, flat: Grey, dpi: float) -> WayUp:
@@ -97,7 +151,12 @@ def find_way_up(threads: int, flat: Grey, dpi: float) -> WayUp:
 def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     """Take one page through gather, square, rule and read.
 
-    The world's faults come back as ``trouble``; any other exception is our own and is raised.
+    Raises
+    ------
+    KeelLineError
+        When it cannot be loaded.
+    MemoryError
+        When it takes more memory than there is.
     """
     clock = cv2.TickMeter()
     seconds: list[tuple[str, float]] = []
@@ -107,19 +166,10 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
         seconds.append((name, clock.getTimeSec()))
         clock.reset()
         clock.start()
+        pulse()
 
     clock.start()
-    try:
-        page = load_original(request)
-    except KeelLineError as error:
-        return PageResponse(request.page_id, None, str(error))
-    except MemoryError:
-        return PageResponse(
-            request.page_id,
-            None,
-            f"Page {request.number} of {request.source_name} is too large for this machine's "
-            "memory. Scan it at 300 dpi.",
-        )
+    page = load_original(request)
     lap("gather")
     real = None if request.choice.as_picture else page.text
     choice = request.choice if real is None else _as_it_lies(request.choice)
@@ -278,33 +328,18 @@ def _pictures(squared: SquaredPage) -> tuple[bytes, bytes]:
 
 
 def unpack_picture(data: bytes) -> np.ndarray:
-    """Unpack a picture made by a worker: grey, shape (rows, cols), uint8."""
-    return np.asarray(cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_GRAYSCALE))
+    """Unpack a picture made by a worker: grey, shape (rows, cols), uint8.
 
-
-def _start_worker() -> None:
-    """Keep workers from fighting over cores: each uses one thread, for linear algebra too."""
-    cv2.setNumThreads(1)
-    threadpool_limits(1)
-
-
-def start_pool(workers: int | None = None) -> Executor:
-    """Start a pool of worker processes (one a core unless said otherwise)."""
-    count = workers or max(1, os.cpu_count() or 1)
-    return ProcessPoolExecutor(
-        count, mp_context=multiprocessing.get_context("spawn"), initializer=_start_worker
+    Raises
+    ------
+    DocketError
+        When it is no picture that a worker makes: the docket is damaged.
+    """
+    unpacked = (
+        cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_GRAYSCALE)
+        if data.startswith(_JPEG)
+        else None
     )
-
-
-class InlineExecutor(Executor):
-    """Runs each job at once in the caller's thread; for tests and for single pages."""
-
-    @override
-    def submit(self, fn: Callable[_P, _T], /, *args: _P.args, **kwargs: _P.kwargs) -> Future[_T]:
-        """Run the job and return its finished future."""
-        future: Future[_T] = Future()
-        try:
-            future.set_result(fn(*args, **kwargs))
-        except BaseException as error:  # noqa: BLE001 - a future carries whatever was raised
-            future.set_exception(error)
-        return future
+    if unpacked is None:
+        raise DocketError("A page's picture in the docket is damaged. Read the page again.")
+    return np.asarray(unpacked)

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line.docket.changes import set_cell, set_table
-from keel_line.docket.records import Frame, as_int, stamp
+from keel_line.docket.records import Frame, as_int, id_of, read_evidence, stamp
 from keel_line.model.docket import Carried
 from keel_line.model.geometry import Box, Transform, overlap
 from keel_line.model.grid import Cell
@@ -21,21 +21,18 @@ _PART_OF_IT = 0.2  # where the ink went, of a cell that was parted
 _SURELY_IT = 0.7  # whatever is read in it now
 
 
-class _Read(msgspec.Struct):
-    """What was read, of a cell's evidence."""
-
-    text: str
+_CELLS = "c.id, CAST(c.place AS BLOB), CAST(c.evidence AS BLOB), c.settled, c.by_hand, c.as_printed"
 
 
 @dataclass(frozen=True)
 class SettledCell:
-    """A settled cell before its page is worked on again.
+    """A cell that the clerk settled, or did once, before its page is worked on again.
 
-    ``id`` is None for one that lost its cell earlier, and what was ``read`` in it, which is not
-    known any more; ``corners`` (4, 2) are on the page as it came.
+    ``id`` is the cell's, below 0 for a stray: one that lost its cell earlier. ``corners`` (4, 2)
+    are on the page as it came; what was ``read`` in it is None where that is not known any more.
     """
 
-    id: int | None
+    id: int
     corners: NDArray[np.float64]
     read: str | None
     settled: str | None
@@ -49,16 +46,15 @@ def find_settled(db: sqlite3.Connection, page_id: int) -> list[SettledCell]:
     if transform is None:
         return []
     rows = db.execute(
-        "SELECT c.id, c.place, c.evidence, c.settled, c.by_hand, c.as_printed FROM cell c"
-        " JOIN found_table t ON t.id = c.table_id WHERE t.page_id = ?"
+        f"SELECT {_CELLS} FROM cell c JOIN found_table t ON t.id = c.table_id WHERE t.page_id = ?"  # noqa: S608 - our own columns
         " AND (c.settled IS NOT NULL OR EXISTS (SELECT 1 FROM change h WHERE h.cell_id = c.id))",
         (page_id,),
     )
     cells = [
         SettledCell(
             as_int(i),
-            transform.box_on_original(msgspec.json.decode(place, type=Cell).box),
-            msgspec.json.decode(evidence, type=_Read).text,
+            _corners_of(place, transform),
+            read_evidence(evidence).text,
             settled,
             as_int(by_hand),
             as_int(as_printed),
@@ -66,26 +62,50 @@ def find_settled(db: sqlite3.Connection, page_id: int) -> list[SettledCell]:
         for i, place, evidence, settled, by_hand, as_printed in rows.fetchall()
     ]
     rows = db.execute(
-        "SELECT corners, settled, by_hand, as_printed FROM stray WHERE page_id = ?", (page_id,)
+        "SELECT id, corners, read, settled, by_hand, as_printed FROM stray WHERE page_id = ?",
+        (page_id,),
     )
     strays = [
         SettledCell(
-            None,
+            -as_int(i),
             np.array(msgspec.json.decode(corners)),
-            None,
+            read,
             settled,
             as_int(by_hand),
             as_int(as_printed),
         )
-        for corners, settled, by_hand, as_printed in rows.fetchall()
+        for i, corners, read, settled, by_hand, as_printed in rows.fetchall()
     ]
     return cells + strays
+
+
+def _corners_of(place: bytes, transform: Transform) -> NDArray[np.float64]:
+    """Return a cell's corners on the page as it came; nowhere where its record is damaged."""
+    try:
+        return transform.box_on_original(msgspec.json.decode(place, type=Cell).box)
+    except msgspec.DecodeError:
+        return np.zeros((4, 2))
 
 
 def transform_of(db: sqlite3.Connection, page_id: int) -> Transform | None:
     """Return how a page was laid when it was worked on last; None before that."""
     (encoded,) = db.execute("SELECT transform FROM page WHERE id = ?", (page_id,)).fetchone()
     return msgspec.json.decode(encoded, type=Transform) if encoded else None
+
+
+@dataclass(frozen=True)
+class _SetTable:
+    """What the clerk set of a table, and where it lies on the page as it came (corners).
+
+    ``id`` is below 0 for a stray: a table whose place has none now.
+    """
+
+    id: int
+    corners: NDArray[np.float64]
+    name: str | None
+    header_rows: int | None
+    passed: str | None
+    sums: str | None
 
 
 def carry_tables(
@@ -96,34 +116,89 @@ def carry_tables(
 ) -> None:
     """Give what the clerk set of a table to the new table in the same place on the paper.
 
-    ``ways`` are the page's transforms before and now.
+    Where there is none it is kept, with its history, until its place has a table again. ``ways``
+    are the page's transforms before and now.
     """
     before, now = ways
+    told = [] if before is None else _find_set_tables(db, page_id, before, outdated)
+    if not told:
+        return
+    rows = db.execute("SELECT id, frame FROM found_table WHERE page_id = ?", (page_id,)).fetchall()
+    boxes = {
+        as_int(i): msgspec.json.decode(frame, type=Frame).box
+        for i, frame in rows
+        if as_int(i) not in outdated
+    }
+    for table in told:
+        box = _box_around(now.to_squared(table.corners))
+        found = max(boxes, key=lambda i: overlap(box, boxes[i]), default=None)
+        if found is None or overlap(box, boxes[found]) < _SAME_PLACE:
+            if table.id > 0:
+                _set_aside(db, page_id, table)
+            continue
+        for what, value in (
+            ("name", table.name),
+            ("header_rows", table.header_rows),
+            ("sums", table.sums),
+        ):
+            set_table(db, found, what, value)
+        _move_history(db, "table_change", "table_id", table.id, found)
+        if table.id < 0:
+            db.execute("DELETE FROM stray_table WHERE id = ?", (-table.id,))
+        del boxes[found]
+
+
+def _find_set_tables(
+    db: sqlite3.Connection, page_id: int, before: Transform, outdated: list[int]
+) -> list[_SetTable]:
     rows = db.execute(
-        "SELECT id, frame, set_name, set_header_rows, set_sums FROM found_table WHERE page_id = ?",
+        "SELECT id, frame, set_name, set_header_rows, set_passed, set_sums FROM found_table t"
+        " WHERE page_id = ? AND EXISTS (SELECT 1 FROM table_change h WHERE h.table_id = t.id)",
         (page_id,),
     ).fetchall()
-    frames = {as_int(r[0]): msgspec.json.decode(r[1], type=Frame) for r in rows}
-    boxes = {i: frame.box for i, frame in frames.items()}
-    fresh = [i for i in boxes if i not in outdated]
-    for table_id, _, name, header_rows, sums in rows:
-        told = db.execute("SELECT 1 FROM table_change WHERE table_id = ?", (table_id,)).fetchone()
-        if as_int(table_id) not in outdated or told is None or before is None:
-            continue
-        around = now.to_squared(before.box_on_original(boxes[as_int(table_id)]))
-        box = (*around.min(axis=0).tolist(), *around.max(axis=0).tolist())
-        found = max(fresh, key=lambda i: overlap(box, boxes[i]), default=None)
-        if found is None or overlap(box, boxes[found]) < _SAME_PLACE:
-            continue
-        set_table(db, found, "name", name)
-        set_table(db, found, "header_rows", header_rows)
-        if _count_lines(frames[found]) == _count_lines(frames[as_int(table_id)]):
-            set_table(db, found, "sums", sums)  # told by row and column
-        db.execute("UPDATE table_change SET table_id = ? WHERE table_id = ?", (found, table_id))
+    own = [
+        _SetTable(
+            as_int(i), before.box_on_original(msgspec.json.decode(frame, type=Frame).box), *values
+        )
+        for i, frame, *values in rows
+        if as_int(i) in outdated
+    ]
+    rows = db.execute(
+        "SELECT id, corners, set_name, set_header_rows, set_passed, set_sums FROM stray_table"
+        " WHERE page_id = ?",
+        (page_id,),
+    ).fetchall()
+    strays = [
+        _SetTable(-as_int(i), np.array(msgspec.json.decode(corners)), *values)
+        for i, corners, *values in rows
+    ]
+    return own + strays
 
 
-def _count_lines(frame: Frame) -> tuple[int, int]:
-    return len(frame.y_lines), len(frame.x_lines)
+def _set_aside(db: sqlite3.Connection, page_id: int, table: _SetTable) -> None:
+    """Keep what was set of a table whose place has none now, and its history."""
+    stray = id_of(
+        db.execute(
+            "INSERT INTO stray_table"
+            " (at, page_id, corners, set_name, set_header_rows, set_passed, set_sums)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?)",
+            (
+                *(stamp(), page_id, msgspec.json.encode(table.corners.tolist()).decode()),
+                *(table.name, table.header_rows, table.passed, table.sums),
+            ),
+        )
+    )
+    _move_history(db, "table_change", "table_id", table.id, -stray)
+
+
+def _move_history(db: sqlite3.Connection, table: str, column: str, old: int, new: int) -> None:
+    db.execute(f"UPDATE {table} SET {column} = ? WHERE {column} = ?", (new, old))  # noqa: S608 - our own names
+
+
+def _box_around(points: NDArray[np.float64]) -> Box:
+    x0, y0 = points.min(axis=0).tolist()
+    x1, y1 = points.max(axis=0).tolist()
+    return (x0, y0, x1, y1)
 
 
 def carry_over(
@@ -135,40 +210,50 @@ def carry_over(
 ) -> Carried:
     """Give settled values and their history to the new cells in the same place on the paper.
 
-    Of a cell that was parted, to the part in which stands what was read in it.
+    Of a cell that was parted, to the part in which stands what was read in it. Those without a
+    place are kept, with their history, until their place comes back.
     """
     if not settled:
         return Carried()
-    db.execute("DELETE FROM stray WHERE page_id = ?", (page_id,))
     rows = db.execute(
-        "SELECT c.id, c.place, c.evidence, c.table_id FROM cell c"
-        " JOIN found_table t ON t.id = c.table_id WHERE t.page_id = ?",
+        f"SELECT {_CELLS}, c.table_id FROM cell c JOIN found_table t ON t.id = c.table_id"  # noqa: S608 - our own columns
+        " WHERE t.page_id = ?",
         (page_id,),
     ).fetchall()
-    fresh = [row[:3] for row in rows if as_int(row[3]) not in outdated]
+    fresh = [row[:3] for row in rows if as_int(row[-1]) not in outdated]
     free = {as_int(i): msgspec.json.decode(place, type=Cell).box for i, place, _ in fresh}
-    read = {as_int(i): msgspec.json.decode(evidence, type=_Read).text for i, _, evidence in fresh}
+    read = {as_int(i): read_evidence(evidence).text for i, _, evidence in fresh}
     kept, strays = 0, []
     for old, places in _find_places(settled, transform, free, read):
         found = next((i for i in places if i in free), None)
         if found is None:
             if old.settled is not None:
                 strays.append(old.settled)
-                db.execute(
-                    "INSERT INTO stray (at, page_id, corners, settled, by_hand, as_printed)"
-                    " VALUES (?, ?, ?, ?, ?, ?)",
-                    (
-                        *(stamp(), page_id, msgspec.json.encode(old.corners.tolist()).decode()),
-                        *(old.settled, old.by_hand, old.as_printed),
-                    ),
-                )
+            if old.id > 0:
+                _keep_stray(db, page_id, old)
             continue
         del free[found]
         kept += old.settled is not None
         set_cell(db, found, (old.settled, old.by_hand, old.as_printed))
-        if old.id is not None:
-            db.execute("UPDATE change SET cell_id = ? WHERE cell_id = ?", (found, old.id))
+        _move_history(db, "change", "cell_id", old.id, found)
+        if old.id < 0:
+            db.execute("DELETE FROM stray WHERE id = ?", (-old.id,))
     return Carried(kept, tuple(strays))
+
+
+def _keep_stray(db: sqlite3.Connection, page_id: int, cell: SettledCell) -> None:
+    """Keep a cell that lost its place, and its history."""
+    stray = id_of(
+        db.execute(
+            "INSERT INTO stray (at, page_id, corners, read, settled, by_hand, as_printed)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?)",
+            (
+                *(stamp(), page_id, msgspec.json.encode(cell.corners.tolist()).decode()),
+                *(cell.read, cell.settled, cell.by_hand, cell.as_printed),
+            ),
+        )
+    )
+    _move_history(db, "change", "cell_id", cell.id, -stray)
 
 
 def _find_places(
@@ -184,8 +269,7 @@ def _find_places(
     """
     found = []
     for old in settled:
-        around = transform.to_squared(old.corners)
-        box = (*around.min(axis=0).tolist(), *around.max(axis=0).tolist())
+        box = _box_around(transform.to_squared(old.corners))
         shares = {i: overlap(box, other) for i, other in boxes.items()}
         near = sorted((i for i in shares if shares[i] >= _PART_OF_IT), key=lambda i: -shares[i])
         same = [i for i in near if read[i] == old.read]

@@ -59,17 +59,26 @@ def _take_step(
 
 
 def set_table(db: sqlite3.Connection, table_id: int, what: str, value: object) -> None:
-    """Set a table's "name", "header_rows", "passed" or "sums"; None takes it as found."""
+    """Set a table's "name", "header_rows", "passed" or "sums"; None takes it as found.
+
+    An id below 0 is a stray's: a table whose place has none now.
+    """
+    place = "found_table" if table_id > 0 else "stray_table"
     db.execute(
-        f"UPDATE found_table SET set_{what} = ? WHERE id = ?",  # noqa: S608 - one of our two names
-        (value, table_id),
+        f"UPDATE {place} SET set_{what} = ? WHERE id = ?",  # noqa: S608 - our own names
+        (value, abs(table_id)),
     )
 
 
 def set_cell(db: sqlite3.Connection, cell_id: int, value: Sequence[object]) -> None:
-    """Set what a cell is settled with: text (None for not settled), by hand, as printed."""
+    """Set what a cell is settled with: text (None for not settled), by hand, as printed.
+
+    An id below 0 is a stray's: a cell whose place has none now.
+    """
+    place = "cell" if cell_id > 0 else "stray"
     db.execute(
-        "UPDATE cell SET settled = ?, by_hand = ?, as_printed = ? WHERE id = ?", (*value, cell_id)
+        f"UPDATE {place} SET settled = ?, by_hand = ?, as_printed = ? WHERE id = ?",  # noqa: S608 - our own names
+        (*value, abs(cell_id)),
     )
 
 

@@ -164,14 +164,86 @@ def make_page_state(row: Sequence[object]) -> PageState:
     )
 
 
+CELL_COLUMNS = "id, CAST(place AS BLOB), CAST(evidence AS BLOB), settled, by_hand, as_printed"
+"""Columns of a cell, as :func:`make_cell_state` takes them; bytes stay bytes where damaged."""
+
+DAMAGED = Reading("", 0.0, reasons=("This cell's record in the docket is damaged: type its value",))
+
+
 def make_cell_state(record: Sequence[object], least_confidence: float) -> CellState:
-    """Return a cell as a row has it; one that is less sure than that is flagged."""
+    """Return a cell as a row has it; one that is less sure than that is flagged.
+
+    Raises
+    ------
+    msgspec.DecodeError
+        When its place is damaged.
+    """
     cell_id, place, evidence, settled, by_hand, as_printed = record
-    reading = msgspec.json.decode(str(evidence), type=Reading)
+    reading = read_evidence(evidence)
     return CellState(
         as_int(cell_id),
-        msgspec.json.decode(str(place), type=Cell),
+        msgspec.json.decode(_bytes_of(place), type=Cell),
         reading,
         None if settled is None else Settled(str(settled), bool(by_hand), bool(as_printed)),
         reading.confidence < least_confidence,
     )
+
+
+def make_cell_states(
+    records: Sequence[Sequence[object]], frame: Frame
+) -> tuple[list[CellState], list[Cell]]:
+    """Return a table's cells in reading order, and those of them whose record is damaged.
+
+    A cell whose place is damaged stands in a place of the grid that no other cell has.
+    """
+    read: list[CellState] = []
+    damaged: list[Cell] = []
+    homeless: list[Sequence[object]] = []
+    for record in records:
+        try:
+            read.append(make_cell_state(record, 0.0))
+        except (msgspec.DecodeError, UnicodeDecodeError):
+            homeless.append(record)
+    damaged = [state.cell for state in read if state.reading is DAMAGED]
+    if not homeless:
+        return read, damaged
+    free = _free_places(frame, [state.cell for state in read])
+    for record, cell in zip(homeless, free, strict=False):
+        place = msgspec.json.encode(cell)
+        read.append(make_cell_state((record[0], place, b"", *record[3:]), 0.0))
+        damaged.append(cell)
+    return sorted(read, key=lambda s: (s.cell.row, s.cell.col)), damaged
+
+
+def _free_places(frame: Frame, cells: Sequence[Cell]) -> list[Cell]:
+    """Return the places of a grid that no cell covers, in reading order."""
+    taken = {
+        (r, c)
+        for cell in cells
+        for r in range(cell.row, cell.row + cell.row_span)
+        for c in range(cell.col, cell.col + cell.col_span)
+    }
+    xs, ys = frame.x_lines, frame.y_lines
+    return [
+        Cell(r, c, 1, 1, (xs[c], ys[r], xs[c + 1], ys[r + 1]))
+        for r in range(len(ys) - 1)
+        for c in range(len(xs) - 1)
+        if (r, c) not in taken
+    ]
+
+
+def read_evidence(evidence: object) -> Reading:
+    """Return a cell's reading; one that says so where its record is damaged."""
+    try:
+        return msgspec.json.decode(_bytes_of(evidence), type=Reading)
+    except (msgspec.DecodeError, UnicodeDecodeError):
+        return DAMAGED
+
+
+def read_text(evidence: object, otherwise: object) -> str:
+    """Return what was read in a cell, or what is known of it where it is no more."""
+    return str(otherwise or "") if evidence is None else read_evidence(evidence).text
+
+
+def _bytes_of(value: object) -> bytes:
+    return value if isinstance(value, bytes) else str(value).encode()

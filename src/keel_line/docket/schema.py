@@ -165,7 +165,60 @@ MIGRATIONS: tuple[Migration, ...] = (
         ALTER TABLE page_anew RENAME TO page;
         """,
     ),
+    Migration(
+        "sources in pieces; history and settings that outlive their cell or table",
+        """
+        ALTER TABLE source ADD COLUMN complete INTEGER NOT NULL DEFAULT 1;
+        CREATE TABLE source_piece (
+            source_id INTEGER NOT NULL REFERENCES source ON DELETE CASCADE,
+            number INTEGER NOT NULL, data BLOB NOT NULL, PRIMARY KEY (source_id, number)
+        ) WITHOUT ROWID;
+        CREATE TABLE change_anew (
+            id INTEGER PRIMARY KEY, batch INTEGER NOT NULL, at TEXT NOT NULL, who TEXT NOT NULL,
+            cell_id INTEGER NOT NULL,
+            before TEXT, before_by_hand INTEGER NOT NULL, before_as_printed INTEGER NOT NULL,
+            after TEXT, after_by_hand INTEGER NOT NULL, after_as_printed INTEGER NOT NULL,
+            why TEXT NOT NULL, state TEXT NOT NULL DEFAULT 'done'
+        );
+        INSERT INTO change_anew SELECT id, batch, at, who, cell_id,
+            before, before_by_hand, before_as_printed, after, after_by_hand, after_as_printed,
+            why, state FROM change;
+        DROP TABLE change;
+        ALTER TABLE change_anew RENAME TO change;
+        CREATE INDEX change_of_cell ON change (cell_id);
+        CREATE TABLE table_change_anew (
+            id INTEGER PRIMARY KEY, batch INTEGER NOT NULL, at TEXT NOT NULL, who TEXT NOT NULL,
+            table_id INTEGER NOT NULL, what TEXT NOT NULL, before TEXT, after TEXT,
+            why TEXT NOT NULL, state TEXT NOT NULL DEFAULT 'done'
+        );
+        INSERT INTO table_change_anew SELECT id, batch, at, who, table_id, what, before, after,
+            why, state FROM table_change;
+        DROP TABLE table_change;
+        ALTER TABLE table_change_anew RENAME TO table_change;
+        CREATE TABLE stray_anew (
+            id INTEGER PRIMARY KEY AUTOINCREMENT, at TEXT NOT NULL,
+            page_id INTEGER NOT NULL REFERENCES page ON DELETE CASCADE,
+            corners TEXT NOT NULL, read TEXT, settled TEXT, by_hand INTEGER NOT NULL,
+            as_printed INTEGER NOT NULL DEFAULT 0
+        );
+        INSERT INTO stray_anew (id, at, page_id, corners, settled, by_hand, as_printed)
+            SELECT id, at, page_id, corners, settled, by_hand, as_printed FROM stray;
+        DROP TABLE stray;
+        ALTER TABLE stray_anew RENAME TO stray;
+        CREATE TABLE stray_table (
+            id INTEGER PRIMARY KEY AUTOINCREMENT, at TEXT NOT NULL,
+            page_id INTEGER NOT NULL REFERENCES page ON DELETE CASCADE, corners TEXT NOT NULL,
+            set_name TEXT, set_header_rows INTEGER, set_passed TEXT, set_sums TEXT
+        );
+        """,
+    ),
 )
+
+
+def is_outdated(connection: sqlite3.Connection) -> bool:
+    """Tell whether a docket was written by an earlier Keel Line and must be brought up to date."""
+    (version,) = connection.execute("PRAGMA user_version").fetchone()
+    return bool(version < len(MIGRATIONS))
 
 
 def prepare(connection: sqlite3.Connection, name: str) -> None:
@@ -174,16 +227,13 @@ def prepare(connection: sqlite3.Connection, name: str) -> None:
     Raises
     ------
     DocketError
-        When the file is no docket, or was written by a newer Keel Line.
+        When the file is another program's, or was written by a newer Keel Line.
+    sqlite3.Error
+        When it is no docket, or cannot be read or written.
     """
-    try:
-        (application,) = connection.execute("PRAGMA application_id").fetchone()
-        (version,) = connection.execute("PRAGMA user_version").fetchone()
-        (tables,) = connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
-    except sqlite3.DatabaseError as error:
-        raise DocketError(
-            f"{name} is not a docket. Open it as a scan, or choose another."
-        ) from error
+    (application,) = connection.execute("PRAGMA application_id").fetchone()
+    (version,) = connection.execute("PRAGMA user_version").fetchone()
+    (tables,) = connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
     if application != APPLICATION_ID and tables:
         raise DocketError(f"{name} is another program's file, not a docket. Choose another.")
     if version > len(MIGRATIONS):
@@ -195,7 +245,7 @@ def prepare(connection: sqlite3.Connection, name: str) -> None:
         )
         try:
             connection.executescript(script)
-        except sqlite3.Error as error:
+        except sqlite3.Error:
             if connection.in_transaction:
                 connection.rollback()
-            raise DocketError(f"{name} cannot be brought up to date: {error}.") from error
+            raise

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import sqlite3
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
@@ -22,26 +23,36 @@ from keel_line.docket.changes import (
     step_pages,
     step_tables,
 )
+from keel_line.docket.opening import open_file, open_memory, say_trouble
 from keel_line.docket.records import (
+    CELL_COLUMNS,
     EncodedTable,
     Frame,
     PageFinding,
     as_int,
     id_of,
     make_cell_state,
+    make_cell_states,
     make_page_state,
     name_tables,
+    read_evidence,
+    read_text,
     stamp,
 )
-from keel_line.docket.schema import prepare
+from keel_line.docket.sources import has_source, insert_pages, join_source
+from keel_line.docket.sums import keep_sums, place_sums
 from keel_line.errors import DocketError
 from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
 from keel_line.model.finding import Sums
+from keel_line.model.geometry import Transform
 from keel_line.model.grid import DrawnTables, Grid
 from keel_line.model.page import NOWHERE, SquareChoice
 from keel_line.model.reading import Reading
 from keel_line.model.table import CellState, Settled, TableState
 
+log = logging.getLogger(__name__)
+
+_GONE = "This cell is no more: its page was read again. Settle it where it is now."
 _PAGES = (
     "SELECT p.id, p.source_id, s.name, p.number, p.progress, p.trouble, p.kind,"
     " p.width_px, p.height_px, p.resolution, p.squared_width_px, p.squared_height_px,"
@@ -60,24 +71,22 @@ class Docket:
 
     def __init__(self, path: Path | None) -> None:
         self.path = path
-        name = path.name if path else "the docket"
-        try:
-            self._db = sqlite3.connect(
-                str(path) if path else ":memory:", isolation_level=None, check_same_thread=False
-            )
-            prepare(self._db, name)
-            self._db.execute("PRAGMA journal_mode = WAL")
-            self._db.execute("PRAGMA synchronous = NORMAL")
-            self._db.execute("PRAGMA foreign_keys = ON")
-        except sqlite3.Error as error:
-            raise DocketError(f"{name} cannot be opened: {error}.") from error
+        opened = open_memory() if path is None else open_file(path)
+        self._db, self._lock = opened.connection, opened.lock
+        self.read_only = opened.read_only
+        self.damage: list[str] = []
 
     def close(self) -> None:
-        """Close the file; what was written stays."""
+        """Close the file and let it go; what was written stays."""
         self._db.close()
+        if self._lock is not None:
+            self._lock.release()
+            self._lock = None
 
     @contextmanager
     def _writing(self) -> Iterator[sqlite3.Connection]:
+        if self.read_only:
+            raise DocketError(f"Open for reading only: {self.read_only}. Nothing was changed.")
         try:
             self._db.execute("BEGIN IMMEDIATE")
             yield self._db
@@ -86,10 +95,8 @@ class Docket:
             if self._db.in_transaction:
                 self._db.execute("ROLLBACK")
             name = self.path.name if self.path else "The docket"
-            raise DocketError(
-                f"{name} cannot be written ({error}). Make room on the disk; nothing that was "
-                "settled before is lost."
-            ) from error
+            folder = self.path.parent if self.path else None
+            raise DocketError(say_trouble(error, name, folder)) from error
         except BaseException:
             if self._db.in_transaction:
                 self._db.execute("ROLLBACK")
@@ -104,14 +111,7 @@ class Docket:
                 "INSERT INTO source (name, sha256, data, pages, added) VALUES (?, ?, ?, ?, ?)",
                 (name, sha256, data, pages, stamp()),
             ).lastrowid
-            return [
-                id_of(
-                    db.execute(
-                        "INSERT INTO page (source_id, number) VALUES (?, ?)", (source, number)
-                    )
-                )
-                for number in range(1, pages + 1)
-            ]
+            return insert_pages(db, as_int(source), pages)
 
     def add_trouble(self, name: str, trouble: str) -> None:
         """Enter a source that could not be used, with the reason."""
@@ -124,18 +124,33 @@ class Docket:
 
     def has_source(self, sha256: str) -> bool:
         """Tell whether a source with these bytes is here already."""
-        row = self._db.execute("SELECT 1 FROM source WHERE sha256 = ? LIMIT 1", (sha256,))
-        return row.fetchone() is not None
+        return has_source(self._db, sha256)
 
     def sources(self) -> list[SourceState]:
         """Return all sources in the order they came."""
-        rows = self._db.execute("SELECT id, name, sha256, pages, trouble FROM source ORDER BY id")
+        rows = self._db.execute(
+            "SELECT id, name, sha256, pages, trouble FROM source WHERE complete ORDER BY id"
+        )
         return [SourceState(*row) for row in rows]
+
+    def source(self, source_id: int) -> SourceState:
+        """Return one source."""
+        row = self._db.execute(
+            "SELECT id, name, sha256, pages, trouble FROM source WHERE id = ?", (source_id,)
+        )
+        return SourceState(*row.fetchone())
 
     def source_bytes(self, source_id: int) -> bytes:
         """Return a source's bytes as they came."""
-        row = self._db.execute("SELECT data FROM source WHERE id = ?", (source_id,)).fetchone()
-        return bytes(row[0])
+        return join_source(self._db, source_id)
+
+    def read_again(self, page_ids: Iterable[int]) -> None:
+        """Have pages wait to be worked on again, such as those that failed."""
+        with self._writing() as db:
+            db.executemany(
+                "UPDATE page SET progress = 'waiting', trouble = '' WHERE id = ?",
+                [(i,) for i in page_ids],
+            )
 
     def pages(self) -> list[PageState]:
         """Return all pages in the order they came."""
@@ -300,6 +315,16 @@ class Docket:
             )
             set_table(db, table_id, what, value)
 
+    def set_sums(self, table: TableState, sums: Sums, who: str, why: str) -> None:
+        """Set which cells of a table make which, by their places on the paper; can be undone."""
+        kept, transform = self._db.execute(
+            "SELECT t.set_sums, p.transform FROM found_table t JOIN page p ON p.id = t.page_id"
+            " WHERE t.id = ?",
+            (table.id,),
+        ).fetchone()
+        laid = msgspec.json.decode(str(transform), type=Transform)
+        self.set_table(table.id, "sums", keep_sums(sums, table.cells, laid, kept), who, why)
+
     def set_passed(self, page_id: int, *, passed: bool = True) -> None:
         """Note that the clerk found a page to lie right."""
         with self._writing() as db:
@@ -308,7 +333,8 @@ class Docket:
     def strays(self, page_id: int) -> list[str]:
         """Return the settled texts that lost their cell when the page was worked on again."""
         rows = self._db.execute(
-            "SELECT settled FROM stray WHERE page_id = ? ORDER BY id", (page_id,)
+            "SELECT settled FROM stray WHERE page_id = ? AND settled IS NOT NULL ORDER BY id",
+            (page_id,),
         )
         return [str(row[0]) for row in rows]
 
@@ -389,28 +415,54 @@ class Docket:
         rows = self._db.execute(
             "SELECT t.id, t.page_id, p.number, s.name, t.frame,"
             " coalesce(t.set_header_rows, t.header_rows), coalesce(t.set_name, t.caption),"
-            " t.notes, t.set_passed, t.set_sums FROM found_table t JOIN page p ON p.id = t.page_id"
-            " JOIN source s ON s.id = p.source_id"
+            " t.notes, t.set_passed, t.set_sums, p.transform FROM found_table t"
+            " JOIN page p ON p.id = t.page_id JOIN source s ON s.id = p.source_id"
             " WHERE p.hidden = 0 AND (?1 IS NULL OR t.page_id = ?1)"
             " ORDER BY p.source_id, p.number, p.part, t.position",
             (page_id,),
         ).fetchall()
-        return [self._table(row, names[as_int(row[0])], find_cut, see) for row in rows]
+        self.damage.clear()
+        found = (self._table_or_damage(row, names[as_int(row[0])], find_cut, see) for row in rows)
+        return [table for table in found if table is not None]
+
+    def _table_or_damage(
+        self,
+        row: Sequence[object],
+        name: str,
+        find_cut: Callable[[Sequence[float]], float],
+        see: Callable[[CellState], CellState] | None,
+    ) -> TableState | None:
+        """Return a table; None, and a note of the damage, where its record cannot be read."""
+        try:
+            return self._table(row, name, find_cut, see)
+        except (sqlite3.DatabaseError, msgspec.DecodeError, msgspec.ValidationError):
+            log.exception("table %s of page %s", row[0], row[1])
+            self.damage.append(f"Table “{name}” on page {row[2]} of {row[3]} is damaged")
+            return None
 
     def readings_beside(self, cell_id: int) -> list[Reading]:
         """Return the readings of all cells of a cell's table."""
         rows = self._db.execute(
-            "SELECT evidence FROM cell WHERE table_id = (SELECT table_id FROM cell WHERE id = ?)",
+            "SELECT CAST(evidence AS BLOB) FROM cell"
+            " WHERE table_id = (SELECT table_id FROM cell WHERE id = ?)",
             (cell_id,),
         )
-        return [msgspec.json.decode(e, type=Reading) for (e,) in rows]
+        return [read_evidence(e) for (e,) in rows]
 
     def cell(self, cell_id: int, least_confidence: float) -> CellState:
-        """Return one cell as it stands now."""
+        """Return one cell as it stands now.
+
+        Raises
+        ------
+        DocketError
+            When its page was read again and it is no more.
+        """
         record = self._db.execute(
-            "SELECT id, place, evidence, settled, by_hand, as_printed FROM cell WHERE id = ?",
+            f"SELECT {CELL_COLUMNS} FROM cell WHERE id = ?",  # noqa: S608 - our own columns
             (cell_id,),
         ).fetchone()
+        if record is None:
+            raise DocketError(_GONE)
         return make_cell_state(record, least_confidence)
 
     def _table(
@@ -420,21 +472,22 @@ class Docket:
         find_cut: Callable[[Sequence[float]], float],
         see: Callable[[CellState], CellState] | None,
     ) -> TableState:
-        table_id, page_id, number, source, frame_json, header_rows, caption, notes, passed, sums = (
-            row
-        )
-        read = [
-            make_cell_state(record, 0.0)
-            for record in self._db.execute(
-                "SELECT id, place, evidence, settled, by_hand, as_printed FROM cell"
-                " WHERE table_id = ? ORDER BY id",
-                (table_id,),
-            )
+        table_id, page_id, number, source, frame_json, *settings = row
+        header_rows, caption, notes, passed, sums, transform = settings
+        frame = msgspec.json.decode(str(frame_json), type=Frame)
+        records = self._db.execute(
+            f"SELECT {CELL_COLUMNS} FROM cell WHERE table_id = ? ORDER BY id",  # noqa: S608 - our own columns
+            (table_id,),
+        ).fetchall()
+        read, damaged = make_cell_states(records, frame)
+        self.damage += [
+            f"Row {c.row + 1}, column {c.col + 1} of “{name}” on page {number} of {source} is "
+            "damaged"
+            for c in damaged
         ]
         read = read if see is None else [see(state) for state in read]
         cut = find_cut([c.reading.confidence for c in read])
         cells = tuple(replace(c, flagged=c.reading.confidence < cut) for c in read)
-        frame = msgspec.json.decode(str(frame_json), type=Frame)
         grid = Grid(
             frame.box,
             frame.x_lines,
@@ -457,7 +510,7 @@ class Docket:
             cut,
             notes=str(notes),
             passed=passed is not None,
-            sums=Sums() if sums is None else msgspec.json.decode(str(sums), type=Sums),
+            sums=Sums() if sums is None else place_sums(str(sums), str(transform), cells),
         )
 
     # --- settling, undo and redo ----------------------------------------------------------------
@@ -475,6 +528,8 @@ class Docket:
                 before = db.execute(
                     "SELECT settled, by_hand, as_printed FROM cell WHERE id = ?", (cell_id,)
                 ).fetchone()
+                if before is None:
+                    raise DocketError(_GONE)
                 after = (
                     (None, 0, 0)
                     if settled is None
@@ -517,24 +572,17 @@ class Docket:
     def history(self, cell_id: int | None = None) -> list[ChangeRecord]:
         """Return the changes of one cell or of the whole docket, the oldest first."""
         rows = self._db.execute(
-            "SELECT c.id, c.at, c.who, c.cell_id, cell.evidence, c.before, c.after, c.why, c.state"
-            " FROM change c JOIN cell ON cell.id = c.cell_id"
+            "SELECT c.id, c.at, c.who, c.cell_id, CAST(cell.evidence AS BLOB), stray.read,"
+            " c.before, c.after, c.why, c.state FROM change c"
+            " LEFT JOIN cell ON cell.id = c.cell_id LEFT JOIN stray ON stray.id = -c.cell_id"
             " WHERE ?1 IS NULL OR c.cell_id = ?1 ORDER BY c.id",
             (cell_id,),
         )
         return [
             ChangeRecord(
-                i,
-                at,
-                who,
-                cell,
-                msgspec.json.decode(evidence, type=Reading).text,
-                before,
-                after,
-                why,
-                state != "done",
+                i, at, who, cell, read_text(evidence, read), before, after, why, state != "done"
             )
-            for i, at, who, cell, evidence, before, after, why, state in rows
+            for i, at, who, cell, evidence, read, before, after, why, state in rows
         ]
 
     # --- settings -------------------------------------------------------------------------------

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from contextlib import closing
+
 import numpy as np
 import pypdfium2 as pdfium
 from numpy.typing import NDArray
 
 from keel_line.errors import InputError
+from keel_line.gather.decoders import LEAST_SIDE_PX, MOST_PIXELS, told_as
 from keel_line.gather.pdf_text import read_page_text
-from keel_line.gather.pictures import MOST_PIXELS, colour_to_grey
+from keel_line.gather.pictures import colour_to_grey
 from keel_line.model.page import Page, PageKind, Resolution
 
 PDF_DPI = 300.0
@@ -22,11 +25,8 @@ def count_pdf_pages(data: bytes, name: str) -> int:
     InputError
         When it is damaged or locked.
     """
-    document = _open(data, name)
-    try:
+    with closing(_open(data, name)) as document, told_as(_say_damaged(name)):
         return len(document)
-    finally:
-        document.close()
 
 
 def load_pdf_page(
@@ -39,22 +39,22 @@ def load_pdf_page(
     InputError
         When the document or the page cannot be drawn.
     """
-    document = _open(data, name)
-    try:
+    with (
+        closing(_open(data, name)) as document,
+        told_as(f"Page {number} of {name} is damaged and cannot be drawn."),
+    ):
         if not 1 <= number <= len(document):
             raise InputError(f"{name} has no page {number}.")
         page = document[number - 1]
-        width, height = page.get_size()
         scale = dpi / 72
-        if width * height * scale * scale > MOST_PIXELS:
+        width, height = (side * scale for side in page.get_size())
+        if width * height > MOST_PIXELS:
             raise InputError(f"Page {number} of {name} is too large to be drawn at {dpi:.0f} dpi.")
+        if min(width, height) < LEAST_SIDE_PX:
+            raise InputError(f"Page {number} of {name} is too small: nothing can stand on it.")
         bitmap = page.render(scale=scale, rev_byteorder=True)
         pixels = _as_grey(np.asarray(bitmap.to_numpy(), np.uint8), no_colour=no_colour)
         text = read_page_text(page, scale)
-    except pdfium.PdfiumError as error:
-        raise InputError(f"Page {number} of {name} is damaged and cannot be drawn.") from error
-    finally:
-        document.close()
     kind: PageKind = "scan" if text is None else "text"
     return Page(pixels, Resolution(dpi, dpi), name, number, kind, text)
 
@@ -68,12 +68,16 @@ def _as_grey(drawn: NDArray[np.uint8], *, no_colour: bool) -> NDArray[np.uint8]:
 
 
 def _open(data: bytes, name: str) -> pdfium.PdfDocument:
-    try:
-        document = pdfium.PdfDocument(data)
-    except pdfium.PdfiumError as error:
-        if "password" in str(error).lower():
+    with told_as(_say_damaged(name)):
+        try:
+            return pdfium.PdfDocument(data)
+        except pdfium.PdfiumError as error:
+            if "password" not in str(error).lower():
+                raise
             raise InputError(
                 f"{name} is locked with a password. Save it without one, then add it again."
             ) from error
-        raise InputError(f"{name} is a damaged PDF. Ask for it again or scan it.") from error
-    return document
+
+
+def _say_damaged(name: str) -> str:
+    return f"{name} is a damaged PDF. Ask for it again or scan it."

@@ -15,6 +15,7 @@ from keel_line.model.grid import Direction, Rule
 from keel_line.model.page import UNKNOWN, PageText
 
 _LEAST_CHARS = 12
+_MOST_CHARS = 60_000  # six times what fills a sheet in small print
 _HIDDEN = 3  # text render mode: neither filled nor stroked
 _MOST_HIDDEN = 0.05
 _MOST_PICTURE = 0.5
@@ -39,15 +40,17 @@ def read_page_text(page: pdfium.PdfPage, scale: float) -> PageText | None:
     Returns
     -------
     PageText or None
-        None where the page has no real text: too few characters, hidden ones behind a picture (what
-        some other program made of a scan), characters without a known letter, or lines of text that
-        do not run from left to right.
+        None where the page has no real text: too few characters, more than a sheet holds, hidden
+        ones behind a picture (what some other program made of a scan), characters without a known
+        letter, or lines of text that do not run from left to right.
     """
     if _picture_share(page) > _MOST_PICTURE:
         return None
     matrix = _to_picture(page, scale)
     text = page.get_textpage()
     try:
+        if text.count_chars() > _MOST_CHARS:
+            return None
         chars, boxes, spaced = _read_chars(text, matrix, scale)
     finally:
         text.close()

@@ -7,15 +7,16 @@ import io
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageOps, UnidentifiedImageError
+from PIL import Image, ImageOps
 
 from keel_line.errors import InputError
+from keel_line.gather.decoders import LEAST_SIDE_PX, MOST_PIXELS, MOST_SAMPLES, told_as
+from keel_line.gather.tiff import begin_at_page, find_tiff_pages
 from keel_line.model.page import Page, PageKind, Resolution
 
-MOST_PIXELS = 400_000_000
-"""Largest page that is taken: about A0 at 500 dpi."""
+FORMATS = ("PNG", "JPEG", "TIFF", "WEBP", "BMP", "PPM")
+"""Formats that are taken, by content. Others may start programs: PostScript starts Ghostscript."""
 
-LEAST_SIDE_PX = 16
 _PAPER_IN = (8.27, 11.69)
 _GREYISH, _COLOURED = 24, 56  # brightest less darkest channel, of 255
 _FAX_Y_DPI = (98, 196, 391)
@@ -32,7 +33,8 @@ def count_picture_pages(data: bytes, name: str) -> int:
     InputError
         When the bytes are no picture that can be read.
     """
-    return int(getattr(_open(data, name), "n_frames", 1))
+    _open(data, name)
+    return max(1, len(find_tiff_pages(data)))  # the frames of a moving picture are no pages
 
 
 def load_picture_page(data: bytes, name: str, number: int, *, no_colour: bool = False) -> Page:
@@ -43,33 +45,33 @@ def load_picture_page(data: bytes, name: str, number: int, *, no_colour: bool = 
     InputError
         When the page is missing, cut short, empty or far too large.
     """
-    image = _open(data, name)
-    try:
-        image.seek(number - 1)
-    except EOFError as error:
-        raise InputError(f"{name} has no page {number}.") from error
-    width, height = image.size
-    if min(width, height) < LEAST_SIDE_PX:
-        raise InputError(
-            f"{name} is only {width} by {height} pixels: there is no page in it. Scan it again."
-        )
-    if width * height > MOST_PIXELS:
-        raise InputError(
-            f"{name} is {width:,} by {height:,} pixels, too large for a page. "
-            "Scan it again at 300 dpi, or cut it up."
-        )
-    try:
+    image = _open_page(data, name, number)
+    with told_as(f"{name} is damaged or cut short (page {number}). Copy or scan it again."):
+        width, height = image.size
+        if min(width, height) < LEAST_SIDE_PX:
+            raise InputError(
+                f"{name} is only {width} by {height} pixels: there is no page in it. Scan it again."
+            )
+        if width * height * len(image.getbands()) > MOST_SAMPLES or width * height > MOST_PIXELS:
+            raise InputError(
+                f"{name} is {width:,} by {height:,} pixels, too large for a page. "
+                "Scan it again at 300 dpi, or cut it up."
+            )
         image.load()
         kind = _kind(image)
         resolution = find_resolution(image.info.get("dpi"), (width, height))
         grey, turned = _to_grey(image, no_colour=no_colour)
-    except (OSError, SyntaxError, ValueError, EOFError) as error:
-        raise InputError(
-            f"{name} is damaged or cut short (page {number}). Copy or scan it again."
-        ) from error
     if turned:
         resolution = Resolution(resolution.y_dpi, resolution.x_dpi, resolution.estimated)
     return Page(grey, resolution, name, number, kind)
+
+
+def _open_page(data: bytes, name: str, number: int) -> Image.Image:
+    """Open a picture file at a page."""
+    offsets = find_tiff_pages(data)
+    if not 1 <= number <= max(1, len(offsets)):
+        raise InputError(f"{name} has no page {number}.")
+    return _open(begin_at_page(data, offsets[number - 1]) if number > 1 else data, name)
 
 
 def find_resolution(stated: object, size_px: tuple[int, int]) -> Resolution:
@@ -92,13 +94,11 @@ def find_resolution(stated: object, size_px: tuple[int, int]) -> Resolution:
 def _open(data: bytes, name: str) -> Image.Image:
     if not data:
         raise InputError(f"{name} is empty. Copy or scan it again.")
-    try:
-        return Image.open(io.BytesIO(data))
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError) as error:
-        raise InputError(
-            f"{name} is not a picture or PDF that can be read. "
-            "Use PNG, JPEG, TIFF, WebP, BMP, PNM or PDF."
-        ) from error
+    with told_as(
+        f"{name} is not a picture or PDF that can be read. "
+        "Use PNG, JPEG, TIFF, WebP, BMP, PNM or PDF."
+    ):
+        return Image.open(io.BytesIO(data), formats=FORMATS)
 
 
 def _kind(image: Image.Image) -> PageKind:

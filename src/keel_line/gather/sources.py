@@ -59,29 +59,45 @@ def _in_order(name: str) -> list[tuple[int, str]]:
     return [(int(part), "") if part.isdecimal() else (0, part) for part in parts]
 
 
-def read_source(path: Path) -> Source:
-    """Read a file and count its pages.
+def read_file(path: Path) -> bytes:
+    """Return a file's bytes.
 
     Raises
     ------
     InputError
-        When it is missing, a folder, unreadable, or holds no pages.
+        When it is missing, a folder, or unreadable.
     """
     if path.is_dir():
         raise InputError(f"{path.name} is a folder. Give the files in it.")
+    if path.exists() and not path.is_file():
+        raise InputError(f"{path.name} is not a file. Give a picture or PDF.")
     try:
-        data = path.read_bytes()
+        return path.read_bytes()
     except FileNotFoundError as error:
         raise InputError(f"{path} is not there. Check its name.") from error
     except OSError as error:
         raise InputError(f"{path.name} cannot be read: {error.strerror}.") from error
-    return make_source(path.name, data)
+
+
+def hash_bytes(data: bytes) -> str:
+    """Return the SHA-256 of a source's bytes, by which it is known."""
+    return hashlib.sha256(data).hexdigest()
+
+
+def count_pages(data: bytes, name: str) -> int:
+    """Count the pages of a source's bytes.
+
+    Raises
+    ------
+    InputError
+        When they are no picture or PDF that can be read.
+    """
+    return (count_pdf_pages if _is_pdf(data) else count_picture_pages)(data, name)
 
 
 def make_source(name: str, data: bytes) -> Source:
     """Make a source of bytes that are at hand."""
-    count = count_pdf_pages if _is_pdf(data) else count_picture_pages
-    return Source(name, data, hashlib.sha256(data).hexdigest(), count(data, name))
+    return Source(name, data, hash_bytes(data), count_pages(data, name))
 
 
 def load_page(data: bytes, name: str, number: int, *, no_colour: bool = False) -> Page:

@@ -14,6 +14,7 @@ import onnxruntime as ort
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey
+from keel_line._shared.pulse import pulse
 from keel_line.read.prepare import LineRecipe
 
 DATA_DIR = Path(__file__).parent / "data"
@@ -68,6 +69,7 @@ class Network:
         order = sorted(range(len(lines)), key=lambda i: lines[i].shape[1])
         start = 0
         while start < len(order):
+            pulse()
             end = start + 1
             while end < len(order) and (
                 (end - start + 1) * lines[order[end]].shape[1] <= _BATCH_STEPS * recipe.step

@@ -40,6 +40,13 @@ COMMANDS: tuple[Command, ...] = (
         "window",
         "Stop reading; pages that are done stay done. Again: go on",
     ),
+    Command(
+        "read-again",
+        "Read failed pages again",
+        ("Ctrl+R",),
+        "window",
+        "Read the pages again that could not be read",
+    ),
     Command("gather", "Gather", ("Ctrl+1",), "window", "Go to the pages"),
     Command("square", "Square", ("Ctrl+2",), "window", "Go to how the pages lie"),
     Command("rule", "Rule", ("Ctrl+3",), "window", "Go to the lines that were found"),
@@ -183,7 +190,7 @@ COMMANDS: tuple[Command, ...] = (
         "Every page alike",
         ("A",),
         "square",
-        "Way up, light, specks, colour alike on every page",
+        "Set on every page what was set by hand on this one: press it twice",
         bound=False,
     ),
     Command(

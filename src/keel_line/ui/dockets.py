@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import os
 import re
 from pathlib import Path
 
 import platformdirs
+
+from keel_line.errors import DocketError
 
 DOCKET_ENDING = ".keel"
 
@@ -15,9 +18,27 @@ def docket_folder() -> Path:
     return Path(platformdirs.user_data_dir("keel-line", appauthor=False)) / "dockets"
 
 
+def make_folder(folder: Path) -> None:
+    """Make the folder of dockets, open to nobody but the clerk.
+
+    Raises
+    ------
+    DocketError
+        When it cannot be made.
+    """
+    try:
+        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        if folder.stat().st_uid == os.getuid():
+            folder.chmod(0o700)
+    except OSError as error:
+        raise DocketError(
+            f"The folder {folder} cannot be made: {error.strerror}. Check the folder above it."
+        ) from error
+
+
 def new_docket_path(folder: Path, name: str) -> Path:
     """Return a path for a new docket that is not taken; makes the folder."""
-    folder.mkdir(parents=True, exist_ok=True)
+    make_folder(folder)
     plain = " ".join(re.sub(r"[^\w .,&()-]+", " ", name).split()) or "Docket"
     path, number = folder / f"{plain}{DOCKET_ENDING}", 2
     while path.exists():
@@ -31,4 +52,12 @@ def earlier_dockets(folder: Path) -> list[Path]:
     if not folder.is_dir():
         return []
     found = [p for p in folder.iterdir() if p.suffix == DOCKET_ENDING and p.is_file()]
-    return sorted(found, key=lambda p: -p.stat().st_mtime)
+    return sorted(found, key=lambda p: -last_change(p))
+
+
+def last_change(docket: Path) -> float:
+    """Return when a docket was worked on last (seconds); 0 where it is gone meanwhile."""
+    try:
+        return docket.stat().st_mtime
+    except OSError:
+        return 0.0

@@ -8,34 +8,32 @@ from __future__ import annotations
 import logging
 import time
 from collections import Counter, deque
-from collections.abc import Callable
-from concurrent.futures import CancelledError, Executor, Future, ThreadPoolExecutor
-from concurrent.futures.process import BrokenProcessPool
-from dataclasses import replace
+from collections.abc import Callable, Sequence
+from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from functools import partial
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
-from keel_line._shared.paper import shrink
-from keel_line.desk.desk import Desk, Notice
+from keel_line.desk.desk import Desk, Notice, response_from, taken_from
+from keel_line.desk.intake import Taken, find_files, take_in
 from keel_line.desk.judge import judge_table
 from keel_line.desk.misreadings import Misreadings
+from keel_line.desk.pool import WorkerPool
 from keel_line.desk.work import (
     PageRequest,
     PageResponse,
-    load_original,
-    process_page,
-    start_pool,
+    answer_page,
+    load_small_original,
     unpack_picture,
 )
 from keel_line.errors import KeelLineError
 from keel_line.model.docket import PageState
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Grid
-from keel_line.model.page import SquareChoice
 from keel_line.model.table import TableState
 from keel_line.rule.area import find_in_area, part_rows
 
@@ -63,6 +61,10 @@ class Jobs(QObject):
     -------
     page_done
         The page's id, after its findings are in the docket.
+    file_taken
+        A Notice about a file, once it is in the docket or could not be taken in.
+    files_added
+        Every file that was to be added is in the docket or told of.
     progress
         Pages done, pages in all, seconds left (below 0: not known yet).
     finished
@@ -82,6 +84,8 @@ class Jobs(QObject):
     """
 
     page_done = pyqtSignal(int)
+    file_taken = pyqtSignal(object)
+    files_added = pyqtSignal()
     progress = pyqtSignal(int, int, float)
     finished = pyqtSignal(bool)
     picture_ready = pyqtSignal(int, QImage)
@@ -91,16 +95,21 @@ class Jobs(QObject):
     area_laid_out = pyqtSignal(int, object)
     rows_parted = pyqtSignal(object, object)
     _answered = pyqtSignal(int, object)
+    _found = pyqtSignal(int, object)
+    _took = pyqtSignal(int, object)
     _unpacked = pyqtSignal(int, int, int, QImage)
-    _loaded = pyqtSignal(int, int, QImage)
+    _loaded = pyqtSignal(int, int, object)
     _laid_out = pyqtSignal(int, int, object)
     _parted = pyqtSignal(int, object, object)
 
-    def __init__(self, desk: Desk, make_executor: Callable[[], Executor] = start_pool) -> None:
+    def __init__(
+        self, desk: Desk, make_executor: Callable[[int | None], Executor] = WorkerPool
+    ) -> None:
         super().__init__()
         self._desk = desk
-        self._make_executor = make_executor
-        self._executor: Executor | None = None
+        self._executor = make_executor(None)
+        self._side = make_executor(1)  # what must not wait behind pages: files, originals
+        self._adding = 0
         self._threads = ThreadPoolExecutor(1, thread_name_prefix="pictures")
         self._queue: deque[int] = deque()
         self._run = 0
@@ -112,6 +121,8 @@ class Jobs(QObject):
         self._wanted_originals: set[int] = set()
         self._flying_pages: dict[int, PageState] = {}  # as they were when they were asked for
         self._answered.connect(self._take)
+        self._found.connect(self._take_in)
+        self._took.connect(self._note_taken)
         self._unpacked.connect(self._hand_over)
         self._loaded.connect(self._hand_over_original)
         self._laid_out.connect(self._hand_over_grid)
@@ -127,12 +138,15 @@ class Jobs(QObject):
         self.stop()
         self._desk = desk
         self._docket += 1
+        self._adding = 0
         self._editions.clear()
         self._wanted.clear()
         self._wanted_originals.clear()
 
     def read_waiting(self) -> None:
         """Read every page that waits; pages that came in meanwhile join the run."""
+        if self._desk.docket.read_only:
+            return
         known = {*self._queue, *self._flying_pages}
         fresh = [p.id for p in self._desk.waiting() if p.id not in known]
         if not fresh and not self._flying_pages:
@@ -155,31 +169,80 @@ class Jobs(QObject):
         self.finished.emit(STOPPED)
 
     def close(self) -> None:
-        """Let every pool go; what comes of jobs under way is dropped."""
+        """Let every pool go, at once; what comes of jobs under way is dropped."""
         self.stop()
         self._docket += 1
+        for executor in (self._executor, self._side):
+            executor.shutdown(wait=False, cancel_futures=True)
         self._threads.shutdown(wait=True, cancel_futures=True)
-        if self._executor is not None:
-            self._executor.shutdown(wait=False, cancel_futures=True)
-            self._executor = None
+
+    # --- files --------------------------------------------------------------------------------
+
+    @property
+    def adding(self) -> int:
+        """How many files are being added."""
+        return self._adding
+
+    def add_files(self, paths: Sequence[Path]) -> None:
+        """Take files in, and all of folders; ``files_added`` tells when that is done."""
+        docket = self._docket
+        self._adding += len(paths)
+        for path in paths:
+            future = self._side.submit(find_files, path)
+            future.add_done_callback(partial(self._answer_found, docket, path))
+
+    def _answer_found(self, docket: int, path: Path, future: Future[list[Path] | Taken]) -> None:
+        if future.cancelled():
+            return
+        lost = future.exception() is not None
+        fault = f"{path.name} cannot be looked through. Add its files by themselves."
+        self._found.emit(docket, Taken(path, trouble=fault) if lost else future.result())
+
+    def _take_in(self, docket: int, found: list[Path] | Taken) -> None:
+        if docket != self._docket:
+            return
+        if isinstance(found, Taken):
+            self._note_taken(docket, found)
+            return
+        self._adding += len(found) - 1  # a folder is as many as its files
+        for path in found:
+            future = self._side.submit(take_in, path, self._desk.docket.path)
+            future.add_done_callback(partial(self._answer_taken, docket, path))
+        if not found:
+            self._finish_adding()
+
+    def _answer_taken(self, docket: int, path: Path, future: Future[Taken]) -> None:
+        if not future.cancelled():
+            self._took.emit(docket, taken_from(path, future))
+
+    def _note_taken(self, docket: int, taken: Taken) -> None:
+        if docket != self._docket:
+            return
+        self._adding -= 1
+        try:
+            self.file_taken.emit(self._desk.note_taken(taken))
+        except KeelLineError as error:
+            self.file_taken.emit(Notice(str(error), trouble=True))
+        self.read_waiting()
+        self._finish_adding()
+
+    def _finish_adding(self) -> None:
+        if self._adding == 0:
+            self.files_added.emit()
+
+    # --- pages --------------------------------------------------------------------------------
 
     def _feed(self) -> None:
         """Hand out as many pages as are worked on at once, and say how far it is."""
-        if self._executor is None:
-            self._executor = self._make_executor()
         while self._queue and len(self._flying_pages) < _AHEAD:
             page = self._desk.waiting_page(self._queue.popleft())
             if page is None:  # taken out, or back as it was
                 self._done += 1
                 continue
             self._flying_pages[page.id] = page
-            run = self._run
-            try:
-                future = self._executor.submit(process_page, self._desk.make_request(page))
-            except (BrokenProcessPool, RuntimeError):
-                self._executor = self._make_executor()
-                future = self._executor.submit(process_page, self._desk.make_request(page))
-            future.add_done_callback(partial(self._answer, run, page))
+            request = self._desk.make_request(page)
+            future = self._executor.submit(answer_page, request)
+            future.add_done_callback(partial(self._answer, self._run, request))
         if not self.running:  # the last answer came at once
             return
         if self._done < self._total:
@@ -188,32 +251,10 @@ class Jobs(QObject):
         self._total = 0
         self.finished.emit(COMPLETE)
 
-    def _answer(self, run: int, page: PageState, future: Future[PageResponse]) -> None:
+    def _answer(self, run: int, request: PageRequest, future: Future[PageResponse]) -> None:
         """Carry an answer over to the interface thread; runs in the pool's own thread."""
-        try:
-            response = future.result()
-        except CancelledError:
-            return
-        except BrokenProcessPool:
-            response = PageResponse(
-                page.id,
-                None,
-                (
-                    f"Reading page {page.number} of {page.source_name} ran out of memory or was "
-                    "stopped from outside. Add the file again to try once more."
-                ),
-            )
-        except Exception:
-            log.exception("page %d of %s", page.number, page.source_name)
-            response = PageResponse(
-                page.id,
-                None,
-                (
-                    f"Page {page.number} of {page.source_name} could not be read because of "
-                    "a fault in Keel Line. The other pages go on."
-                ),
-            )
-        self._answered.emit(run, response)
+        if not future.cancelled():
+            self._answered.emit(run, response_from(request, future))
 
     def _take(self, run: int, response: PageResponse) -> None:
         if run != self._run:
@@ -310,22 +351,33 @@ class Jobs(QObject):
         if page.id in self._wanted_originals:
             return
         self._wanted_originals.add(page.id)
-        self._submit(self._load_original, self._docket, self._desk.make_request(page))
+        future = self._side.submit(
+            load_small_original, self._desk.make_request(page), _ORIGINAL_SIDE_PX
+        )
+        future.add_done_callback(partial(self._answer_original, self._docket, page.id))
 
-    def _load_original(self, docket: int, page: PageRequest) -> None:
-        try:
-            # As it came, whatever was set for it.
-            pixels = load_original(replace(page, choice=SquareChoice())).pixels
-        except KeelLineError as error:
-            self.noticed.emit(Notice(str(error), trouble=True))
+    def _answer_original(self, docket: int, page_id: int, future: Future[bytes]) -> None:
+        if future.cancelled():
             return
-        small = shrink(pixels, _ORIGINAL_SIDE_PX / max(pixels.shape))
-        self._loaded.emit(docket, page.page_id, as_image(small))
+        fault = future.exception()
+        if fault is None:
+            self._loaded.emit(docket, page_id, make_image(future.result()))
+            return
+        said = (
+            str(fault)
+            if isinstance(fault, KeelLineError)
+            else "The page cannot be shown as it came: its file is damaged."
+        )
+        self._loaded.emit(docket, page_id, Notice(said, trouble=True))
 
-    def _hand_over_original(self, docket: int, page_id: int, image: QImage) -> None:
+    def _hand_over_original(self, docket: int, page_id: int, found: QImage | Notice) -> None:
+        if docket != self._docket:
+            return
         self._wanted_originals.discard(page_id)
-        if docket == self._docket:
-            self.original_ready.emit(page_id, image)
+        if isinstance(found, Notice):
+            self.noticed.emit(found)
+        else:
+            self.original_ready.emit(page_id, found)
 
 
 def _log_fault(future: Future[object]) -> None:

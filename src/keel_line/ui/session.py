@@ -156,12 +156,18 @@ class Session(QObject):
         self._sort_doubts()
         if at is not None:
             self._go_to_cell_id(at)
-        self.table_index = min(self.table_index, max(0, len(tables) - 1))
+        self._stay_within()
         # Pages are done in any order: until the clerk comes to them, the first doubt is at hand.
         if self._doubts and (first or not self._held):
             self.table_index, self.cell_index = self._doubts[0]
         self.tables_changed.emit()
         self.moved.emit()
+
+    def _stay_within(self) -> None:
+        """Put a cell at hand that is there, where the one before is gone."""
+        self.table_index = min(self.table_index, max(0, len(self.tables) - 1))
+        cells = len(self.tables[self.table_index].cells) if self.tables else 0
+        self.cell_index = min(self.cell_index, max(0, cells - 1))
 
     # --- what is at hand -----------------------------------------------------------------------
 
@@ -191,6 +197,7 @@ class Session(QObject):
         """Put a cell at hand, and keep it there."""
         self._held = True
         self.table_index, self.cell_index = table_index, cell_index
+        self._stay_within()
         self.moved.emit()
 
     def go_to_table(self, step: int) -> None:

@@ -43,7 +43,13 @@ from keel_line.gather.sources import ENDINGS
 from keel_line.model.docket import PageState
 from keel_line.settings import PLAIN_SIGNS, UNSEEN, UNSEEN_STEPS, say_unseen
 from keel_line.ui.commands import COMMANDS
-from keel_line.ui.dockets import DOCKET_ENDING, earlier_dockets, new_docket_path
+from keel_line.ui.dockets import (
+    DOCKET_ENDING,
+    earlier_dockets,
+    last_change,
+    make_folder,
+    new_docket_path,
+)
 from keel_line.ui.gather.station import GatherStation
 from keel_line.ui.help_sheet import HelpSheet
 from keel_line.ui.jobs import Jobs
@@ -55,9 +61,10 @@ from keel_line.ui.session import Session
 from keel_line.ui.square.station import SquareStation
 from keel_line.ui.theme import Theme, apply_theme, make_theme
 from keel_line.ui.widgets.line import LineBar
+from keel_line.ui.widgets.plain import plain_tip
 from keel_line.ui.widgets.ribbon import PageRibbon
 
-_RIBBON_MS = 40
+_RIBBON_MS, _MANIFEST_MS = 40, 250
 
 
 class Window(QMainWindow):
@@ -92,6 +99,7 @@ class Window(QMainWindow):
         self._leaving = False
         self._folded = False
         self._notices: list[Notice] = []
+        self._file_notices: list[Notice] = []
         self._renewing = ""
         self._pages: list[PageState] = []
         self.setWindowTitle("Keel Line")
@@ -102,8 +110,14 @@ class Window(QMainWindow):
         self._ribbon_rest.setSingleShot(True)
         self._ribbon_rest.setInterval(_RIBBON_MS)
         self._ribbon_rest.timeout.connect(self._refresh_ribbon)
+        self._manifest_rest = QTimer(self)
+        self._manifest_rest.setSingleShot(True)
+        self._manifest_rest.setInterval(_MANIFEST_MS)
+        self._manifest_rest.timeout.connect(self.refresh)
         self._build()
         self._bind()
+        self.jobs.file_taken.connect(self._note_file)
+        self.jobs.files_added.connect(self._show_added)
         self.jobs.progress.connect(self._show_progress)
         self.jobs.finished.connect(self._finish)
         self.jobs.noticed.connect(self._take_notice)
@@ -153,6 +167,9 @@ class Window(QMainWindow):
         self.help = HelpSheet(desk, self.theme)
         self._connect()
         self._dress()
+        for label in self.findChildren(QLabel):  # names of files are shown as they are
+            if label.textFormat() == Qt.TextFormat.AutoText:
+                label.setTextFormat(Qt.TextFormat.PlainText)
 
     def _make_top(self) -> QHBoxLayout:
         self._menu_button = QToolButton()
@@ -225,6 +242,9 @@ class Window(QMainWindow):
         self.rule.said.connect(self.say)
         self.rule.go_on.connect(self._leave_rule)
         self.proof.said.connect(self.say)
+        editor = self.proof.editor
+        for signal in (editor.typed, editor.committed, editor.dropped):
+            signal.connect(self._forget_told)
         self.send.said.connect(self._say_of_sending)
         self.send.go_to.connect(self.go_to)
 
@@ -266,6 +286,7 @@ class Window(QMainWindow):
             "undo": self._undo,
             "redo": self._redo,
             "stop": self.stop_or_go_on,
+            "read-again": self.read_failed_again,
             "gather": lambda: self.go_to("gather"),
             "square": lambda: self.go_to("square"),
             "rule": lambda: self.go_to("rule"),
@@ -330,7 +351,8 @@ class Window(QMainWindow):
         if not self._pages:
             self.gather.show_earlier(self._earlier())
         path = desk.docket.path
-        self._title.setText(path.stem if path and (self._pages or troubled) else "Keel Line")
+        title = path.stem if path and (self._pages or troubled) else "Keel Line"
+        self._title.setText(f"{title} · reading only" if desk.docket.read_only else title)
         if path:
             self.send.suggest(Path.home(), path.stem)
         self._show_ribbon()
@@ -351,7 +373,7 @@ class Window(QMainWindow):
         data = self.session.desk.docket.small_picture(page_id)
         if data is not None:
             pixmap = QPixmap()
-            pixmap.loadFromData(data)
+            pixmap.loadFromData(data, "PNG")
             self._small[page_id] = pixmap
 
     def _earlier(self) -> list[tuple[Path, str]]:
@@ -359,7 +381,7 @@ class Window(QMainWindow):
         out = []
         for path in earlier_dockets(self.folder):
             if path != own:
-                when = datetime.fromtimestamp(path.stat().st_mtime).astimezone()
+                when = datetime.fromtimestamp(last_change(path)).astimezone()
                 out.append((path, f"{when.day} {when:%B %Y, %H:%M}"))
         return out[:6]
 
@@ -388,7 +410,7 @@ class Window(QMainWindow):
         if style is not None:
             style.polish(self.message)
         self.message.setText(text)
-        self.message.setToolTip(text)
+        self.message.setToolTip(plain_tip(text))
 
     def stop_or_go_on(self) -> None:
         """Stop reading, or go on with the pages that wait."""
@@ -584,6 +606,10 @@ class Window(QMainWindow):
         self.say(f"“{typed}” is not kept: Enter keeps it, the same once more drops it.")
         return False
 
+    def _forget_told(self) -> None:
+        """Ask again before leaving: something else is typed now."""
+        self._told_typed = ""
+
     def _leave_docket(self) -> None:
         """Keep what is being set; its pages are read when the docket is opened again."""
         self._leaving = True
@@ -592,12 +618,16 @@ class Window(QMainWindow):
 
     def _undo(self) -> None:
         self._keep_settings()
-        if not self.session.undo():
+        if self.session.undo():  # what was said of it holds no longer
+            self.say("Taken back. Ctrl+Y does it again.")
+        else:
             self.say("There is nothing to take back.")
 
     def _redo(self) -> None:
         self._keep_settings()
-        if not self.session.redo():
+        if self.session.redo():
+            self.say("Done again. Ctrl+Z takes it back.")
+        else:
             self.say("There is nothing to do again.")
 
     # --- dockets and files -----------------------------------------------------------------------
@@ -620,15 +650,43 @@ class Window(QMainWindow):
         if not scans:
             return
         if self.session.desk.docket.path is None:
-            self._put_on_desk(Desk(new_docket_path(self.folder, scans[0].stem)))
-        notices = self.session.desk.add_files(scans)
-        bad = [n for n in notices if n.trouble]
+            try:
+                desk = Desk(new_docket_path(self.folder, scans[0].stem))
+            except KeelLineError as error:
+                self.say(str(error), trouble=True)
+                return
+            self._put_on_desk(desk)
+        if self.session.desk.docket.read_only:
+            self.say(f"Open for reading only: {self.session.desk.docket.read_only}.", trouble=True)
+            return
+        self._file_notices.clear()
+        self.say("Adding files …")
+        self.jobs.add_files(scans)
+
+    def _note_file(self, notice: Notice) -> None:
+        """Note what became of a file; the manifest follows when there is time."""
+        self._file_notices.append(notice)
+        self._manifest_rest.start()
+
+    def _show_added(self) -> None:
+        """Show that all files are in, and what could not be taken."""
+        self._manifest_rest.stop()
         self.refresh()
+        bad = [n for n in self._file_notices if n.trouble]
         if bad:
             more = f" ({len(bad) - 1} more in Gather)" if len(bad) > 1 else ""
             self.say(bad[0].text + more, trouble=True)
-        else:
-            self.say(notices[-1].text)
+        elif self._file_notices:
+            self.say(self._file_notices[-1].text)
+
+    def read_failed_again(self) -> None:
+        """Read the pages again that failed."""
+        failed = self.session.desk.read_failed_again()
+        if not failed:
+            self.say("No page failed.")
+            return
+        self.refresh()
+        self.say(f"Reading {count(failed, 'page')} again.")
         self.jobs.read_waiting()
 
     def new_docket(self) -> None:
@@ -654,6 +712,10 @@ class Window(QMainWindow):
         if not path.exists():
             self.say(f"{path} is not there any more.", trouble=True)
             return
+        own = self.session.desk.docket.path
+        if own is not None and own.exists() and own.samefile(path):
+            self.say(f"{path.stem} is open already.")
+            return
         try:
             desk = Desk(path)
         except KeelLineError as error:
@@ -661,7 +723,19 @@ class Window(QMainWindow):
             return
         self._put_on_desk(desk)
         self.go_to("proof" if self.session.doubts() else "gather")
+        self._tell_state(desk)
         self.jobs.read_waiting()
+
+    def _tell_state(self, desk: Desk) -> None:
+        """Say what keeps a docket that was just opened from being worked on, if anything does."""
+        docket = desk.docket
+        if docket.damage:
+            more = f" (and {len(docket.damage) - 1} more)" if len(docket.damage) > 1 else ""
+            self.say(f"{docket.damage[0]}{more}. Everything else is whole.", trouble=True)
+        elif docket.read_only:
+            self.say(f"Open for reading only: {docket.read_only}.", trouble=True)
+        else:
+            self.say("")
 
     def open_demo(self, *, fresh: bool = False) -> None:
         """Open the demo docket; its pages are read the first time."""
@@ -671,15 +745,16 @@ class Window(QMainWindow):
         if fresh:
             path = new_docket_path(self.folder, path.stem)
         try:
-            self.folder.mkdir(parents=True, exist_ok=True)
+            make_folder(self.folder)
             desk = Desk(path)
-            if not desk.pages():
-                desk.add_files(demo_pages())
-        except (KeelLineError, OSError) as error:
+            fresh = not desk.pages()
+        except KeelLineError as error:
             self.say(str(error), trouble=True)
             return
         self._put_on_desk(desk)
         self.go_to("proof" if self.session.tables else "gather")
+        if fresh:
+            self.add_files(demo_pages())
         self.jobs.read_waiting()
 
     def _put_on_desk(self, desk: Desk) -> None:

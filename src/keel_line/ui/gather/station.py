@@ -21,6 +21,7 @@ from typing_extensions import override
 
 from keel_line.model.docket import PageState, SourceState
 from keel_line.ui.theme import Theme
+from keel_line.ui.widgets.plain import plain_label, plain_tip
 
 COLUMNS = ("", "Source", "Page", "What it is", "Size", "Resolution", "State")
 _KINDS = {"scan": "scan", "fax": "fax", "photo": "photograph", "text": "real text"}
@@ -99,8 +100,10 @@ class ManifestModel(QAbstractTableModel):
                 isinstance(row, PageState) and row.progress == "done" and not row.tables
             )
             return self._theme.color("trouble" if bad else "ink")
-        if role in {Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole}:
+        if role == Qt.ItemDataRole.DisplayRole:
             return self._text(row, index.column())
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return plain_tip(self._text(row, index.column()))
         return None
 
     @staticmethod
@@ -234,7 +237,7 @@ class GatherStation(QWidget):
         head.setObjectName("quiet")
         self._earlier.addWidget(head)
         for path, when in dockets:
-            button = QPushButton(f"{path.stem}    {when}")
+            button = QPushButton(plain_label(f"{path.stem}    {when}"))
             button.setObjectName("line")
             button.clicked.connect(lambda _on, p=path: self.open_docket.emit(p))
             self._earlier.addWidget(button)

@@ -32,6 +32,7 @@ from keel_line.desk.history import NOT_SETTLED, Correction, place_changes
 from keel_line.errors import KeelLineError
 from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme
+from keel_line.ui.widgets.plain import plain_tip
 
 _HEADINGS = ("When", "Where", "Read as", "Before", "After", "Why", "Who")
 _NOWHERE = QModelIndex()
@@ -74,8 +75,10 @@ class _Model(QAbstractTableModel):
             font = QFont()
             font.setStrikeOut(True)
             return font
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
+        if role == Qt.ItemDataRole.DisplayRole:
             return _texts(correction)[index.column()]
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return plain_tip(_texts(correction)[index.column()])
         return None
 
 
@@ -157,6 +160,7 @@ class HistorySheet(QWidget):
                 )
             )
         )
+        self._keys.setTextFormat(Qt.TextFormat.RichText)
         self._keys.setObjectName("quiet")
         self._lay_out()
         self.setFocusProxy(self.search)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from textwrap import shorten
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QTableView, QVBoxLayout, QWidget
 
@@ -10,6 +12,7 @@ from keel_line.model.table import TableState
 from keel_line.ui.rule.ask import Ask
 from keel_line.ui.rule.sheet_model import SheetModel
 from keel_line.ui.theme import Theme
+from keel_line.ui.widgets.elided import ElidedLabel
 
 
 class Side(QWidget):
@@ -18,7 +21,9 @@ class Side(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
-        self.title, self.outline, self.doubt, self.keys = QLabel(), QLabel(), QLabel(), QLabel()
+        self.title = ElidedLabel()
+        self.outline, self.doubt, self.keys = QLabel(), QLabel(), QLabel()
+        self.keys.setTextFormat(Qt.TextFormat.RichText)
         self.ask = Ask()
         self.ask.field.setMaxLength(MOST_NAME)
         self.model = SheetModel(theme)
@@ -99,6 +104,7 @@ class Side(QWidget):
 
 
 _AIR_PX = 4
+_MOST_NOTES, _MOST_NAMED = 180, 60
 _NO_TABLE = "No rules close here, and no columns of white run down between lines of text."
 
 
@@ -116,5 +122,7 @@ def describe_table(table: TableState, count: int, repeated: str = "") -> str:
     size = f"{table.grid.rows} rows, {table.grid.cols} columns, {heading}{spanning}"
     if table.grid.on_side:
         size = "On its side, and not read"
-    again = f"\nIts heading repeats that of {repeated}." if repeated else ""
-    return f"{size}{more}{again}" + (f"\nNote: {table.notes}" if table.notes else "")
+    named = shorten(repeated, _MOST_NAMED, placeholder=" …")
+    again = f"\nIts heading repeats that of {named}." if repeated else ""
+    notes = shorten(table.notes, _MOST_NOTES, placeholder=" …")
+    return f"{size}{more}{again}" + (f"\nNote: {notes}" if notes else "")

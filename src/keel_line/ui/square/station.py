@@ -56,6 +56,7 @@ class SquareStation(QWidget):
         self._page: PageState | None = None
         self._pages: Sequence[PageState] = ()
         self._choice = SquareChoice()
+        self._asked_alike: list[tuple[int, SquareChoice]] = []
         self._waiting = ""
         self._pause = QTimer(self)
         self._pause.setSingleShot(True)
@@ -112,6 +113,7 @@ class SquareStation(QWidget):
         self._hint.setWordWrap(True)
         side.addWidget(self._hint)
         side.addSpacing(6)
+        self._keys.setTextFormat(Qt.TextFormat.RichText)
         self._keys.setObjectName("quiet")
         self._keys.setWordWrap(True)
         own = [(show_keys(c), c.label) for c in COMMANDS if c.where == "square"]
@@ -366,36 +368,39 @@ class SquareStation(QWidget):
         self.changed.emit()
 
     def _same_for_all(self) -> None:
-        """Set way up, light, specks, colour and back side of every page as this one's."""
+        """Set on every page what the clerk set on this one; asked for twice, as it reaches far."""
         page = self._page
         if page is None:
             return
         chosen = self._choice
-        turns = page.turns if chosen.turns is None else chosen.turns
-        others = [
-            (
-                p.id,
-                replace(
-                    self._choice if p.id == page.id else p.choice,
-                    turns=turns,
-                    even_light=chosen.even_light,
-                    no_specks=chosen.no_specks,
-                    no_colour=chosen.no_colour,
-                    no_back=chosen.no_back,
-                    as_picture=chosen.as_picture,
-                ),
-            )
+        copied = {
+            what: value
+            for what in _ALIKE
+            if (value := getattr(chosen, what)) != getattr(_AS_FOUND, what)
+        }
+        if not copied:
+            self.said.emit("Nothing is set by hand on this page that others could take over.")
+            return
+        wanted = [
+            (p.id, replace(chosen if p.id == page.id else p.choice, **copied))
             for p in self._pages
             if p.progress != "failed"
         ]
         before = {p.id: p.choice for p in self._pages}
-        others = [(i, c) for i, c in others if c != before[i]]
-        self._pause.stop()
-        if not others:
+        changed = [(i, choice) for i, choice in wanted if choice != before[i]]
+        if not changed:
             self.said.emit("Every page is set like this one already.")
             return
-        self._session.desk.choose(others, "the same for every page")
-        self.said.emit(f"{len(others)} pages set like this one. Ctrl+Z takes it back.")
+        what = ", ".join(_ALIKE[name] for name in copied)
+        pages = "1 page" if len(changed) == 1 else f"{len(changed)} pages"
+        if self._asked_alike != changed:
+            self._asked_alike = changed
+            self.said.emit(f"Set {what} on {pages}, as on this one? Press A again.")
+            return
+        self._asked_alike = []
+        self._pause.stop()
+        self._session.desk.choose(changed, "the same for every page")
+        self.said.emit(f"Set {what} on {pages}. Ctrl+Z takes it back.")
         self.changed.emit()
 
     def _pass(self) -> None:
@@ -419,6 +424,18 @@ class SquareStation(QWidget):
     @override
     def focusInEvent(self, event: QFocusEvent | None) -> None:
         self.board.setFocus()
+
+
+_AS_FOUND = SquareChoice()
+_ALIKE = {
+    "turns": "the quarter turn",
+    "even_light": "even light",
+    "no_specks": "specks away",
+    "no_colour": "coloured lines away",
+    "no_back": "back side away",
+    "as_picture": "reading the ink",
+}
+"""What every page may take over from one, of what was set there by hand."""
 
 
 def _lean_text(angle_deg: float) -> str:

@@ -1,0 +1,230 @@
+"""Worker processes with a limit of memory and of time without progress, one job each at a time.
+
+A worker that dies, stalls or takes too much memory costs the job it had; another takes its place.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+import multiprocessing
+import os
+import pickle
+import resource
+import signal
+import threading
+import time
+from collections.abc import Callable
+from concurrent.futures import Executor, Future, ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import partial
+from multiprocessing.connection import Connection
+from typing import Any, Literal
+
+import cv2
+from threadpoolctl import threadpool_limits
+from typing_extensions import ParamSpec, TypeVar, override
+
+from keel_line._shared.pulse import listening
+
+_P = ParamSpec("_P")
+_T = TypeVar("_T")
+
+_PULSE_EVERY_S = 1.0
+_PR_SET_PDEATHSIG = 1
+_SPAWN = multiprocessing.get_context("spawn")
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What one job may take: ``memory`` in bytes, ``stall_s`` seconds without a pulse."""
+
+    memory: int = 1_500_000_000
+    stall_s: float = 60.0
+
+
+class WorkerLost(Exception):  # noqa: N818 - it is no error of ours
+    """A worker was lost over its job: it ``died``, or ``stalled`` and was ended."""
+
+    def __init__(self, why: Literal["died", "stalled"]) -> None:
+        super().__init__(why)
+        self.why: Literal["died", "stalled"] = why
+
+
+class WorkerPool(Executor):
+    """Runs jobs in processes of their own, started when they are first needed.
+
+    A future raises :class:`WorkerLost` where its worker was lost; other jobs go on.
+
+    Parameters
+    ----------
+    workers
+        How many jobs run at once; one for each core unless said otherwise.
+    limits
+        What each job may take.
+    """
+
+    def __init__(self, workers: int | None = None, limits: Limits | None = None) -> None:
+        count = workers or max(1, os.cpu_count() or 1)
+        self._limits = limits or Limits()
+        # One thread waits on each worker.
+        self._threads = ThreadPoolExecutor(count, thread_name_prefix="workers")
+        self._lock = threading.Lock()
+        self._idle: list[_Worker] = []
+        self._alive: set[_Worker] = set()
+        self._closed = False
+
+    @override
+    def submit(self, fn: Callable[_P, _T], /, *args: _P.args, **kwargs: _P.kwargs) -> Future[_T]:
+        """Queue a job; what it takes and returns must be picklable."""
+        return self._threads.submit(self._run, fn, args, kwargs)
+
+    def _run(self, fn: Callable[..., _T], args: object, kwargs: object) -> _T:
+        worker = self._take_worker()
+        try:
+            answer: _T = worker.work((fn, args, kwargs), self._limits.stall_s)
+        except WorkerLost:
+            self._end(worker)
+            raise
+        with self._lock:
+            self._idle.append(worker)
+        return answer
+
+    def _take_worker(self) -> _Worker:
+        with self._lock:
+            if self._idle:
+                return self._idle.pop()
+            if self._closed:
+                raise WorkerLost("died")
+            worker = _Worker(self._limits)
+            self._alive.add(worker)
+            return worker
+
+    def _end(self, worker: _Worker) -> None:
+        with self._lock:
+            self._alive.discard(worker)
+        worker.end()
+
+    def process_ids(self) -> list[int]:
+        """Return the ids of the worker processes that are alive."""
+        with self._lock:
+            return [w.pid for w in self._alive]
+
+    @override
+    def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:
+        """Let the workers go: after their jobs, or at once when cancelling or not waiting."""
+        at_once = cancel_futures or not wait
+        if at_once:
+            self._close()
+        self._threads.shutdown(wait, cancel_futures=at_once)
+        self._close()
+
+    def _close(self) -> None:
+        with self._lock:
+            self._closed = True
+            alive, self._alive, self._idle = self._alive, set(), []
+        for worker in alive:
+            worker.end()
+
+    @override
+    def __exit__(self, kind: type[BaseException] | None, *rest: object) -> Literal[False]:
+        """Let the workers go; at once where trouble, or Ctrl+C, came out of the block."""
+        self.shutdown(wait=True, cancel_futures=kind is not None)
+        return False
+
+
+class _Worker:
+    """One worker process, seen from outside."""
+
+    def __init__(self, limits: Limits) -> None:
+        self._connection, theirs = _SPAWN.Pipe()
+        self._process = _SPAWN.Process(
+            target=_serve, args=(theirs, limits.memory, os.getpid()), daemon=True
+        )
+        self._process.start()
+        theirs.close()  # so that its death is the end of the connection
+        self.pid = self._process.pid or 0
+
+    def work(self, call: tuple[Callable[..., _T], object, object], stall_s: float) -> _T:
+        """Have a job done and return what it returns, or raise what it raises.
+
+        Raises
+        ------
+        WorkerLost
+            When the worker dies, or gives no sign of life for so long.
+        """
+        kind, value = self._hear(call, stall_s)
+        if kind == "raised":
+            raise value
+        answer: _T = value
+        return answer
+
+    def _hear(self, call: object, stall_s: float) -> tuple[str, Any]:
+        """Send a job, and return how it ended and with what."""
+        try:
+            self._connection.send(call)
+            while self._connection.poll(stall_s):
+                kind, value = self._connection.recv()
+                if kind != "pulse":
+                    return kind, value
+        except (EOFError, OSError, pickle.UnpicklingError) as error:
+            raise WorkerLost("died") from error
+        raise WorkerLost("stalled")
+
+    def end(self) -> None:
+        """End the process at once."""
+        self._process.kill()
+        self._process.join()
+        with contextlib.suppress(OSError):
+            self._connection.close()
+
+
+def _serve(connection: Connection, memory: int, parent: int) -> None:
+    """Work on jobs, in a worker process, until there are no more."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl+C is the parent's to act on
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+    if os.getppid() != parent:  # it ended before it could be bound to
+        return
+    resource.setrlimit(resource.RLIMIT_DATA, (memory, memory))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    # Workers must not fight over cores: each uses one thread, for linear algebra too.
+    cv2.setNumThreads(1)
+    threadpool_limits(1)
+    said = time.monotonic()
+
+    def tell() -> None:
+        nonlocal said
+        if time.monotonic() - said >= _PULSE_EVERY_S:
+            said = time.monotonic()
+            connection.send(("pulse", None))
+
+    with listening(tell), contextlib.suppress(EOFError, BrokenPipeError):
+        while True:
+            fn, args, kwargs = connection.recv()
+            _answer(connection, partial(fn, *args, **kwargs))
+
+
+def _answer(connection: Connection, job: Callable[[], object]) -> None:
+    answer: tuple[str, object]
+    try:
+        answer = ("done", job())
+    except Exception as error:  # noqa: BLE001 - it is raised again where the job came from
+        answer = ("raised", error)
+    try:
+        connection.send(answer)
+    except (pickle.PicklingError, TypeError, AttributeError) as error:
+        connection.send(("raised", RuntimeError(f"{type(error).__name__}: {error}")))
+
+
+class InlineExecutor(Executor):
+    """Runs each job at once in the caller's thread; for tests and for single pages."""
+
+    @override
+    def submit(self, fn: Callable[_P, _T], /, *args: _P.args, **kwargs: _P.kwargs) -> Future[_T]:
+        """Run the job and return its finished future."""
+        future: Future[_T] = Future()
+        try:
+            future.set_result(fn(*args, **kwargs))
+        except BaseException as error:  # noqa: BLE001 - a future carries whatever was raised
+            future.set_exception(error)
+        return future
