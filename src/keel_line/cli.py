@@ -67,7 +67,7 @@ def demo(*, fresh: bool) -> None:
         folder.mkdir(exist_ok=True)
         failed = _read(desk, tuple(demo_pages()), None, console)
         for ending in SEND_FORMATS:
-            for path in desk.send(folder / f"Brannock Sound{ending}"):
+            for path in desk.send(folder / f"Brannock Sound{ending}").files:
                 console.print(f"Wrote {path.resolve()}", markup=False)
         console.print(_summary(desk), markup=False)
     finally:
@@ -179,9 +179,11 @@ def _work(desk: Desk, pool: WorkerPool, console: Console) -> bool:
 
 
 def _send(desk: Desk, output: Path, console: Console) -> None:
-    written = desk.send(output)
+    sent = desk.send(output)
+    for notice in sent.notices:
+        console.print(notice, style="yellow", markup=False)
     if console.is_terminal:
-        for path in written:
+        for path in sent.files:
             console.print(f"Wrote {path}", markup=False)
         console.print(_summary(desk), markup=False)
 

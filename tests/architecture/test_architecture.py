@@ -60,7 +60,7 @@ def test_map_names_every_package() -> None:
         assert first in text, f"docs/architecture.md does not say of {folder.name}: {first}"
 
 
-@pytest.mark.parametrize(("name", "owners"), [("threading", set()), ("sqlite3", {"docket"})])
+@pytest.mark.parametrize(("name", "owners"), [("threading", {"desk"}), ("sqlite3", {"docket"})])
 def test_owners_of_danger(name: str, owners: set[str]) -> None:
     users = {
         p.relative_to(SOURCE).parts[0]

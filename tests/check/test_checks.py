@@ -7,9 +7,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from keel_line.check.amounts import find_point, parse_amount, write_like
+from keel_line._shared.amounts import find_separators, parse_amount, write_like
 from keel_line.check.checks import run_checks, weigh_findings
 from keel_line.check.columns import check_decimals, check_forms, check_lists, check_series, is_near
+from keel_line.check.lines import check_lines
 from keel_line.check.relations import check_relations
 from keel_line.check.sheet import Sheet, Value
 from keel_line.check.sums import check_sums
@@ -84,9 +85,9 @@ def test_what_is_written_like_a_model_reads_back(value: Decimal, model: str) -> 
 
 
 def test_a_columns_decimal_sign_is_what_most_show() -> None:
-    assert find_point(["1.284,50", "12,5", "7"]) == ","
-    assert find_point(["1,284.50", "12,000", "7.5"]) == "."
-    assert find_point(["1,284", "12,000"]) == "."
+    assert find_separators(["1.284,50", "12,5", "7"]).point == ","
+    assert find_separators(["1,284.50", "12,000", "7.5"]).point == "."
+    assert find_separators(["1,284", "12,000"]).point == "."
 
 
 # --- sums ---
@@ -259,3 +260,27 @@ def test_a_letter_where_the_column_has_a_figure_is_told(odd: str, wanted: str | 
 def test_columns_of_many_forms_know_none() -> None:
     rows = [["Remarks"], *[[t] for t in ("N 4", "paid", "12.50", "see p. 4", "9 May", "S l")]]
     assert check_forms(sheet(rows)) == []
+
+
+# --- lines ---
+
+
+def lines_doubted(rows: list[list[str]], heading_rows: int = 1) -> list[tuple[int, int]]:
+    values = {(r, c): Value(t) for r, row in enumerate(rows) for c, t in enumerate(row)}
+    found = check_lines(Sheet(len(rows), len(rows[0]), heading_rows, values))
+    assert all(f.lasting and not f.holds for f in found)
+    return [p for f in found for p in f.places]
+
+
+def test_rows_that_stand_in_one_are_doubted() -> None:
+    many = "\n".join("abcd")
+    assert lines_doubted([["Vessel", "Tons"], [many, many]]) == [(1, 0), (1, 1)]
+    assert lines_doubted([[many, many, ""]]) == [(0, 0), (0, 1)], "in a heading, too"
+    two = ["a\nb", "1\n2", "3\n4", "x"]
+    assert lines_doubted([["A", "B", "C", "D"], two]) == [(1, 0), (1, 1), (1, 2)]
+
+
+def test_text_that_wraps_is_not_taken_for_rows() -> None:
+    assert lines_doubted([["Harbour\ndues", "Net\ntons", "Days\nin"], ["a", "b", "c"]]) == []
+    assert lines_doubted([["A", "B", "C"], ["Marigold\nof Ailsay", "12", "to the\nmole"]]) == []
+    assert lines_doubted([["A", "B"], ["one\ntwo\nthree\nfour", "12"]]) == []

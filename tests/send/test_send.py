@@ -2,12 +2,14 @@ from __future__ import annotations
 
 import csv
 import json
+import os
 import resource
 import signal
 import stat
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
+from decimal import Decimal
 from pathlib import Path
 
 import jsonschema
@@ -16,7 +18,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from keel_line._shared.amounts import Separators, find_separators
 from keel_line.desk.desk import Desk
+from keel_line.desk.history import place_changes
 from keel_line.errors import OutputError
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import Reading
@@ -24,7 +28,13 @@ from keel_line.model.table import CellState, Settled, TableState
 from keel_line.send.document import AS_PRINTED, SCHEMA_FILE
 from keel_line.send.numbers import parse_number
 from keel_line.send.safely import write_safely
-from keel_line.send.separated import write_csv
+from keel_line.send.separated import (
+    guard_text,
+    read_rows,
+    unguard_text,
+    write_rows,
+    write_tables,
+)
 from keel_line.send.workbook import name_sheet, write_workbook
 
 
@@ -46,6 +56,9 @@ def table(rows: list[list[str]], name: str = "Dues", header_rows: int = 1) -> Ta
     return TableState(1, name, 1, 1, "scan.png", grid, header_rows, "", cells)
 
 
+POINT = Separators(".", certain=True)
+
+
 @pytest.mark.parametrize(
     ("text", "value", "shown"),
     [
@@ -57,7 +70,7 @@ def table(rows: list[list[str]], name: str = "Dues", header_rows: int = 1) -> Ta
     ],
 )
 def test_plain_numbers(text: str, value: float, shown: str) -> None:
-    number = parse_number(text)
+    number = parse_number(text, POINT)
     assert number is not None
     assert (number.value, number.format) == (value, shown)
 
@@ -67,7 +80,7 @@ def test_plain_numbers(text: str, value: float, shown: str) -> None:
     ["007", "1,28.50", "12-3", "£5", "1234567890123456", "", "1.2.3", "BS 114", "=1+1", "1e5"],
 )
 def test_other_texts_stay_texts(text: str) -> None:
-    assert parse_number(text) is None
+    assert parse_number(text, POINT) is None
 
 
 def test_workbook_reads_back(tmp_path: Path) -> None:
@@ -88,7 +101,7 @@ def test_workbook_reads_back(tmp_path: Path) -> None:
 
 
 def test_spans_become_merged_cells(tmp_path: Path, demo_desk: Desk) -> None:
-    (target,) = demo_desk.send(tmp_path / "demo.xlsx")
+    (target,) = demo_desk.send(tmp_path / "demo.xlsx").files
     book = openpyxl.load_workbook(target)
     assert len(book.sheetnames) == 6
     fax = book.worksheets[3]
@@ -113,21 +126,21 @@ def test_any_sheet_names_work(wanted: list[str]) -> None:
 def test_csv_reads_back(tmp_path: Path) -> None:
     rows = [["Vessel", "Note"], ["Fair, Isobel", 'said "no"'], ["Skerry\nHead", "é ½"]]
     path = tmp_path / "out.csv"
-    write_csv([table(rows)], path)
+    write_tables([table(rows)], path)
     assert list(tmp_path.iterdir()) == [path]
     with path.open(encoding="utf-8-sig", newline="") as source:
         assert list(csv.reader(source)) == rows
 
 
 def test_several_tables_make_several_csv_files(tmp_path: Path) -> None:
-    write_csv([table([["a"]]), table([["b"]])], tmp_path / "out.csv")
+    write_tables([table([["a"]]), table([["b"]])], tmp_path / "out.csv")
     paths = sorted(tmp_path.iterdir())
     assert [p.name for p in paths] == ["out-1.csv", "out-2.csv"]
 
 
 def test_json_keeps_to_the_schema(tmp_path: Path, demo_desk: Desk) -> None:
     schema = json.loads(SCHEMA_FILE.read_text(encoding="utf-8"))
-    for path in demo_desk.send(tmp_path / "out.json"):
+    for path in demo_desk.send(tmp_path / "out.json").files:
         document = json.loads(path.read_text(encoding="utf-8"))
         jsonschema.validate(document, schema)
         assert document["pages"][0]["tables"][0]["cells"]
@@ -136,7 +149,7 @@ def test_json_keeps_to_the_schema(tmp_path: Path, demo_desk: Desk) -> None:
 def test_what_the_clerk_settled_goes_out(tmp_path: Path, demo_desk: Desk) -> None:
     cell = demo_desk.tables()[0].cells[8]
     demo_desk.replace(cell, "Settled by hand")
-    paths = demo_desk.send(tmp_path / "out.csv")
+    paths = demo_desk.send(tmp_path / "out.csv").files
     assert "Settled by hand" in paths[0].read_text(encoding="utf-8-sig")
     assert demo_desk.cell(cell.id).settled == Settled("Settled by hand", by_hand=True)
 
@@ -152,7 +165,7 @@ def test_what_stands_so_on_the_paper_is_marked_in_what_goes_out(
     assert [AS_PRINTED in text for text in comments] == [True]
     told = [
         c["reasons"]
-        for path in demo_desk.send(tmp_path / "out.json")
+        for path in demo_desk.send(tmp_path / "out.json").files
         for page in json.loads(path.read_text(encoding="utf-8"))["pages"]
         for t in page["tables"]
         for c in t["cells"]
@@ -205,7 +218,7 @@ def no_room() -> Iterator[None]:
         signal.signal(signal.SIGXFSZ, handler)
 
 
-@pytest.mark.parametrize("write", [write_workbook, write_csv])
+@pytest.mark.parametrize("write", [write_workbook, write_tables])
 def test_where_there_is_no_room_the_clerk_is_told_and_nothing_is_lost(
     tmp_path: Path, write: Callable[[Sequence[TableState], Path], object]
 ) -> None:
@@ -238,3 +251,152 @@ def test_notes_stand_under_their_table(tmp_path: Path) -> None:
         None,
         "* paid since",
     ]
+
+
+# --- values leave as they stand on the paper ---
+
+
+def sheet_of(texts: list[str], tmp_path: Path) -> list[object]:
+    """Return what a workbook holds of a column."""
+    write_workbook([table([["Tons"], *[[t] for t in texts]])], tmp_path / "out.xlsx")
+    sheet = openpyxl.load_workbook(tmp_path / "out.xlsx")["Dues"]
+    return [row[0].value for row in sheet.iter_rows(min_row=2)]
+
+
+@pytest.mark.parametrize(
+    ("texts", "values"),
+    [
+        (["12,5", "3,75", "0,500", "1,250"], [12.5, 3.75, 0.5, 1.25]),
+        (["12.5", "3.75", "1,250"], [12.5, 3.75, 1250]),
+        (["1,234,567", "1,250"], [1234567, 1250]),
+        (["1.234.567", "1.250", "3,5"], [1234567, 1250, 3.5]),
+        (["0,500", "1,250"], [0.5, 1.25]),
+        (["1250,500", "1,250"], [1250.5, 1.25]),
+        (["1 250,5", "1,250"], [1250.5, 1.25]),
+        (["1\u202f250,5", "2"], [1250.5, 2]),
+        (["1'250", "17"], [1250, 17]),
+        (["−5", "–7.5", "-1,000.25"], [-5, -7.5, -1000.25]),
+        (["1,250", "2,500", "850"], ["1,250", "2,500", 850]),
+        (["1.250", "2.500"], ["1.250", "2.500"]),
+        (["12,5", "3.75", "1,250"], ["12,5", "3.75", "1,250"]),
+        (["007", "+5", "(4)", "£5", "5%", "12 CR"], ["007", "+5", "(4)", "£5", "5%", "12 CR"]),
+    ],
+)
+def test_a_number_means_what_its_column_says(
+    texts: list[str], values: list[object], tmp_path: Path
+) -> None:
+    assert sheet_of(texts, tmp_path) == values
+
+
+def test_an_open_column_goes_by_the_others_of_its_table(tmp_path: Path) -> None:
+    rows = [["Tons", "Dues", "Name"], ["1,250", "12,5", "Skerry"], ["2,500", "3,75", "1,250 x"]]
+    write_workbook([table(rows)], tmp_path / "out.xlsx")
+    sheet = openpyxl.load_workbook(tmp_path / "out.xlsx")["Dues"]
+    assert [c.value for c in sheet["A"]] == ["Tons", 1.25, 2.5]
+
+
+def test_a_number_left_as_text_says_so(tmp_path: Path) -> None:
+    write_workbook([table([["Tons"], ["1,250"], ["850"]])], tmp_path / "out.xlsx")
+    sheet = openpyxl.load_workbook(tmp_path / "out.xlsx")["Dues"]
+    assert "comma or point may part" in sheet["A2"].comment.text
+    assert sheet["A3"].comment is None
+
+
+@given(st.decimals(0, 10**9, places=3), st.sampled_from([".", ","]))
+def test_no_number_of_one_convention_leaves_as_another(value: Decimal, point: str) -> None:
+    """Whatever else a column holds, a text never becomes another number than it was written for."""
+    text = f"{value:,.3f}" if point == "." else f"{value:,.3f}".translate({44: 46, 46: 44})
+    for beside in (["7"], [text], ["12.5"], ["12,5"], ["1,234,567"], []):
+        own = find_separators([text, *beside])
+        number = parse_number(text, own)
+        assert number is None or number.value == float(value) or own.point != point
+        if not any(c in {".", ","} for b in beside for c in b) and number is not None:
+            assert number.value == float(value)
+
+
+def test_a_text_too_long_for_a_workbook_is_told(demo_desk: Desk, tmp_path: Path) -> None:
+    first = demo_desk.tables()[0]
+    demo_desk.replace(first.cells[0], "x" * 40_000)
+    sent = demo_desk.send(tmp_path / "out.xlsx")
+    said = f"Too long for a workbook's cell, and cut: row 1, column 1 of {first.name}."
+    assert said in sent.notices
+    sheet = openpyxl.load_workbook(tmp_path / "out.xlsx").worksheets[0]
+    assert len(sheet["A1"].value) == 32_767
+    assert "32,767" in sheet["A1"].comment.text
+    assert said not in demo_desk.send(tmp_path / "out.csv").notices
+
+
+FORMULAS = ["=1+1", "@SUM(A1)", "-2+3", "+A1", "\t=1", "\r=1", " 12", "\n7", "＝1+1", "'=1", "''@A"]
+NO_FORMULAS = ["-2.5", "+5", "-1,250.00", "-", "––", "'", "'tis", "Skerry", "a=b", ""]
+
+
+@pytest.mark.parametrize("ending", [".csv", ".tsv"])
+def test_no_text_is_a_formula_in_a_spreadsheet(ending: str, tmp_path: Path) -> None:
+    path = tmp_path / f"out{ending}"
+    rows = [FORMULAS, [*NO_FORMULAS, ""]]
+    write_tables([table(rows)], path)
+    with path.open(encoding="utf-8-sig", newline="") as source:
+        raw = list(csv.reader(source, delimiter="\t" if ending == ".tsv" else ","))
+    assert all(text.startswith("'") for text in raw[0])
+    assert raw[1] == rows[1]
+    assert read_rows(path) == rows
+
+
+@given(st.text(alphabet=st.sampled_from("=+-@' \t1aA.,;"), max_size=6))
+def test_guarded_texts_read_back(text: str) -> None:
+    assert unguard_text(guard_text(text)) == text
+
+
+def test_history_holds_no_formula(demo_desk: Desk, tmp_path: Path) -> None:
+    demo_desk.replace(demo_desk.tables()[0].cells[0], "=1+1")
+    corrections = place_changes(demo_desk.history(), demo_desk.tables())
+    demo_desk.write_history(corrections, tmp_path / "history.csv")
+    assert "'=1+1" in (tmp_path / "history.csv").read_text(encoding="utf-8-sig")
+    assert "=1+1" in read_rows(tmp_path / "history.csv")[1]
+
+
+def test_json_tells_how_a_page_was_laid(demo_desk: Desk, tmp_path: Path) -> None:
+    page = demo_desk.pages()[3]
+    db = demo_desk.docket._db
+    db.execute(
+        "UPDATE page SET turns = 3, corners = ? WHERE id = ?",
+        ("[[1,2],[30,2],[30,40],[1,40]]", page.id),
+    )
+    told = [p for _, document in demo_desk.documents() for p in document["pages"]]  # type: ignore[attr-defined] # a list
+    assert told[3]["squaring"]["quarter_turns"] == 3
+    assert told[3]["squaring"]["corners"] == [[1, 2], [30, 2], [30, 40], [1, 40]]
+    assert told[0]["squaring"]["corners"] is None
+
+
+@pytest.mark.parametrize("progress", ["waiting", "failed"])
+def test_every_format_leaves_out_what_is_not_read_as_it_is_set(
+    progress: str, demo_desk: Desk, tmp_path: Path
+) -> None:
+    page = demo_desk.pages()[0]
+    stale = {t.name for t in demo_desk.tables(page.id)}
+    names = [t.name for t in demo_desk.tables() if t.name not in stale]
+    demo_desk.docket._db.execute("UPDATE page SET progress = ? WHERE id = ?", (progress, page.id))
+    sent = demo_desk.send(tmp_path / "out.xlsx")
+    assert sent.notices[0] == "1 page not read is left out."
+    assert len(openpyxl.load_workbook(tmp_path / "out.xlsx").worksheets) == len(names)
+    assert len(demo_desk.send(tmp_path / "out.csv").files) == len(names)
+    documents = [json.loads(p.read_bytes()) for p in demo_desk.send(tmp_path / "out.json").files]
+    assert sum(len(p["tables"]) for d in documents for p in d["pages"]) == len(names)
+
+
+def test_what_is_written_is_on_the_disk_before_it_takes_its_place(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    target = tmp_path / "out.csv"
+    synced: list[tuple[str, bool]] = []
+    fsync = os.fsync
+
+    def note(handle: int) -> None:
+        synced.append((str(Path(f"/proc/self/fd/{handle}").readlink()), target.exists()))
+        fsync(handle)
+
+    monkeypatch.setattr(os, "fsync", note)
+    write_rows([["a"]], target)
+    (file, renamed_before), (folder, renamed_then) = synced
+    assert Path(file).parent == tmp_path
+    assert (renamed_before, folder, renamed_then) == (False, str(tmp_path), True)

@@ -11,11 +11,12 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QImage, QPainter
 from pytestqt.qtbot import QtBot
 
+from keel_line._shared.amounts import after_point
 from keel_line.desk.desk import Desk
 from keel_line.desk.learning import pair_in_question
 from keel_line.model.reading import Reading, RunnerUp
 from keel_line.model.table import CellState, Settled
-from keel_line.ui.proof.interline import Interline, after_point
+from keel_line.ui.proof.interline import Interline
 from keel_line.ui.proof.lens import find_view, keep_within
 from keel_line.ui.proof.marks import notch_size, paint_marks, text_box
 from keel_line.ui.send.station import make_preflight

@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Literal
 
 from keel_line.check.columns import check_decimals, check_forms, check_lists, check_series, is_near
+from keel_line.check.lines import check_lines
 from keel_line.check.relations import check_relations
 from keel_line.check.sheet import Sheet
 from keel_line.check.sums import check_sums
@@ -19,6 +20,7 @@ CHECKS: tuple[Callable[[Sheet], list[Finding]], ...] = (
     check_lists,
     check_forms,
     check_decimals,
+    check_lines,
 )
 
 Likeness = Literal["other", "near", "far"]

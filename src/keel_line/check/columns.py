@@ -6,11 +6,10 @@ import re
 from collections import Counter
 from functools import lru_cache
 
+from keel_line._shared.amounts import read_amounts, write_like
 from keel_line._shared.forms import form_of
 from keel_line._shared.texts import differ_in
-from keel_line.check.amounts import write_like
 from keel_line.check.sheet import Column, Sheet
-from keel_line.check.sums import read_amounts
 from keel_line.model.finding import Finding, Place, Wanted
 
 _WORDS = re.compile(r"^[^\d]*[^\W\d_][^\d]*$")  # letters, and no figure

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from decimal import Decimal
 
-from keel_line.check.amounts import find_point, parse_amount, write_like
+from keel_line._shared.amounts import find_separators, parse_amount, write_like
 from keel_line.check.sheet import Sheet
 from keel_line.check.sums import BROKEN, HELD, LEAST_ADDENDS, check_sums
 from keel_line.model.finding import DrawnSum, Finding, Place, Sums, Wanted
@@ -32,7 +32,7 @@ def judge_sum(sheet: Sheet, drawn: DrawnSum) -> Finding | None:
     """
     texts = [sheet.text(*p) for p in drawn.addends]
     total_text = sheet.text(*drawn.total)
-    point = find_point((*texts, total_text))
+    point = find_separators((*texts, total_text)).point
     known = [
         (place, text, amount)
         for place, text in zip(drawn.addends, texts, strict=True)
@@ -80,7 +80,7 @@ def propose_addends(sheet: Sheet, total: Place) -> tuple[Place, ...]:
 
 def _run(sheet: Sheet, places: Sequence[Place]) -> list[Place]:
     """Return the amounts from the first place on, blanks left out, up to one that is none."""
-    point = find_point([sheet.text(*p) for p in places])
+    point = find_separators([sheet.text(*p) for p in places]).point
     out = []
     for place in places:
         text = sheet.text(*place)
@@ -99,7 +99,7 @@ def say_sum(sheet: Sheet, drawn: DrawnSum) -> str:
     chosen = "1 cell makes" if many == 1 else f"{many} cells make"
     texts = [sheet.text(*p) for p in drawn.addends]
     total_text = sheet.text(*drawn.total)
-    point = find_point((*texts, total_text))
+    point = find_separators((*texts, total_text)).point
     amounts = [a for a in (parse_amount(t, point) for t in texts) if a is not None]
     if not amounts:
         return "No amount stands in the cells that are chosen."

@@ -9,9 +9,8 @@ from itertools import combinations
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line.check.amounts import write_like
+from keel_line._shared.amounts import read_amounts, write_like
 from keel_line.check.sheet import Sheet
-from keel_line.check.sums import read_amounts
 from keel_line.model.finding import Finding, Wanted
 
 _LEAST_ROWS = 4

@@ -60,6 +60,17 @@ class Sheet:
             for c in range(self.cols)
         )
 
+    @cached_property
+    def _rows(self) -> dict[int, dict[Place, Value]]:
+        rows: dict[int, dict[Place, Value]] = {}
+        for place, value in self.values.items():
+            rows.setdefault(place[0], {})[place] = value
+        return rows
+
+    def row(self, row: int) -> Mapping[Place, Value]:
+        """Return the cells that begin in a row, by their places."""
+        return self._rows.get(row, {})
+
     def text(self, row: int, col: int) -> str:
         """Return the text at a place on one line, empty where there is none."""
         return self._columns[col][row]

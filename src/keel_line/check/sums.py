@@ -9,9 +9,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from decimal import Decimal
-from functools import lru_cache
 
-from keel_line.check.amounts import Amount, find_point, parse_amount, write_like
+from keel_line._shared.amounts import Amount, read_amounts, write_like
 from keel_line.check.sheet import Sheet
 from keel_line.model.finding import Finding, Wanted
 
@@ -34,13 +33,6 @@ class Span:
 
     first: int
     total: int
-
-
-@lru_cache(maxsize=512)
-def read_amounts(texts: tuple[str, ...]) -> tuple[str, tuple[Amount | None, ...]]:
-    """Return a column's decimal sign and its amounts."""
-    point = find_point(texts)
-    return point, tuple(parse_amount(t, point) for t in texts)
 
 
 def check_sums(sheet: Sheet) -> list[Finding]:

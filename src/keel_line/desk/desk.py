@@ -33,8 +33,9 @@ from keel_line.model.table import CellState, Settled, TableState
 from keel_line.read.confidence import Flagging, load_calibration, make_flagging
 from keel_line.rule.mend import place_grid
 from keel_line.send.document import encode_document, make_document, write_document
-from keel_line.send.separated import name_csv_files, write_csv, write_rows
-from keel_line.send.workbook import write_workbook
+from keel_line.send.numbers import count_open
+from keel_line.send.separated import name_text_files, write_rows, write_tables
+from keel_line.send.workbook import find_cut, write_workbook
 from keel_line.settings import PLAIN_SIGNS, UNSEEN
 from keel_line.square.skew import LIMIT_DEG, Lean
 from keel_line.square.straighten import Layout, lay_out
@@ -42,6 +43,7 @@ from keel_line.square.straighten import Layout, lay_out
 SEND_FORMATS: dict[str, str] = {
     ".xlsx": "Workbook",
     ".csv": "Comma-separated text",
+    ".tsv": "Tab-separated text",
     ".json": "JSON with the evidence",
 }
 
@@ -59,6 +61,14 @@ class Notice:
 
     text: str
     trouble: bool = False
+
+
+@dataclass(frozen=True)
+class Sent:
+    """The files that were written, and what the clerk should know of them."""
+
+    files: list[Path]
+    notices: list[str]
 
 
 class Desk:
@@ -459,6 +469,14 @@ class Desk:
 
     # --- send -----------------------------------------------------------------------------------
 
+    def tables_to_send(self, tables: Sequence[TableState] | None = None) -> list[TableState]:
+        """Return the tables (of all, or of those given) whose page is read as it is set now.
+
+        What was found on a page before it was set anew, or before it failed, does not leave.
+        """
+        done = {p.id for p in self.pages() if p.progress == "done"}
+        return [t for t in (self.tables() if tables is None else tables) if t.page_id in done]
+
     def name_files(self, target: Path, tables: Sequence[TableState] | None = None) -> list[Path]:
         """Return the files that :meth:`send` writes, by the format of the target's ending.
 
@@ -467,7 +485,9 @@ class Desk:
         OutputError
             When the ending is unknown, or there is no table to be written.
         """
-        chosen = self.tables() if tables is None else tables
+        return self._name_files(target, self.tables_to_send(tables))
+
+    def _name_files(self, target: Path, chosen: Sequence[TableState]) -> list[Path]:
         ending = target.suffix.lower()
         if ending not in SEND_FORMATS:
             known = ", ".join(SEND_FORMATS)
@@ -478,34 +498,53 @@ class Desk:
             return names
         if not chosen:  # nothing is put in the place of a file
             raise OutputError(f"There is no table that could be written to {target.name}.")
-        return name_csv_files(target, len(chosen)) if ending == ".csv" else [target]
+        return name_text_files(target, len(chosen)) if ending in {".csv", ".tsv"} else [target]
 
-    def send(self, target: Path, tables: Sequence[TableState] | None = None) -> list[Path]:
+    def send(self, target: Path, tables: Sequence[TableState] | None = None) -> Sent:
         """Write tables (all unless said otherwise) in the format of the target's ending.
-
-        Returns the files that were written (see :meth:`name_files`).
 
         Raises
         ------
         OutputError
             When the ending is unknown, the target cannot be written, or there is no table for it.
         """
-        chosen = self.tables() if tables is None else tables
-        files = self.name_files(target, chosen)
+        chosen = self.tables_to_send(tables)
+        files = self._name_files(target, chosen)
         ending = target.suffix.lower()
         if ending == ".xlsx":
             write_workbook(chosen, target)
-        elif ending == ".csv":
-            write_csv(chosen, target)
-        else:
-            for path, (_, document) in zip(files, self.documents(), strict=True):
+        elif ending == ".json":
+            for path, (_, document) in zip(files, self.documents(chosen), strict=True):
                 write_document(document, path)
-        return files
+        else:
+            write_tables(chosen, target)
+        return Sent(files, self._say_of_sending(chosen, ending))
 
-    def documents(self) -> list[tuple[SourceState, dict[str, object]]]:
-        """Return each usable source's pages and tables as JSON documents."""
+    def _say_of_sending(self, tables: Sequence[TableState], ending: str) -> list[str]:
+        """Return what the clerk should know of what was written."""
+        said = []
+        left_out = sum(p.progress != "done" for p in self.pages())
+        if left_out:
+            verb = "is" if left_out == 1 else "are"
+            said.append(f"{_count_pages(left_out)} not read {verb} left out.")
+        if ending != ".xlsx":
+            return said
+        cut = find_cut(tables)
+        if cut:
+            more = f" and {len(cut) - 1} more" if len(cut) > 1 else ""
+            said.append(f"Too long for a workbook's cell, and cut: {cut[0]}{more}.")
+        left_open = sum(map(count_open, tables))
+        if left_open:
+            cells = "1 cell is" if left_open == 1 else f"{left_open} cells are"
+            said.append(f"{cells} left as text: the comma or point may part thousands or decimals.")
+        return said
+
+    def documents(
+        self, chosen: Sequence[TableState] | None = None
+    ) -> list[tuple[SourceState, dict[str, object]]]:
+        """Return each usable source's pages and tables (all or those given) as JSON documents."""
         out = []
-        pages, tables = self.pages(), self.tables()
+        pages, tables = self.pages(), self.tables_to_send(chosen)
         for source in self.sources():
             if source.trouble:
                 continue

@@ -16,6 +16,8 @@ from keel_line.read.confidence import Flagging
 # Between one in four and nine in ten of such cells of made registers were wrong, too.
 _MISREAD_ALIKE = 0.5
 
+_SEVERAL_ROWS = 0.3  # a cell that holds what several rows say is likelier wrong than right
+
 RECKONINGS = frozenset({"sum", "relation"})
 """Kinds of checks that reckon with amounts."""
 
@@ -47,6 +49,7 @@ def judge_table(
     before = {(s.cell.row, s.cell.col): s.reading.confidence for s in table.cells}
     weighed = weigh_findings(sheet, before, findings)
     cut = flagging.find_cut(list(before.values()))
+    lasting = {f.at for f in findings if f.lasting}
     reckoned = {f.at for f in findings if not f.holds and f.kind in RECKONINGS}
     lessons = learn(table.cells)
     known = gather_misreadings([table]) if misreadings is None else misreadings
@@ -62,7 +65,11 @@ def judge_table(
         elif state.settled is None and sure < cut and place not in findings.wanting:
             topic = topic_of(state)
             sure = sure if topic is None else lessons.heed(topic, sure)
-        flagged = state.flagged if state.settled else sure < cut or bool(recalled)
+        if state.settled is None and (place in lasting or is_unaccounted(state)):
+            # No check speaks for ink that nobody read: it may add to the doubt, not take from it.
+            sure = min(sure, before[place], _SEVERAL_ROWS if place in lasting else 1.0)
+        stays = bool(recalled) or place in lasting
+        flagged = state.flagged if state.settled else sure < cut or stays
         was = (state.flagged, state.weighed, state.broken, state.recalled)
         if was == (flagged, sure, broken, recalled):
             cells.append(state)
@@ -71,6 +78,11 @@ def judge_table(
             replace(state, flagged=flagged, weighed=sure, broken=broken, recalled=recalled)
         )
     return replace(table, cells=tuple(cells), least_confidence=cut, findings=findings)
+
+
+def is_unaccounted(state: CellState) -> bool:
+    """Tell whether a cell has ink that no character explains, or writing that is cut off."""
+    return bool(state.reading.unread) or state.reading.held_down
 
 
 def make_sheet(table: TableState) -> Sheet:

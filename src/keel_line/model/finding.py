@@ -9,7 +9,7 @@ from typing import Literal
 Place = tuple[int, int]
 """Row and column of a cell."""
 
-CheckKind = Literal["sum", "relation", "series", "decimals", "list", "form"]
+CheckKind = Literal["sum", "relation", "series", "decimals", "list", "form", "lines"]
 
 
 @dataclass(frozen=True)
@@ -40,6 +40,8 @@ class Finding:
         The cell to mark: a sum's total, or the one that stands out; None where all are alike.
     holds
         Whether the table keeps to it.
+    lasting
+        Whether it keeps its cells in doubt, whatever other checks say.
     """
 
     kind: CheckKind
@@ -49,6 +51,7 @@ class Finding:
     wanted: tuple[Wanted, ...] = ()
     at: Place | None = None
     holds: bool = False
+    lasting: bool = False
 
 
 @dataclass(frozen=True)

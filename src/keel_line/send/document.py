@@ -8,6 +8,7 @@ from pathlib import Path
 import msgspec
 
 from keel_line.model.docket import PageState
+from keel_line.model.finding import Findings
 from keel_line.model.geometry import Box
 from keel_line.model.table import CellState, TableState
 from keel_line.send.safely import write_safely
@@ -65,7 +66,11 @@ def _page(
         "kind": page.kind,
         "size_px": list(page.squared_size_px),
         "dpi": [page.dpi, page.dpi],
-        "squaring": {"quarter_turns": 0, "angle_deg": round(page.angle_deg, 3), "corners": None},
+        "squaring": {
+            "quarter_turns": page.turns % 4,
+            "angle_deg": round(page.angle_deg, 3),
+            "corners": [[round(v, 1) for v in corner] for corner in page.corners] or None,
+        },
         "tables": [_table(t, repeated.get(t.id)) for t in tables],
     }
 
@@ -81,11 +86,11 @@ def _table(table: TableState, repeated: int | None) -> dict[str, object]:
         "header_rows": table.header_rows,
         **({"heading_of": str(repeated)} if repeated is not None else {}),
         "expected_wrong": round(table.expected_wrong, 4),
-        "cells": [_cell(c) for c in table.cells],
+        "cells": [_cell(c, table.findings) for c in table.cells],
     }
 
 
-def _cell(state: CellState) -> dict[str, object]:
+def _cell(state: CellState, findings: Findings) -> dict[str, object]:
     cell = state.cell
     settled = state.settled is not None
     return {
@@ -96,16 +101,20 @@ def _cell(state: CellState) -> dict[str, object]:
         "text": state.text,
         "confidence": 1.0 if settled else round(state.confidence, 4),
         "flagged": state.in_doubt,
-        "reasons": _reasons(state),
+        "reasons": _reasons(state, findings),
         "alternatives": [r.text for r in state.reading.runners_up],
         "box": _box(cell.box),
     }
 
 
-def _reasons(state: CellState) -> list[str]:
+def _reasons(state: CellState, findings: Findings) -> list[str]:
     if state.settled is not None:
         return [AS_PRINTED] if state.settled.as_printed else []
-    return list(state.reading.reasons) if state.in_doubt else []
+    if not state.in_doubt:
+        return []
+    place = (state.cell.row, state.cell.col)
+    said = [f.says for f in findings.by_place.get(place, []) if not f.holds and f.at == place]
+    return [*state.reading.reasons, *said]
 
 
 def _box(box: Box) -> list[float]:

@@ -1,12 +1,11 @@
-"""Which texts are plain numbers, so that a spreadsheet can add them up."""
+"""Which of a table's texts are plain numbers, so that a spreadsheet can add them up."""
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 
-_PLAIN = re.compile(r"^-?(?:\d{1,3}(?:,\d{3})+|0|[1-9]\d*)(?:\.(\d+))?$")
-_MOST_DIGITS = 15
+from keel_line._shared.amounts import Separators, decide_columns, is_open, parse_amount
+from keel_line.model.table import TableState
 
 
 @dataclass(frozen=True)
@@ -17,18 +16,35 @@ class PlainNumber:
     format: str
 
 
-def parse_number(text: str) -> PlainNumber | None:
+def decide_separators(table: TableState) -> list[Separators]:
+    """Decide what commas and points mean in each column of a table, below its heading rows."""
+    columns: list[list[str]] = [[] for _ in range(table.grid.cols)]
+    for state in table.cells:
+        if state.cell.row >= table.header_rows:
+            columns[state.cell.col].append(state.text)
+    return decide_columns(columns)
+
+
+def parse_number(text: str, separators: Separators) -> PlainNumber | None:
     """Return the number that a text plainly is, or None.
 
-    Digits with or without commas between thousands and a decimal point; anything else (leading
-    zeros, as in codes; signs of money; more digits than a spreadsheet holds) stays text.
+    Anything else stays text: leading zeros, as in codes; signs of money; more digits than a
+    spreadsheet holds; a comma or point that may mean either.
     """
-    stripped = text.strip()
-    match = _PLAIN.match(stripped)
-    if match is None or sum(c.isdigit() for c in stripped) > _MOST_DIGITS:
+    amount = None if is_open(text, separators) else parse_amount(text, separators.point)
+    if amount is None or not amount.plain:
         return None
-    places = len(match.group(1) or "")
-    whole = "#,##0" if "," in stripped else "0"
+    whole = "#,##0" if amount.grouped else "0"
     return PlainNumber(
-        float(stripped.replace(",", "")), whole + ("." + "0" * places if places else "")
+        float(amount.value), whole + ("." + "0" * amount.places if amount.places else "")
+    )
+
+
+def count_open(table: TableState) -> int:
+    """Count the cells that stay text because a comma or point in them may mean either."""
+    separators = decide_separators(table)
+    return sum(
+        is_open(s.text, separators[s.cell.col])
+        for s in table.cells
+        if s.cell.row >= table.header_rows
     )

@@ -46,14 +46,25 @@ def write_safely(target: Path, write: Callable[[Path], object]) -> None:
     part = Path(name)
     try:
         write(part)
+        _flush(part)
         part.chmod(0o666 & ~_umask())
         part.replace(target)
+        _flush(target.parent)
     except OSError as error:
         way_out = " Make room there, or choose another folder." if error.errno in _NO_ROOM else ""
         why = error.strerror or error
         raise OutputError(f"{target} cannot be written: {why}.{way_out}") from error
     finally:
         part.unlink(missing_ok=True)
+
+
+def _flush(path: Path) -> None:
+    """Have what was written to a file, or renamed in a folder, put on the disk."""
+    handle = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
 
 
 def _umask() -> int:

@@ -9,13 +9,19 @@ from pathlib import Path
 
 import xlsxwriter
 
+from keel_line._shared.amounts import is_open
 from keel_line.model.table import TableState
 from keel_line.send.document import AS_PRINTED
-from keel_line.send.numbers import parse_number
+from keel_line.send.numbers import decide_separators, parse_number
 from keel_line.send.safely import write_safely
 
 _QUIET = "#56616A"
 _MOST_NAME = 31
+MOST_CHARACTERS = 32_767
+"""Characters that a cell of a workbook holds."""
+
+LEFT_OPEN = "Left as text: the comma or point may part thousands or decimals."
+CUT = f"Cut: a workbook's cell holds {MOST_CHARACTERS:,} characters. CSV and JSON hold them all."
 _FORBIDDEN = re.compile(r"[\[\]:*?/\\]")
 
 
@@ -57,10 +63,13 @@ def _make(tables: Sequence[TableState]) -> bytes:
         for table in tables:
             sheet = book.add_worksheet(name_sheet(table.name, names))
             widths = [4.0] * table.grid.cols
+            separators = decide_separators(table)
             for state in table.cells:
                 cell, text = state.cell, state.text
                 heading = cell.row < table.header_rows
-                number = None if heading else parse_number(text)
+                own = separators[cell.col]
+                number = None if heading else parse_number(text, own)
+                notes = [AS_PRINTED] if state.settled and state.settled.as_printed else []
                 style = look(number.format if number else "General", heading=heading)
                 if cell.row_span > 1 or cell.col_span > 1:
                     sheet.merge_range(
@@ -77,13 +86,25 @@ def _make(tables: Sequence[TableState]) -> bytes:
                 if number is not None:
                     sheet.write_number(cell.row, cell.col, number.value, style)
                 elif text:
-                    sheet.write_string(cell.row, cell.col, text, style)
-                if state.settled is not None and state.settled.as_printed:
-                    sheet.write_comment(cell.row, cell.col, AS_PRINTED)
+                    sheet.write_string(cell.row, cell.col, text[:MOST_CHARACTERS], style)
+                    notes += [LEFT_OPEN] if not heading and is_open(text, own) else []
+                    notes += [CUT] if len(text) > MOST_CHARACTERS else []
+                if notes:
+                    sheet.write_comment(cell.row, cell.col, "\n".join(notes))
             _finish_sheet(book, sheet, table, widths)
         if not tables:
             book.add_worksheet("No tables")
     return out.getvalue()
+
+
+def find_cut(tables: Sequence[TableState]) -> list[str]:
+    """Return the places of cells whose text a workbook cannot hold whole, in words."""
+    return [
+        f"row {s.cell.row + 1}, column {s.cell.col + 1} of {table.name}"
+        for table in tables
+        for s in table.cells
+        if len(s.text) > MOST_CHARACTERS
+    ]
 
 
 def _finish_sheet(

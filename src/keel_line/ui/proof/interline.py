@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import bisect
-import re
 import time
 from collections.abc import Collection, Sequence
 from functools import lru_cache
@@ -26,13 +25,14 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QWidget
 from typing_extensions import override
 
+from keel_line._shared.amounts import after_point, decide_columns, parse_amount
 from keel_line.model.finding import DrawnSum
 from keel_line.model.grid import Cell
 from keel_line.model.table import CellState, TableState, column_name
 from keel_line.ui.proof.marks import paint_marks, text_box
 from keel_line.ui.theme import Theme
 
-_DECIMALS = re.compile(r"\.\d+\D{0,2}$")
+_MOSTLY = 0.7
 _LEAST_ZOOM = 0.3
 _MOST_ZOOM = 1.1
 _NEARER_BY = 1.25
@@ -70,6 +70,7 @@ class Interline(QAbstractScrollArea):
         self._zoom = 1.0
         self._nearer = 0  # steps, from where the whole width is in sight
         self._numeric: list[bool] = []
+        self._points: list[str] = []  # the columns' decimal signs
         self._after_point: list[float] = []
         # Of readings that are not in doubt, and of those that are.
         self._faces: tuple[tuple[QFont, QFontMetricsF], ...] = ()
@@ -174,15 +175,22 @@ class Interline(QAbstractScrollArea):
         for height, count in zip(self._ink_heights, lines, strict=True):
             self._tops.append(self._tops[-1] + height + self._reading_height(count))
         columns = [[table.cells[i] for i in numbers] for numbers in table.grid.in_cols]
-        self._numeric = [_is_numeric(own, table.header_rows) for own in columns]
+        bodies = [[s.text for s in own if s.cell.row >= table.header_rows] for own in columns]
+        self._points = [separators.point for separators in decide_columns(bodies)]
+        self._numeric = [
+            _is_numeric(texts, point) for texts, point in zip(bodies, self._points, strict=True)
+        ]
         fonts = (self._theme.font(1.08), self._theme.bold(1.08))
         self._faces = tuple((font, QFontMetricsF(font)) for font in fonts)
         _, metrics = self._faces[True]
         self._after_point = [
-            max(map(metrics.horizontalAdvance, {after_point(s.text) for s in own}), default=0.0)
+            max(
+                map(metrics.horizontalAdvance, {_after_point(s.text, point) for s in own}),
+                default=0.0,
+            )
             if numeric
             else 0.0
-            for own, numeric in zip(columns, self._numeric, strict=True)
+            for own, numeric, point in zip(columns, self._numeric, self._points, strict=True)
         ]
         inner = self._view.height() - self._head
         self._bar.setRange(0, max(0, round(self._tops[-1] - inner)))
@@ -476,7 +484,7 @@ class Interline(QAbstractScrollArea):
         lines = state.text.split("\n")
         height = inner.height() / max(1, len(lines))
         if right and len(lines) == 1:  # figures stand with their decimal points in line
-            after = metrics.horizontalAdvance(after_point(state.text))
+            after = metrics.horizontalAdvance(_after_point(state.text, self._points[cell.col]))
             room = inner.width() - metrics.horizontalAdvance(state.text)
             inner.adjust(0, 0, -max(0.0, min(self._after_point[cell.col] - after, room)), 0)
         for i, line in enumerate(lines):
@@ -590,21 +598,16 @@ def _is_key(cell: Cell) -> bool:
     return cell.col == 0 and cell.col_span == 1
 
 
-def _is_numeric(column: Sequence[CellState], header_rows: int) -> bool:
-    """Tell whether most of a column's texts below its heading are plain figures."""
-    texts = [s.text for s in column if s.cell.row >= header_rows and s.text]
-    figures = sum(
-        t[-1].isdigit() and t.replace(",", "").replace(".", "").strip("-£$€ ").isdigit()
-        for t in texts
-    )
-    return bool(texts) and figures > 0.7 * len(texts)
+def _is_numeric(texts: Sequence[str], point: str) -> bool:
+    """Tell whether most of a column's texts are numbers."""
+    written = [t for t in texts if t]
+    numbers = sum(parse_amount(t, point) is not None for t in written)
+    return bool(written) and numbers > _MOSTLY * len(written)
 
 
 @lru_cache(maxsize=20_000)
-def after_point(text: str) -> str:
-    """Return what stands from a number's decimal point on, empty where it has none."""
-    found = _DECIMALS.search(text)
-    return found.group() if found else ""
+def _after_point(text: str, point: str) -> str:
+    return after_point(text, point)
 
 
 def _line_count(state: CellState) -> int:

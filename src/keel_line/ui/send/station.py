@@ -23,6 +23,7 @@ from typing_extensions import override
 from keel_line.desk.desk import SEND_FORMATS
 from keel_line.desk.sample import judge_drawn
 from keel_line.errors import KeelLineError
+from keel_line.send.numbers import count_open
 from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme
 
@@ -30,6 +31,7 @@ TROUBLE, FINE = True, False
 _NOTES = {
     ".xlsx": "One sheet a table, numbers as numbers",
     ".csv": "One file a table",
+    ".tsv": "One file a table",
     ".json": "Places, confidence and other readings of each cell",
 }
 
@@ -75,6 +77,14 @@ def make_preflight(session: Session) -> list[PreflightLine]:
     if bare:
         noun = "page has" if len(bare) == 1 else "pages have"
         lines.append(PreflightLine(f"{len(bare)} {noun} no table", "rule", calls=True))
+    left_open = sum(map(count_open, session.tables))
+    if left_open:
+        text = (
+            "1 number stays text: its comma may part thousands or decimals"
+            if left_open == 1
+            else f"{left_open} numbers stay text: their comma may part thousands or decimals"
+        )
+        lines.append(PreflightLine(text, "proof", calls=True))
     cells = sum(len(t.cells) for t in session.tables)
     rows = sum(t.grid.rows for t in session.tables)
     noun = "table" if len(session.tables) == 1 else "tables"
@@ -264,15 +274,16 @@ class SendStation(QWidget):
                 self._there = there
                 self.said.emit(_ask_for(there), TROUBLE)
                 return
-            self.written = desk.send(target, tables)
+            sent = desk.send(target, tables)
         except KeelLineError as error:
             self.said.emit(str(error), TROUBLE)
             return
+        self.written = sent.files
         self.target.setText(str(target))
         names = "\n".join(str(p) for p in self.written)
-        self._done.setText(f"Written:\n{names}")
+        self._done.setText("\n".join([f"Written:\n{names}", *sent.notices]))
         self._afterwards.show()
-        self.said.emit(f"Wrote {self.written[0].name}.", FINE)
+        self.said.emit(" ".join([f"Wrote {self.written[0].name}.", *sent.notices]), FINE)
 
     def _open(self) -> None:
         if self.written:
