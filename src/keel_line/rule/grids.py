@@ -15,6 +15,7 @@ from keel_line.model.geometry import Box, overlap
 from keel_line.model.grid import Cell, Direction, Grid, Rule
 from keel_line.model.page import PageText
 from keel_line.rule.alignment import find_aligned, find_passed_over
+from keel_line.rule.crammed import is_crammed, may_cram, takes_place_of
 from keel_line.rule.mend import shift_grid
 from keel_line.rule.rules import RuleField, find_rules, look_along, make_rule_field
 from keel_line.rule.sideways import (
@@ -174,8 +175,26 @@ def _survey(
 ) -> Survey:
     """Find what white space shows outside the ruled tables; ``write`` gathers the writing there.
 
-    Areas in ``others`` are left out, too.
+    Ruled grids whose cells hold whole parts of a table give way to what alignment shows, where it
+    shows more; their rules help it. Areas in ``others`` are left out.
     """
+    high = [g for g in ruled if not g.on_side and may_cram(g, dpi)]
+    whole = write([_around(box, dpi * _TAKEN_IN) for box in others]) if high else None
+    crammed = [] if whole is None else [g for g in high if is_crammed(g, whole)]
+    kept = [g for g in ruled if g not in crammed]
+    found = _search(rules, kept, dpi, write, others)
+    back = [g for g in crammed if not any(takes_place_of(a, g) for a in found.grids)]
+    return _search(rules, [*kept, *back], dpi, write, others) if back else found
+
+
+def _search(
+    rules: list[Rule],
+    ruled: list[Grid],
+    dpi: float,
+    write: Callable[[list[Box]], Writing],
+    others: Sequence[Box],
+) -> Survey:
+    """Find what white space shows outside the ruled tables and ``others``."""
     taken = [_around(box, dpi * _TAKEN_IN) for box in (*(g.box for g in ruled), *others)]
     loose = [r for r in rules if not any(_lies_in(r, box) for box in taken)]
     writing = write(taken)

@@ -1,0 +1,72 @@
+"""A ruled cell that holds a whole part of a table gives way to what alignment shows."""
+
+from __future__ import annotations
+
+import pytest
+
+from keel_line.gather.sources import load_page
+from keel_line.model.grid import Grid
+from keel_line.rule.grids import find_grids, survey_text
+from synth.pdf import draw_line, write_pdf, write_words
+
+XS = (80.0, 220.0, 330.0, 440.0)
+TOP, STEP = 700.0, 18.0
+HEADING = ("Vessel", "Tons", "Dues")
+NAMES = ("Marigold", "Windrush", "Kittiwake", "Skerry", "Linnet", "Gannet", "Curlew", "Fulmar")
+ROWS = [(name, f"{137 * (i + 3)}", f"{i + 2}.50") for i, name in enumerate(NAMES)]
+
+
+def lay(rows: list[tuple[str, ...]], lines: list[str]) -> bytes:
+    words = [
+        write_words(text, x + 8, TOP - STEP * (i + 0.7))
+        for i, row in enumerate([HEADING, *rows])
+        for x, text in zip(XS[:3], row, strict=True)
+    ]
+    return write_pdf([[*lines, *words]])
+
+
+def frame(low: float, *at: float) -> list[str]:
+    """A frame down to ``low``, and rules across ``at`` heights."""
+    across = [draw_line(XS[0], y, XS[-1], y) for y in (TOP, *at, low)]
+    return [*across, *(draw_line(x, TOP, x, low) for x in (XS[0], XS[-1]))]
+
+
+def find_both(data: bytes) -> tuple[Grid, Grid]:
+    """Find the page's one table by its own characters, and by its ink."""
+    page = load_page(data, "page.pdf", 1)
+    assert page.text is not None
+    (by_text,) = survey_text(page.text, 300.0).grids
+    (by_ink,) = find_grids(page.pixels, 300.0)
+    return by_text, by_ink
+
+
+@pytest.mark.parametrize("down", [False, True])
+def test_a_frame_with_a_rule_under_the_heading_is_no_grid_of_two_cells(*, down: bool) -> None:
+    low = TOP - STEP * 9
+    lines = frame(low, TOP - STEP)
+    if down:  # and rules between the columns
+        lines += [draw_line(x, TOP, x, low) for x in XS[1:3]]
+    for grid in find_both(lay(ROWS, lines)):
+        assert (grid.rows, grid.cols) == (9, 3)
+        assert grid.is_ruled("across", grid.y_lines[1])
+
+
+def test_a_rule_down_after_the_first_column_does_not_hold_the_rows_together() -> None:
+    low = TOP - STEP * 9
+    lines = [*frame(low, TOP - STEP), draw_line(XS[1], TOP, XS[1], low)]
+    for grid in find_both(lay(ROWS, lines)):
+        assert (grid.rows, grid.cols) == (9, 3)
+
+
+def test_text_that_wraps_in_several_columns_stays_in_its_cells() -> None:
+    long = (6, 4, 5), (5, 6, 4), (4, 5, 6)
+    at, words, lines = TOP - STEP, [], [TOP - STEP]
+    for counts in long:
+        for x, count in zip(XS[:3], counts, strict=True):
+            words += [write_words("lamp oil", x + 8, at - STEP * (i + 0.7)) for i in range(count)]
+        at -= STEP * max(counts)
+        lines.append(at)
+    heading = [write_words(t, x + 8, TOP - STEP * 0.7) for t, x in zip(HEADING, XS, strict=False)]
+    down = [draw_line(x, TOP, x, at) for x in XS[1:3]]
+    for grid in find_both(write_pdf([[*frame(at, *lines[:-1]), *down, *heading, *words]])):
+        assert (grid.rows, grid.cols) == (4, 3)
