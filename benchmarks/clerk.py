@@ -108,7 +108,7 @@ class _Clerk:
     def answer(self, text: str) -> None:
         """Settle the cell at hand as it ought to be, with as few keys as that takes."""
         state, view = self.window.session.cell, self.window.proof.panel.view
-        offered = [_plain(t) for t, _ in view.readings][:9] if view else []
+        offered = [_plain(o.text) for o in view.readings][:9] if view else []
         if state is not None and text == _plain(state.text):
             self.press(_Key.Key_Return)
         elif text in offered:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import pytest
 
 from keel_line.gather.sources import load_page
@@ -16,7 +18,7 @@ NAMES = ("Marigold", "Windrush", "Kittiwake", "Skerry", "Linnet", "Gannet", "Cur
 ROWS = [(name, f"{137 * (i + 3)}", f"{i + 2}.50") for i, name in enumerate(NAMES)]
 
 
-def lay(rows: list[tuple[str, ...]], lines: list[str]) -> bytes:
+def lay(rows: Sequence[tuple[str, ...]], lines: list[str]) -> bytes:
     words = [
         write_words(text, x + 8, TOP - STEP * (i + 0.7))
         for i, row in enumerate([HEADING, *rows])

@@ -16,7 +16,7 @@ from keel_line.model.table import CellState, Settled, TableState, column_name
 from keel_line.ui.app import make_app
 from keel_line.ui.dockets import earlier_dockets, new_docket_path
 from keel_line.ui.gather.station import describe_state
-from keel_line.ui.proof.doubt_panel import DoubtPanel, DoubtView
+from keel_line.ui.proof.doubt_panel import DoubtPanel, DoubtView, offer_readings
 from keel_line.ui.proof.interline import Interline
 from keel_line.ui.proof.lens import Lens
 from keel_line.ui.proof.soundings import Soundings
@@ -215,7 +215,7 @@ DOUBT = DoubtView(
     "Dues · row 3",
     "The third figure is unclear.",
     True,
-    (("12", "as read"), ("72", "")),
+    offer_readings([("12", "as read"), ("72", "")]),
 )
 
 

@@ -78,6 +78,7 @@ def open_memory() -> Opened:
     """Open a docket that has no file."""
     connection = sqlite3.connect(":memory:", isolation_level=None, check_same_thread=False)
     prepare(connection, "the docket")
+    connection.execute("PRAGMA foreign_keys = ON")
     return Opened(connection)
 
 
@@ -176,10 +177,8 @@ def _open_for_writing(path: Path, *, new: bool) -> sqlite3.Connection:
         connection.execute("PRAGMA journal_mode = WAL").fetchone()
         # What was settled is on the disk, not only on its way there, when it is said to be.
         connection.execute("PRAGMA synchronous = FULL")
-        connection.execute("BEGIN IMMEDIATE")
-        connection.execute("DELETE FROM source WHERE complete = 0")  # cut short by a kill
-        connection.execute("COMMIT")
         connection.execute("PRAGMA foreign_keys = ON")
+        connection.execute("DELETE FROM source WHERE complete = 0")  # cut short by a kill
     except BaseException:
         connection.close()
         if new:

@@ -87,9 +87,24 @@ class Theme:
         """Return the interface's face; its figures all have one width."""
         return QFont(_font(self.point * scale, weight))
 
+    def reading(self, scale: float = 1.0, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+        """Return the face for what was read: no two characters in it look alike.
+
+        Its I has serifs, its l a tail, its 0 a slash.
+        """
+        return QFont(_reading_font(self.point * scale, weight))
+
+    def bold_reading(self, scale: float = 1.0) -> QFont:
+        """Return the face for readings that matter most."""
+        return self.reading(scale, QFont.Weight.DemiBold)
+
     def bold(self, scale: float = 1.0) -> QFont:
         """Return the face for what matters most."""
         return self.font(scale, QFont.Weight.DemiBold)
+
+
+_APART = ("ss02", "zero", "cv05", "cv08")
+"""Features of the face that tell apart I, l and 1, O and 0."""
 
 
 @cache
@@ -104,6 +119,15 @@ def _font(point: float, weight: QFont.Weight) -> QFont:
     font.setWeight(weight)
     font.setFeature(QFont.Tag("tnum"), 1)
     return font
+
+
+@cache
+def _reading_font(point: float, weight: QFont.Weight) -> QFont:
+    font = _font(point, weight)
+    apart = QFont(font)
+    for feature in _APART:
+        apart.setFeature(QFont.Tag(feature), 1)
+    return apart
 
 
 def load_faces() -> None:

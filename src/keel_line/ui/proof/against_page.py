@@ -142,7 +142,7 @@ class OverlaidPage(PageView):
         """Return the face in a size; kept, since a page has few sizes."""
         found = self._fonts.get(pixels)
         if found is None:
-            found = self._theme.font()
+            found = self._theme.reading()
             found.setPixelSize(max(1, pixels))
             self._fonts[pixels] = found
         return found

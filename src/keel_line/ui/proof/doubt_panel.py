@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 from typing_extensions import override
 
+from keel_line.desk.signs import find_differing, name_signs
 from keel_line.ui.theme import Theme
 
 _WRAPPED = int(Qt.TextFlag.TextWordWrap) | int(Qt.AlignmentFlag.AlignVCenter)
@@ -21,6 +23,30 @@ _KEYS = (
 )
 _VOUCH = ("Alt+0", "paper says so")
 _PLAIN = ("Ctrl+'", "either will do")
+
+
+@dataclass(frozen=True)
+class Offered:
+    """A reading that can be taken, and what is said of it.
+
+    ``differs`` are the characters in which it differs from the first one, or that one from the
+    second; ``signs`` names them where they could be taken for others.
+    """
+
+    text: str
+    note: str = ""
+    differs: tuple[int, ...] = ()
+    signs: str = ""
+
+
+def offer_readings(readings: Sequence[tuple[str, str]]) -> tuple[Offered, ...]:
+    """Return readings with their notes as they are offered, the first being what stands."""
+    out = []
+    for number, (text, note) in enumerate(readings):
+        beside = readings[0] if number else readings[1] if len(readings) > 1 else None
+        differs = () if beside is None else find_differing(text, beside[0])
+        out.append(Offered(text, note, differs, name_signs(text, differs)))
+    return tuple(out)
 
 
 @dataclass(frozen=True)
@@ -37,7 +63,7 @@ class DoubtView:
     place: str
     reason: str
     doubtful: bool
-    readings: tuple[tuple[str, str], ...]
+    readings: tuple[Offered, ...]
     broken: bool = False
     signs: bool = False
     keys: tuple[tuple[str, str], ...] = ()
@@ -123,7 +149,7 @@ class DoubtPanel(QWidget):
         height = theme.em * 1.68
         wide = self.width() * self._readings_share
         label_wide = QFontMetricsF(theme.font(0.88)).horizontalAdvance("Alt+5") + 20
-        for i, (text, note) in enumerate(view.readings):
+        for i, offered in enumerate(view.readings):
             y = top + i * (height + 3)
             if y + height > self.height():
                 break
@@ -139,18 +165,10 @@ class DoubtPanel(QWidget):
             painter.drawText(
                 box.adjusted(8, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, f"Alt+{i + 1}"
             )
-            painter.setFont(theme.bold(1.08))
-            painter.setPen(theme.color("ink"))
+            note = ", ".join(filter(None, (offered.signs, offered.note)))
             note_wide = QFontMetricsF(theme.font(0.88)).horizontalAdvance(note) + 10 if note else 0
             room = wide - label_wide - 16 - note_wide
-            shown = QFontMetricsF(painter.font()).elidedText(
-                text.replace("\n", " ⏎ ") or "blank", Qt.TextElideMode.ElideRight, room
-            )
-            painter.drawText(
-                QRectF(box.left() + label_wide, y, room, height),
-                Qt.AlignmentFlag.AlignVCenter,
-                shown,
-            )
+            self._paint_offered(painter, offered, QRectF(box.left() + label_wide, y, room, height))
             if note:
                 painter.setFont(theme.font(0.88))
                 painter.setPen(theme.color("quiet"))
@@ -159,6 +177,23 @@ class DoubtPanel(QWidget):
                     Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
                     note,
                 )
+
+    def _paint_offered(self, painter: QPainter, offered: Offered, box: QRectF) -> None:
+        """Paint a reading, with a stroke under each character in which it differs."""
+        theme = self._theme
+        painter.setFont(theme.bold_reading(1.08))
+        painter.setPen(theme.color("ink"))
+        metrics = QFontMetricsF(painter.font())
+        text = offered.text.replace("\n", "⏎")  # as long as before: places stay
+        shown = metrics.elidedText(text or "blank", Qt.TextElideMode.ElideRight, box.width())
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, shown)
+        low = box.center().y() + metrics.ascent() * 0.62
+        for at in offered.differs:
+            left, right = (metrics.horizontalAdvance(text[:n]) for n in (at, at + 1))
+            if right <= box.width():
+                stroke = QRect(round(box.left() + left), round(low), 0, 2)
+                stroke.setWidth(max(4, round(right - left)))
+                painter.fillRect(stroke, theme.color("brass"))
 
     @property
     def _readings_share(self) -> float:

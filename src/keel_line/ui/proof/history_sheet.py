@@ -186,6 +186,7 @@ class HistorySheet(QWidget):
         """Dress anew."""
         self._theme = theme
         self._heading.setFont(theme.bold(1.25))
+        self.table.setFont(theme.reading())
 
     def begin(self) -> None:
         """Show the docket's corrections, the latest first."""

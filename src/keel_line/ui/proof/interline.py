@@ -180,7 +180,7 @@ class Interline(QAbstractScrollArea):
         self._numeric = [
             _is_numeric(texts, point) for texts, point in zip(bodies, self._points, strict=True)
         ]
-        fonts = (self._theme.font(1.08), self._theme.bold(1.08))
+        fonts = (self._theme.reading(1.08), self._theme.bold_reading(1.08))
         self._faces = tuple((font, QFontMetricsF(font)) for font in fonts)
         _, metrics = self._faces[True]
         self._after_point = [
@@ -539,7 +539,7 @@ class Interline(QAbstractScrollArea):
         painter.fillRect(head, theme.color("desk"))
         right = self._left(table.grid.cols)
         painter.fillRect(QRectF(0, 0, right, self._head), theme.color("heading"))
-        painter.setFont(theme.bold(0.95))
+        painter.setFont(theme.bold_reading(0.95))
         painter.setPen(theme.color("ink"))
         metrics = QFontMetricsF(painter.font())
 

@@ -313,7 +313,7 @@ class KindsSheet(QAbstractScrollArea):
         value = self.value(doubt)
         changed = value != state.text
         line = QRectF(sheet.left() + 8, ink.bottom() + em * 0.15, sheet.width() - 16, em * 1.5)
-        painter.setFont(theme.bold(1.08))
+        painter.setFont(theme.bold_reading(1.08))
         painter.setPen(theme.color("quiet" if out or not value else "ink"))
         shown = value.replace("\n", " ⏎ ") or "blank"
         metrics = QFontMetricsF(painter.font())

@@ -185,7 +185,7 @@ class Lens(QWidget):
         assert callable(place)  # noqa: S101 - a function of the painter above
         left, right = place(line[0].box[0], 0).x(), place(line[-1].box[2], 0).x()
         room = (right - left) / len(line)
-        font = theme.font()
+        font = theme.reading()
         wanted = min(row * 0.72, max(10.0, room * 1.5))
         font.setPixelSize(round(wanted))
         for char in line:

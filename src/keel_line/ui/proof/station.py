@@ -21,7 +21,7 @@ from keel_line.desk.typing import complete, say_unlike
 from keel_line.model.finding import DrawnSum
 from keel_line.model.table import CellState, TableState, column_name
 from keel_line.ui.proof.against_page import AgainstPage
-from keel_line.ui.proof.doubt_panel import DoubtPanel, DoubtView
+from keel_line.ui.proof.doubt_panel import DoubtPanel, DoubtView, offer_readings
 from keel_line.ui.proof.editor import CellEditor
 from keel_line.ui.proof.history_sheet import HistorySheet
 from keel_line.ui.proof.interline import Interline
@@ -315,7 +315,7 @@ class ProofStation(QWidget):
             place,
             reason,
             state.in_doubt,
-            tuple((text, note) for text, note in self._readings(table, state)),
+            offer_readings(self._readings(table, state)),
             failing and findings[0].kind in RECKONINGS,
             state.in_doubt and differs_in_signs(state.reading),
         )
@@ -565,7 +565,7 @@ class ProofStation(QWidget):
     # --- typing --------------------------------------------------------------------------------
 
     def _edit(self, text: str) -> None:
-        self.editor.setFont(self._theme.bold(1.08))
+        self.editor.setFont(self._theme.bold_reading(1.08))
         self.editor.quiet = self._theme.color("quiet")
         self._unlike = ""
         self._typing_in = self._session.cell.id

@@ -47,7 +47,7 @@ class SheetModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return self._texts.get((index.row(), index.column()), "")
         if role == Qt.ItemDataRole.FontRole and heading:
-            return self._theme.bold(0.92)
+            return self._theme.bold_reading(0.92)
         if role == Qt.ItemDataRole.BackgroundRole and heading:
             return self._theme.color("heading")
         if role == Qt.ItemDataRole.TextAlignmentRole:

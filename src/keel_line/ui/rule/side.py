@@ -83,7 +83,7 @@ class Side(QWidget):
             c = state.cell
             if c.row_span > 1 or c.col_span > 1:
                 self.sheet.setSpan(c.row, c.col, c.row_span, c.col_span)
-        self.sheet.setFont(self._theme.font(0.92))
+        self.sheet.setFont(self._theme.reading(0.92))
         if (header := self.sheet.verticalHeader()) is not None:
             header.setDefaultSectionSize(round(self._theme.em * 1.9))
         self.sheet.resizeColumnsToContents()
