@@ -7,7 +7,7 @@ FONTS_READY := .cache/fonts/index.json
 TRAIN_VENV := .cache/venv-training
 TRAIN_READY := $(TRAIN_VENV)/.ready
 
-.PHONY: demo test lint types bench screenshots fonts demo-pages training test-training wheel clean help
+.PHONY: demo test lint types bench torture screenshots fonts demo-pages training test-training wheel clean help
 
 help: ## Show what can be made
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -23,6 +23,7 @@ demo: $(READY) ## Open the window with the demo docket (without a display: conve
 	@$(BIN)/keel-line demo
 
 test: $(READY) ## Run the tests
+	@sh tools/test_programs.sh
 	@QT_QPA_PLATFORM=offscreen $(BIN)/pytest
 
 lint: $(READY) ## Check style and the direction of imports
@@ -39,6 +40,10 @@ fonts: $(FONTS_READY) ## Fetch the faces and word lists that pages are made with
 
 bench: $(FONTS_READY) ## Measure accuracy, speed and memory; writes docs/accuracy.md
 	@$(BIN)/python -m benchmarks.run
+
+torture: $(READY) ## Kill, damage and listen: what must hold; writes docs/torture.md
+	@sh tools/test_programs.sh
+	@$(BIN)/python -m benchmarks.torture
 
 screenshots: $(READY) ## Take the pictures in docs/screenshots from the demo docket
 	@sh tools/screenshots.sh $(BIN)/python

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import contextlib
 import ctypes
+import logging
 import multiprocessing
 import os
 import pickle
@@ -185,6 +186,7 @@ def _serve(connection: Connection, memory: int, parent: int) -> None:
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
     if os.getppid() != parent:  # it ended before it could be bound to
         return
+    _keep_decoders_quiet()
     resource.setrlimit(resource.RLIMIT_DATA, (memory, memory))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     # Workers must not fight over cores: each uses one thread, for linear algebra too.
@@ -202,6 +204,14 @@ def _serve(connection: Connection, memory: int, parent: int) -> None:
         while True:
             fn, args, kwargs = connection.recv()
             _answer(connection, partial(fn, *args, **kwargs))
+
+
+def _keep_decoders_quiet() -> None:
+    """Leave the terminal to our own log: decoders write of every bad byte to standard error."""
+    logging.basicConfig(stream=os.fdopen(os.dup(2), "w"))
+    nowhere = os.open(os.devnull, os.O_WRONLY)
+    os.dup2(nowhere, 2)
+    os.close(nowhere)
 
 
 def _answer(connection: Connection, job: Callable[[], object]) -> None:

@@ -83,6 +83,10 @@ class Docket:
             self._lock.release()
             self._lock = None
 
+    def check(self) -> str:
+        """Look through the whole file; return "ok", or what is damaged."""
+        return str(self._db.execute("PRAGMA integrity_check").fetchone()[0])
+
     @contextmanager
     def _writing(self) -> Iterator[sqlite3.Connection]:
         if self.read_only:
