@@ -387,7 +387,7 @@ def test_the_first_doubt_is_at_hand_in_whatever_order_pages_are_done(window: Win
     pages = [p.id for p in desk.pages()]
     window.go_to("gather")
     session.set_desk(desk)
-    session.tables = []
+    session._count_tables([])
     for page_id in reversed(pages):
         session.take_page(page_id)
     assert len(session.tables) == 6

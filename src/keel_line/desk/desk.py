@@ -151,6 +151,10 @@ class Desk:
         """Return the docket's pages in order."""
         return self.docket.pages()
 
+    def page(self, page_id: int) -> PageState | None:
+        """Return one page; None where there is none of that id."""
+        return self.docket.page(page_id)
+
     # --- square --------------------------------------------------------------------------------
 
     def choose(self, choices: Sequence[tuple[int, SquareChoice]], why: str) -> None:

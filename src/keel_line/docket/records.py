@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import sqlite3
+from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -72,14 +73,17 @@ def name_tables(tables: list[tuple[str, str, int]]) -> list[str]:
     ``tables`` are (own name, source, page). A source's only table is called as the source is;
     several are numbered through, with the page where there is more than one.
     """
+    many = Counter(source for _, source, _ in tables)
+    pages = {source: set[int]() for source in many}
+    for _, source, page in tables:
+        pages[source].add(page)
     out = []
-    for i, (own, source, page) in enumerate(tables):
+    seen: Counter[str] = Counter()
+    for own, source, page in tables:
+        seen[source] += 1
         stem = Path(source).stem
-        same = [t for t in tables if t[1] == source]
-        number = sum(t[1] == source for t in tables[: i + 1])
-        pages = len({t[2] for t in same}) > 1
-        numbered = f"{stem} {number}" if len(same) > 1 else stem
-        out.append(own or (f"{numbered}, page {page}" if pages else numbered))
+        numbered = f"{stem} {seen[source]}" if many[source] > 1 else stem
+        out.append(own or (f"{numbered}, page {page}" if len(pages[source]) > 1 else numbered))
     return out
 
 
@@ -233,9 +237,12 @@ def _free_places(frame: Frame, cells: Sequence[Cell]) -> list[Cell]:
 
 
 def read_evidence(evidence: object) -> Reading:
-    """Return a cell's reading; one that says so where its record is damaged."""
+    """Return a cell's reading; one that says so where its record is damaged.
+
+    What its confidence was made from stays in the docket: it would fill the memory.
+    """
     try:
-        return msgspec.json.decode(_bytes_of(evidence), type=Reading)
+        return replace(msgspec.json.decode(_bytes_of(evidence), type=Reading), features=())
     except (msgspec.DecodeError, UnicodeDecodeError):
         return DAMAGED
 

@@ -54,7 +54,7 @@ class Rule:
         )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Cell:
     """One cell of a grid; ``box`` lies inside its rules."""
 

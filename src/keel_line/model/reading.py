@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from keel_line.model.geometry import Box
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class CharReading:
     """One character with its probability (0 to 1) and its place on the squared page (px)."""
 
@@ -17,7 +17,7 @@ class CharReading:
     line: int = 0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class RunnerUp:
     """Another reading of the same ink and its probability (0 to 1)."""
 
@@ -25,7 +25,7 @@ class RunnerUp:
     probability: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Reading:
     """A cell's reading.
 

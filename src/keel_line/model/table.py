@@ -19,7 +19,7 @@ class Table:
     caption: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Settled:
     """What the clerk said of a cell.
 
@@ -32,7 +32,7 @@ class Settled:
     as_printed: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class CellState:
     """A cell with its reading and, where the clerk settled it, the settled value.
 

@@ -14,7 +14,7 @@ from PyQt6.QtGui import QImage
 from keel_line._shared.memory import set_aside
 from keel_line.desk.desk import Desk
 from keel_line.desk.learning import LEAST_SEEN, Experience, Topic, topic_of
-from keel_line.desk.misreadings import Misreadings, gather_misreadings
+from keel_line.desk.misreadings import Misreadings
 from keel_line.model.docket import PageState, Step
 from keel_line.model.finding import Sums
 from keel_line.model.table import CellState, TableState
@@ -86,7 +86,8 @@ class Session(QObject):
         self._from_docket = False
         # How often each topic was met in settled cells, by table.
         self._met: Counter[tuple[int, Topic]] = Counter()
-        self._where: dict[int, tuple[int, int]] = {}
+        self._where: dict[int, tuple[int, int]] = {}  # by cell: its table, and its number in it
+        self._at: dict[int, int] = {}  # by table: where it stands in the docket's order
         self._changes: dict[int, set[int] | None] = {}
         self.order: Order = "columns"
         self._held = False
@@ -105,7 +106,7 @@ class Session(QObject):
         self._originals.clear()
         self.table_index = self.cell_index = 0
         self._held = False
-        self.tables = []
+        self._count_tables([])
         self.reload()
 
     def close(self) -> None:
@@ -134,26 +135,7 @@ class Session(QObject):
         first = not self.tables
         if sum(len(t.cells) for t in tables) > _MANY_CELLS:
             set_aside()  # a search for cycles among them would hold the window for a second
-        self.tables = tables
-        self._to_learn.clear()
-        self._unjudged.clear()  # the desk hands tables out judged
-        self.tallies = [count_table(t) for t in tables]
-        self.experience = Experience()
-        self._misreadings = gather_misreadings(tables)
-        self.to_recall.empty()
-        self._met = Counter()
-        for index, table in enumerate(tables):
-            for state in table.cells:
-                self.experience.add(state)
-                if state.settled is not None and (topic := topic_of(state)) is not None:
-                    self._met[index, topic] += 1
-        self._where = {
-            state.id: (t, c)
-            for t, table in enumerate(tables)
-            for c, state in enumerate(table.cells)
-        }
-        self._changes = {t.id: None for t in tables}
-        self._sort_doubts()
+        self._count_tables(tables)
         if at is not None:
             self._go_to_cell_id(at)
         self._stay_within()
@@ -162,6 +144,55 @@ class Session(QObject):
             self.table_index, self.cell_index = self._doubts[0]
         self.tables_changed.emit()
         self.moved.emit()
+
+    def _count_tables(self, tables: list[TableState]) -> None:
+        """Take tables in; only the cells of those that came or went are counted."""
+        before = {
+            id(t.cells): (t, tally) for t, tally in zip(self.tables, self.tallies, strict=True)
+        }
+        kept = {id(t.cells) for t in tables} & before.keys()
+        for key, (table, _) in before.items():
+            if key not in kept:
+                self._count_whole(table, -1)
+        for table in tables:
+            if id(table.cells) not in kept:
+                self._count_whole(table, 1)
+        self.tallies = [
+            before[id(t.cells)][1] if id(t.cells) in kept else count_table(t) for t in tables
+        ]
+        stay = {t.id for t in tables if id(t.cells) in kept}
+        self._to_learn &= stay
+        self._unjudged &= stay  # the desk hands tables out judged
+        self._changes = {
+            t.id: self._changes.get(t.id, set()) if t.id in stay else None for t in tables
+        }
+        self.to_recall.empty()
+        now = {t.id: i for i, t in enumerate(tables)}
+        doubts = [(now[t], c) for i, c in self._doubts if (t := self.tables[i].id) in stay]
+        doubts += [
+            (now[t.id], c)
+            for t in tables
+            if t.id not in stay
+            for c, state in enumerate(t.cells)
+            if state.in_doubt
+        ]
+        self.tables, self._at = tables, now
+        self._doubts = sorted(doubts, key=self._position)
+
+    def _count_whole(self, table: TableState, times: int) -> None:
+        """Count what a table's cells teach in (1) or out (-1), and where they are."""
+        columns = table.grid.cols
+        for place, state in enumerate(table.cells):
+            if times > 0:
+                self._where[state.id] = (table.id, place)
+            elif self._where.get(state.id, (0, 0))[0] == table.id:
+                del self._where[state.id]
+            if state.settled is None:
+                continue
+            self.experience.add(state, times)
+            self._misreadings.add(columns, state, times)
+            if (topic := topic_of(state)) is not None:
+                self._met[table.id, topic] += times
 
     def _stay_within(self) -> None:
         """Put a cell at hand that is there, where the one before is gone."""
@@ -228,10 +259,10 @@ class Session(QObject):
             self.go_to(self.table_index, number)
 
     def _go_to_cell_id(self, cell_id: int) -> bool:
-        place = self._where.get(cell_id)
-        if place is None:
+        table_id, place = self._where.get(cell_id, (-1, 0))
+        if table_id not in self._at:
             return False
-        self.table_index, self.cell_index = place
+        self.table_index, self.cell_index = self._at[table_id], place
         return True
 
     # --- doubts -----------------------------------------------------------------------------
@@ -353,7 +384,7 @@ class Session(QObject):
 
     def _index_of(self, table_id: int) -> int | None:
         """Return where a table is in the docket's order; None where it is no more."""
-        return next((i for i, t in enumerate(self.tables) if t.id == table_id), None)
+        return self._at.get(table_id)
 
     # --- settling ----------------------------------------------------------------------------
 
@@ -435,10 +466,10 @@ class Session(QObject):
         places: dict[int, list[int]] = {}
         for cell_id in cell_ids:
             if cell_id in self._where:
-                table, cell = self._where[cell_id]
-                places.setdefault(table, []).append(cell)
-        for table, cells in places.items():
-            self._refresh_table(table, cells)
+                table_id, place = self._where[cell_id]
+                places.setdefault(table_id, []).append(place)
+        for table_id, own in places.items():
+            self._refresh_table(self._at[table_id], own)
 
     def _refresh_table(self, index: int, places: Sequence[int]) -> None:
         """Bring some cells of a table up to date; ``places`` count along its cells."""
@@ -504,7 +535,7 @@ class Session(QObject):
         if state.recalled:  # that it is right says something of those that were recalled with it
             return True
         topic = topic_of(state)
-        if topic is None or self._met[index, topic] + 1 < LEAST_SEEN:
+        if topic is None or self._met[self.tables[index].id, topic] + 1 < LEAST_SEEN:
             return False
         cells = self.tables[index].cells
         own = (cells[c] for t, c in self._doubts if t == index)
@@ -550,7 +581,7 @@ class Session(QObject):
         if self._misreadings.add(columns, state, times):
             self._telling.add(columns)
         if state.settled is not None and (topic := topic_of(state)) is not None:
-            self._met[index, topic] += times
+            self._met[self.tables[index].id, topic] += times
         if not state.in_doubt:
             return
         if times > 0:

@@ -46,6 +46,10 @@ def describe_state(page: PageState) -> str:
     return ", ".join([tables, *done])
 
 
+def _key(row: PageState | SourceState) -> tuple[type, int]:
+    return (type(row), row.id)
+
+
 class ManifestModel(QAbstractTableModel):
     """Pages and troubled sources as rows."""
 
@@ -54,6 +58,7 @@ class ManifestModel(QAbstractTableModel):
         self._theme = theme
         self._rows: list[PageState | SourceState] = []
         self._small: dict[int, QPixmap] = {}
+        self._pictured: set[int] = set()
 
     def set_theme(self, theme: Theme) -> None:
         """Dress anew."""
@@ -62,10 +67,19 @@ class ManifestModel(QAbstractTableModel):
         self.endResetModel()
 
     def show(self, rows: list[PageState | SourceState], small: dict[int, QPixmap]) -> None:
-        """Show other rows."""
-        self.beginResetModel()
+        """Show other rows; where they are of the same pages, only what changed is shown anew."""
+        before, pictured = self._rows, self._pictured
+        self._pictured = set(small)
+        if [_key(row) for row in rows] != [_key(row) for row in before]:
+            self.beginResetModel()
+            self._rows, self._small = rows, small
+            self.endResetModel()
+            return
         self._rows, self._small = rows, small
-        self.endResetModel()
+        fresh = self._pictured - pictured
+        for number, (old, new) in enumerate(zip(before, rows, strict=True)):
+            if old != new or (isinstance(new, PageState) and new.id in fresh):
+                self.dataChanged.emit(self.index(number, 0), self.index(number, len(COLUMNS) - 1))
 
     def row_at(self, index: int) -> PageState | SourceState:
         """Return what stands in a row."""
@@ -251,8 +265,9 @@ class GatherStation(QWidget):
         self._stack.setCurrentIndex(1 if rows else 0)
         at = self.table.currentIndex().row()
         self.model.show(rows, small)
-        if rows:
-            self.table.selectRow(min(max(at, 0), len(rows) - 1))
+        wanted = min(max(at, 0), len(rows) - 1)
+        if rows and self.table.currentIndex().row() != wanted:
+            self.table.selectRow(wanted)
         self.first = self.table if rows else self.begin_button
         if first_ones:
             self.table.setFocus()

@@ -274,7 +274,7 @@ class RuleStation(QWidget):
             self.changed.emit()
 
     def _page(self) -> PageState | None:
-        return next((p for p in self._session.desk.pages() if p.id == self._page_id), None)
+        return self._session.desk.page(self._page_id)
 
     def _take_tables(self) -> None:
         """Show the docket's tables again once the page was read with the mended lines."""
