@@ -122,6 +122,9 @@ def convert(
     except OutputError as error:
         console.print(str(error), style="red", markup=False)
         failed = True
+    except KeyboardInterrupt:
+        console.print("Stopped. Nothing was written.", style="red", markup=False)
+        failed = True
     finally:
         desk.close()
     sys.exit(1 if failed else 0)

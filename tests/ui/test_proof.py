@@ -393,7 +393,7 @@ def test_the_first_doubt_is_at_hand_in_whatever_order_pages_are_done(window: Win
     assert len(session.tables) == 6
     assert (session.table_index, session.cell_index) == session.doubts()[0]
     session.set_desk(desk)
-    session.tables = []
+    session._count_tables([])
     session.take_page(pages[-1])
     window.go_to("proof")
     here = session.cell.id

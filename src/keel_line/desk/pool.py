@@ -142,7 +142,10 @@ class _Worker:
         self._process = _SPAWN.Process(
             target=_serve, args=(theirs, limits.memory, os.getpid()), daemon=True
         )
+        # Ctrl+C is the parent's to act on, from the first moment on.
+        before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
         self._process.start()
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)
         theirs.close()  # so that its death is the end of the connection
         self.pid = self._process.pid or 0
 
@@ -182,7 +185,7 @@ class _Worker:
 
 def _serve(connection: Connection, memory: int, parent: int) -> None:
     """Work on jobs, in a worker process, until there are no more."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl+C is the parent's to act on
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
     if os.getppid() != parent:  # it ended before it could be bound to
         return
