@@ -32,6 +32,7 @@ _P = ParamSpec("_P")
 _T = TypeVar("_T")
 
 _PULSE_EVERY_S = 1.0
+_NICE = 10  # the window comes first
 _PR_SET_PDEATHSIG = 1
 _SPAWN = multiprocessing.get_context("spawn")
 
@@ -189,6 +190,7 @@ def _serve(connection: Connection, memory: int, parent: int) -> None:
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
     if os.getppid() != parent:  # it ended before it could be bound to
         return
+    os.nice(_NICE)
     _keep_decoders_quiet()
     resource.setrlimit(resource.RLIMIT_DATA, (memory, memory))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))

@@ -75,6 +75,7 @@ class Docket:
         self._db, self._lock = opened.connection, opened.lock
         self.read_only = opened.read_only
         self.damage: list[str] = []
+        self._states: dict[int, tuple[Sequence[object] | None, PageState | None]] = {}
 
     def close(self) -> None:
         """Close the file and let it go; what was written stays."""
@@ -159,12 +160,21 @@ class Docket:
     def pages(self) -> list[PageState]:
         """Return all pages in the order they came."""
         rows = self._db.execute(f"{_PAGES} ORDER BY p.source_id, p.number, p.part")
-        return [make_page_state(row) for row in rows]
+        return [self._state_of(row) for row in rows]
+
+    def _state_of(self, row: Sequence[object]) -> PageState:
+        """Return a page as a row has it; one that did not change is not decoded again."""
+        page_id = as_int(row[0])
+        before, state = self._states.get(page_id, (None, None))
+        if state is None or before != row:
+            state = make_page_state(row)
+            self._states[page_id] = (row, state)
+        return state
 
     def page(self, page_id: int) -> PageState | None:
         """Return one page; None where there is none of that id, or it was taken out."""
         row = self._db.execute(f"{_PAGES} AND p.id = ?", (page_id,)).fetchone()
-        return None if row is None else make_page_state(row)
+        return None if row is None else self._state_of(row)
 
     def store_page(self, page_id: int, finding: PageFinding) -> Carried:
         """Store what was found on a page in place of anything found there before.

@@ -24,6 +24,7 @@ from keel_line.ui.theme import Theme
 from keel_line.ui.widgets.plain import plain_label, plain_tip
 
 COLUMNS = ("", "Source", "Page", "What it is", "Size", "Resolution", "State")
+_ROWS_MEASURED = 24  # for the widths of the columns
 _KINDS = {"scan": "scan", "fax": "fax", "photo": "photograph", "text": "real text"}
 
 
@@ -78,7 +79,7 @@ class ManifestModel(QAbstractTableModel):
         self._rows, self._small = rows, small
         fresh = self._pictured - pictured
         for number, (old, new) in enumerate(zip(before, rows, strict=True)):
-            if old != new or (isinstance(new, PageState) and new.id in fresh):
+            if (old is not new and old != new) or (isinstance(new, PageState) and new.id in fresh):
                 self.dataChanged.emit(self.index(number, 0), self.index(number, len(COLUMNS) - 1))
 
     def row_at(self, index: int) -> PageState | SourceState:
@@ -170,6 +171,7 @@ class GatherStation(QWidget):
         if (head := self.table.horizontalHeader()) is not None:
             head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
             head.setSectionResizeMode(len(COLUMNS) - 1, QHeaderView.ResizeMode.Stretch)
+            head.setResizeContentsPrecision(_ROWS_MEASURED)
             head.setHighlightSections(False)
         self.first: QWidget = self.table
         self._stack = QStackedLayout(self)
