@@ -1,4 +1,4 @@
-"""Keeping the interpreter's search for cycles out of the way of large dockets.
+"""Memory: when it runs out, and keeping the interpreter's search for cycles out of the way.
 
 Cells and readings are trees without cycles; a hundred thousand of them make each search take about
 a second, and loading them starts many.
@@ -29,3 +29,11 @@ def set_aside() -> None:
     What is not used any more still goes at once, by its count of references.
     """
     gc.freeze()
+
+
+def is_lack_of_memory(error: BaseException) -> bool:
+    """Tell whether an exception says that memory ran out; each library has one of its own."""
+    if isinstance(error, MemoryError):
+        return True
+    words = str(error).lower()
+    return any(w in words for w in ("bad_alloc", "insufficient memory", "failed to allocate"))

@@ -24,7 +24,8 @@ def shrink(grey: Grey, factor: float) -> Grey:
     """
     if factor >= 1.0:
         return grey
-    small = cv2.resize(grey, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
+    rows, cols = (max(1, round(side * factor)) for side in grey.shape)
+    small = cv2.resize(grey, (cols, rows), interpolation=cv2.INTER_AREA)
     return np.asarray(small, np.uint8)
 
 

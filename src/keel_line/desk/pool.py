@@ -20,6 +20,7 @@ from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
 from multiprocessing.connection import Connection
+from pathlib import Path
 from typing import Any, Literal
 
 import cv2
@@ -192,7 +193,8 @@ def _serve(connection: Connection, memory: int, parent: int) -> None:
         return
     os.nice(_NICE)
     _keep_decoders_quiet()
-    resource.setrlimit(resource.RLIMIT_DATA, (memory, memory))
+    limit = memory + _count_reserved()
+    resource.setrlimit(resource.RLIMIT_DATA, (limit, limit))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     # Workers must not fight over cores: each uses one thread, for linear algebra too.
     cv2.setNumThreads(1)
@@ -209,6 +211,16 @@ def _serve(connection: Connection, memory: int, parent: int) -> None:
         while True:
             fn, args, kwargs = connection.recv()
             _answer(connection, partial(fn, *args, **kwargs))
+
+
+def _count_reserved() -> int:
+    """Return how many bytes this process has reserved for data and does not use.
+
+    The system's limit counts them: stacks and arenas of the libraries.
+    """
+    lines = (line.split() for line in Path("/proc/self/status").read_text().splitlines())
+    sizes = {line[0]: int(line[1]) for line in lines if line[0] in {"VmData:", "RssAnon:"}}
+    return 1024 * max(0, sizes["VmData:"] - sizes["RssAnon:"])
 
 
 def _keep_decoders_quiet() -> None:

@@ -9,6 +9,7 @@ from functools import cache, partial
 import cv2
 import numpy as np
 
+from keel_line._shared.memory import is_lack_of_memory
 from keel_line._shared.paper import Grey, flatten_light, shrink
 from keel_line._shared.pulse import pulse
 from keel_line.desk.intake import DocketSource, FileSource, read_stored
@@ -107,7 +108,7 @@ def answer_fault(request: PageRequest, error: BaseException) -> PageResponse:
             f"{page} could not be read: it is damaged, or takes more memory than a page may have. "
             "Save or scan it anew at 300 dpi; Ctrl+R tries again."
         )
-    elif _is_lack_of_memory(error):
+    elif is_lack_of_memory(error):
         said = (
             f"{page} takes more memory than a page may have. Scan it at 300 dpi, or cut it into "
             "smaller pages."
@@ -119,13 +120,6 @@ def answer_fault(request: PageRequest, error: BaseException) -> PageResponse:
             "Ctrl+R tries again."
         )
     return PageResponse(request.page_id, None, said)
-
-
-def _is_lack_of_memory(error: BaseException) -> bool:
-    if isinstance(error, MemoryError):
-        return True
-    words = str(error).lower()  # the libraries each have an exception of their own for it
-    return "bad_alloc" in words or "insufficient memory" in words or "failed to allocate" in words
 
 
 def load_small_original(request: PageRequest, side_px: int) -> bytes:

@@ -162,6 +162,14 @@ class Docket:
         rows = self._db.execute(f"{_PAGES} ORDER BY p.source_id, p.number, p.part")
         return [self._state_of(row) for row in rows]
 
+    def waiting(self) -> list[int]:
+        """Return the pages that wait to be worked on, in the order they came."""
+        rows = self._db.execute(
+            "SELECT id FROM page WHERE hidden = 0 AND progress = 'waiting'"
+            " ORDER BY source_id, number, part"
+        )
+        return [as_int(row[0]) for row in rows]
+
     def _state_of(self, row: Sequence[object]) -> PageState:
         """Return a page as a row has it; one that did not change is not decoded again."""
         page_id = as_int(row[0])

@@ -8,11 +8,14 @@ from contextlib import contextmanager
 from keel_line.errors import InputError
 
 LEAST_SIDE_PX = 16
-MOST_PIXELS = 200_000_000
-"""Largest page that is taken: about A0 at 360 dpi in grey."""
+MOST_ASPECT = 40
+"""Longer side over the shorter: what is beyond is a strip, not a page."""
 
-MOST_SAMPLES = 300_000_000
-"""Most pixels times colours: about A1 at 360 dpi in colour."""
+MOST_PIXELS = 150_000_000
+"""Largest page that is taken: A0 at 300 dpi in grey. What is larger takes too much memory."""
+
+MOST_SAMPLES = 220_000_000
+"""Most pixels times colours: A3 at 600 dpi in colour."""
 
 
 @contextmanager
@@ -23,6 +26,8 @@ def told_as(words: str) -> Iterator[None]:
     ------
     InputError
         For any exception but a lack of memory.
+    MemoryError
+        For that.
     """
     try:
         yield

@@ -9,7 +9,7 @@ import pypdfium2 as pdfium
 from numpy.typing import NDArray
 
 from keel_line.errors import InputError
-from keel_line.gather.decoders import LEAST_SIDE_PX, MOST_PIXELS, told_as
+from keel_line.gather.decoders import LEAST_SIDE_PX, MOST_ASPECT, MOST_PIXELS, told_as
 from keel_line.gather.pdf_text import read_page_text
 from keel_line.gather.pictures import colour_to_grey
 from keel_line.model.page import Page, PageKind, Resolution
@@ -50,7 +50,7 @@ def load_pdf_page(
         width, height = (side * scale for side in page.get_size())
         if width * height > MOST_PIXELS:
             raise InputError(f"Page {number} of {name} is too large to be drawn at {dpi:.0f} dpi.")
-        if min(width, height) < LEAST_SIDE_PX:
+        if min(width, height) < max(LEAST_SIDE_PX, max(width, height) / MOST_ASPECT):
             raise InputError(f"Page {number} of {name} is too small: nothing can stand on it.")
         bitmap = page.render(scale=scale, rev_byteorder=True)
         pixels = _as_grey(np.asarray(bitmap.to_numpy(), np.uint8), no_colour=no_colour)

@@ -10,7 +10,13 @@ from numpy.typing import NDArray
 from PIL import Image, ImageOps
 
 from keel_line.errors import InputError
-from keel_line.gather.decoders import LEAST_SIDE_PX, MOST_PIXELS, MOST_SAMPLES, told_as
+from keel_line.gather.decoders import (
+    LEAST_SIDE_PX,
+    MOST_ASPECT,
+    MOST_PIXELS,
+    MOST_SAMPLES,
+    told_as,
+)
 from keel_line.gather.tiff import begin_at_page, find_tiff_pages
 from keel_line.model.page import Page, PageKind, Resolution
 
@@ -52,6 +58,8 @@ def load_picture_page(data: bytes, name: str, number: int, *, no_colour: bool = 
             raise InputError(
                 f"{name} is only {width} by {height} pixels: there is no page in it. Scan it again."
             )
+        if max(width, height) > MOST_ASPECT * min(width, height):
+            raise InputError(f"{name} is {width:,} by {height:,} pixels: a strip, not a page.")
         if width * height * len(image.getbands()) > MOST_SAMPLES or width * height > MOST_PIXELS:
             raise InputError(
                 f"{name} is {width:,} by {height:,} pixels, too large for a page. "

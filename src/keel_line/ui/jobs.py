@@ -148,7 +148,7 @@ class Jobs(QObject):
         if self._desk.docket.read_only:
             return
         known = {*self._queue, *self._flying_pages}
-        fresh = [p.id for p in self._desk.waiting() if p.id not in known]
+        fresh = [i for i in self._desk.docket.waiting() if i not in known]
         if not fresh and not self._flying_pages:
             return
         if not self.running:
