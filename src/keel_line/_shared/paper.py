@@ -24,8 +24,10 @@ def shrink(grey: Grey, factor: float) -> Grey:
     """
     if factor >= 1.0:
         return grey
-    rows, cols = (max(1, round(side * factor)) for side in grey.shape)
-    small = cv2.resize(grey, (cols, rows), interpolation=cv2.INTER_AREA)
+    if min(grey.shape) * factor < 1:  # a side that would vanish keeps one pixel
+        rows, cols = (max(1, round(side * factor)) for side in grey.shape)
+        return np.asarray(cv2.resize(grey, (cols, rows), interpolation=cv2.INTER_AREA), np.uint8)
+    small = cv2.resize(grey, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
     return np.asarray(small, np.uint8)
 
 

@@ -25,6 +25,7 @@ from keel_line.ui.tally import Tally, count_table
 Order = Literal["columns", "rows", "doubt"]
 """Doubts table by table down each column, along each row, or the greatest doubt first."""
 
+EVERY_PAGE = -1
 _PICTURES_KEPT = 6
 _MANY_CELLS = 5000
 _REST_MS = 200
@@ -37,7 +38,7 @@ class Session(QObject):
     Signals
     -------
     tables_changed
-        Tables came or went.
+        Tables came or went; carries the id of their page, ``EVERY_PAGE`` where several may have.
     cells_changed
         Cells of the docket changed their value or doubt.
     renewed
@@ -52,7 +53,7 @@ class Session(QObject):
         Pages' squaring was taken back or made again, so that they wait; carries their ids.
     """
 
-    tables_changed = pyqtSignal()
+    tables_changed = pyqtSignal(int)
     cells_changed = pyqtSignal()
     renewed = pyqtSignal()
     moved = pyqtSignal()
@@ -128,9 +129,10 @@ class Session(QObject):
         fresh = self.desk.tables(page_id, self._misreadings)
         known |= {t.id: t for t in fresh}
         order = [(known[i], name) for i, name in self.desk.table_names() if i in known]
-        self._show_tables([t if t.name == name else replace(t, name=name) for t, name in order])
+        named = [t if t.name == name else replace(t, name=name) for t, name in order]
+        self._show_tables(named, page_id)
 
-    def _show_tables(self, tables: list[TableState]) -> None:
+    def _show_tables(self, tables: list[TableState], page_id: int = EVERY_PAGE) -> None:
         at = self.cell.id if self.table is not None else None
         first = not self.tables
         if sum(len(t.cells) for t in tables) > _MANY_CELLS:
@@ -142,7 +144,7 @@ class Session(QObject):
         # Pages are done in any order: until the clerk comes to them, the first doubt is at hand.
         if self._doubts and (first or not self._held):
             self.table_index, self.cell_index = self._doubts[0]
-        self.tables_changed.emit()
+        self.tables_changed.emit(page_id)
         self.moved.emit()
 
     def _count_tables(self, tables: list[TableState]) -> None:

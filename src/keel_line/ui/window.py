@@ -102,6 +102,7 @@ class Window(QMainWindow):
         self._file_notices: list[Notice] = []
         self._renewing = ""
         self._pages: list[PageState] = []
+        self._page_at: dict[int, int] = {}
         self.setWindowTitle("Keel Line")
         self.setMinimumSize(1024, 640)
         self.resize(1280, 800)
@@ -121,8 +122,7 @@ class Window(QMainWindow):
         self.jobs.progress.connect(self._show_progress)
         self.jobs.finished.connect(self._finish)
         self.jobs.noticed.connect(self._take_notice)
-        self.jobs.page_done.connect(self._renew_small)
-        self.session.tables_changed.connect(self.refresh)
+        self.session.tables_changed.connect(self._follow_tables)
         self.session.pages_unsquared.connect(self._follow_unsquared)
         self.session.cells_changed.connect(self._refresh_counts)
         self.session.renewed.connect(self._tell_renewed)
@@ -343,6 +343,7 @@ class Window(QMainWindow):
         """Show the docket as it stands: pages, line, ribbon, counts."""
         desk = self.session.desk
         self._pages = desk.pages()
+        self._page_at = {p.id: i for i, p in enumerate(self._pages)}
         for page in self._pages:
             if page.progress == "done" and page.id not in self._small:
                 self._fetch_small(page.id)
@@ -364,10 +365,19 @@ class Window(QMainWindow):
         if self._at in {"square", "rule"}:
             self._show_page()
 
-    def _renew_small(self, page_id: int) -> None:
-        """Put a page's new small picture in the place of one that is out of date."""
+    def _follow_tables(self, page_id: int) -> None:
+        """Show what became of a page: its own row and picture, not the whole docket anew."""
+        at = self._page_at.get(page_id)
+        page = self.session.desk.page(page_id) if at is not None else None
+        if at is None or page is None:
+            self.refresh()
+            return
+        self._pages[at] = page
         self._fetch_small(page_id)
-        self._ribbon_rest.start()
+        self.gather.model.show_row(at, page)
+        self._refresh_counts()
+        if self._at in {"square", "rule"}:
+            self._show_page()
 
     def _fetch_small(self, page_id: int) -> None:
         data = self.session.desk.docket.small_picture(page_id)

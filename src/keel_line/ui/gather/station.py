@@ -82,6 +82,12 @@ class ManifestModel(QAbstractTableModel):
             if (old is not new and old != new) or (isinstance(new, PageState) and new.id in fresh):
                 self.dataChanged.emit(self.index(number, 0), self.index(number, len(COLUMNS) - 1))
 
+    def show_row(self, number: int, row: PageState) -> None:
+        """Show one row anew."""
+        self._rows[number] = row
+        self._pictured = set(self._small)
+        self.dataChanged.emit(self.index(number, 0), self.index(number, len(COLUMNS) - 1))
+
     def row_at(self, index: int) -> PageState | SourceState:
         """Return what stands in a row."""
         return self._rows[index]
