@@ -15,13 +15,12 @@ from pathlib import Path
 SOURCE = Path(__file__).resolve().parent.parent / "src" / "keel_line"
 PLACEHOLDER = "{…}"
 _SHOWN_IN = ("ui", "cli.py", "settings.py")
-_TELLERS = frozenset(
-    "InputError OutputError DocketError Failed Notice Finding LineDoubt UsageError KeelLineError "
-    "Taken Verdict Reading told_as".split()
-)
+_ERRORS = {"InputError", "OutputError", "DocketError", "KeelLineError", "UsageError", "told_as"}
+_TELLERS = _ERRORS | {"Failed", "Taken", "Notice", "Finding", "LineDoubt", "Verdict", "Reading"}
 _NO_WORDS = re.compile(r"^[\W\d_]*$")
 _CODE = re.compile(
-    r"^[a-z0-9_.:/#-]+$|^(SELECT|INSERT|UPDATE|DELETE|PRAGMA|BEGIN|CREATE) |[{;]\s*\n|: #|px;|border"
+    r"^[a-z0-9_.:/#-]+$|^(SELECT|INSERT|UPDATE|DELETE|PRAGMA|BEGIN|CREATE) |[{;]\s*\n|: #|px;"
+    r"|border|CAST\(|_by_hand|_id, |^SQLITE_|ORDER BY|AND p\.|font-weight|white-space|^\{\w+\}$"
 )
 _STYLES = frozenset({"setStyleSheet", "setObjectName", "getLogger", "setFeature", "Tag", "compile"})
 
@@ -35,11 +34,39 @@ class Words:
     text: str
 
 
+MOST_CHARACTERS = 90
+"""A text on screen is no longer than this, its placeholders left out."""
+
+RETIRED = (
+    "take back",
+    "taken back",
+    "takes it back",
+    "put right",
+    "puts right",
+    "wants a look",
+    "want a look",
+    "pass unseen",
+    "to look at",
+    "looked at",
+    "anew",
+    "go out",
+    "come out",
+    "as it stands",
+    "here stands",
+    "goes by the ending",
+    "put it to the test",
+    "heading row more",
+    "later in order",
+    "what shall be",
+    "lay on other",
+    "any more",
+)
+"""Phrases that a newcomer had to read twice; docs/wording.md says what to write instead."""
+
+
 def collect_words() -> list[Words]:
     """Return every text that may be shown, in the order of its modules and lines."""
-    return sorted(
-        {words for path in sorted(SOURCE.rglob("*.py")) for words in _collect(path)}
-    )
+    return sorted({words for path in sorted(SOURCE.rglob("*.py")) for words in _collect(path)})
 
 
 def _collect(path: Path) -> Iterator[Words]:

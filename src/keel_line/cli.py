@@ -52,7 +52,7 @@ def window(files: tuple[Path, ...]) -> None:
 
 
 @main.command()
-@click.option("--fresh", is_flag=True, help="Begin the demo docket anew.")
+@click.option("--fresh", is_flag=True, help="Start the demo docket from the beginning.")
 def demo(*, fresh: bool) -> None:
     """Open the window with the demo docket; without a display, convert the demo's pages."""
     if any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
@@ -82,7 +82,7 @@ def demo(*, fresh: bool) -> None:
     "--output",
     required=True,
     type=click.Path(path_type=Path, allow_dash=True),
-    help=f"Target; its ending says the format ({', '.join(SEND_FORMATS)}). "
+    help=f"Output file; its ending sets the format ({', '.join(SEND_FORMATS)}). "
     "'-' writes JSON to standard output.",
 )
 @click.option(
@@ -95,7 +95,7 @@ def demo(*, fresh: bool) -> None:
 @click.option(
     f"--{PLAIN_SIGNS.name}", is_flag=True, default=PLAIN_SIGNS.default, help=PLAIN_SIGNS.help
 )
-@click.option("--jobs", default=None, type=click.IntRange(1), help="Worker processes.")
+@click.option("--jobs", default=None, type=click.IntRange(1), help="Number of worker processes.")
 def convert(
     inputs: tuple[Path, ...], output: Path, unseen: float, jobs: int | None, *, plain_signs: bool
 ) -> None:
@@ -103,7 +103,7 @@ def convert(
     to_output = str(output) == "-"
     if not to_output and output.suffix.lower() not in SEND_FORMATS:
         raise click.UsageError(
-            f"No format goes by the ending “{output.suffix}”. Use {', '.join(SEND_FORMATS)}."
+            f"Unknown file ending “{output.suffix}”. Use {', '.join(SEND_FORMATS)}."
         )
     console = Console(stderr=True, highlight=False, soft_wrap=True)
     desk = Desk()
@@ -171,7 +171,7 @@ def _work(desk: Desk, pool: WorkerPool, console: Console) -> bool:
                 style="yellow",
                 markup=False,
             )
-        doubts = [f"look how it lies, because {page.unsure}."] if page.unsure else []
+        doubts = [f"check how the page lies: {page.unsure}."] if page.unsure else []
         if page.progress == "done" and page.verdict.outlook == "poor":
             doubts += page.verdict.reasons
         for doubt in doubts:
@@ -197,9 +197,14 @@ def _summary(desk: Desk) -> str:
     cells = sum(len(t.cells) for t in tables)
     wrong = sum(t.expected_wrong for t in tables)
     return (
-        f"{len(tables)} tables, {cells} cells, {doubts} to look at; "
-        f"about {wrong:.1f} wrong among the others."
+        f"{count_of(len(tables), 'table')}, {count_of(cells, 'cell')}, "
+        f"{count_of(doubts, 'doubt')}. Expected wrong cells among the others: {wrong:.1f}."
     )
+
+
+def count_of(number: int, noun: str) -> str:
+    """Return a number with its noun, in the plural where it is not one."""
+    return f"{number:,} {noun}" if number == 1 else f"{number:,} {noun}s"
 
 
 def run() -> None:

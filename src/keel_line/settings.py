@@ -38,8 +38,8 @@ UNSEEN = Setting(
     low=0.1,
     high=100.0,
     unit="in a thousand",
-    label="Wrong cells that may pass unseen",
-    help="How many wrong cells in a thousand may go unflagged. Fewer means more cells to look at.",
+    label="Tolerance",
+    help="How many wrong cells in 1,000 may go unflagged. Fewer means more cells to check.",
 )
 
 UNSEEN_STEPS: tuple[float, ...] = (0.1, 0.2, 0.5, 1.0, 2.0, 3.0, 5.0, 10.0, 20.0, 50.0)
@@ -47,10 +47,10 @@ UNSEEN_STEPS: tuple[float, ...] = (0.1, 0.2, 0.5, 1.0, 2.0, 3.0, 5.0, 10.0, 20.0
 
 
 def say_unseen(value: float) -> str:
-    """Return a value of ``UNSEEN`` in words: "1 in 1,000", "1 in 5,000", "2 in 1,000"."""
-    if value >= 1:
-        return f"{value:g} in 1,000"
-    return f"1 in {1000 / value:,.0f}"
+    """Return a value of ``UNSEEN`` in words: "1 wrong cell in 1,000", "2 wrong cells in 1,000"."""
+    if value > 1:
+        return f"{value:g} wrong cells in 1,000"
+    return f"1 wrong cell in {1000 / value:,.0f}"
 
 
 PLAIN_SIGNS = Switch(

@@ -34,7 +34,7 @@ def test_one_that_does_not_says_what_it_makes_and_what_would_fit() -> None:
     assert finding is not None
     assert not finding.holds
     assert finding.at == (4, 1)
-    assert finding.says == "The cells you chose make 1,284.50; here stands 1,264.50."
+    assert finding.says == "The chosen cells add up to 1,284.50, but this cell says 1,264.50."
     wanted = {w.place: w.text for w in finding.wanted}
     assert wanted == {(4, 1): "1,284.50", (1, 1): "1,180.00", (2, 1): "48.75", (3, 1): "-4.25"}
 
@@ -72,10 +72,10 @@ def test_the_found_sum_is_proposed_then_what_stands_above_then_to_the_left() -> 
 @pytest.mark.parametrize(
     ("drawn", "says"),
     [
-        (OWN, "3 cells make 1,284.50, as here stands."),
-        (DrawnSum((4, 1), ((2, 1),)), "1 cell makes 68.75; here stands 1,284.50."),
-        (DrawnSum((4, 1), ((1, 0),)), "No amount stands in the cells that are chosen."),
-        (DrawnSum((4, 1), ()), "No cell is chosen: arrows go about, Space takes a cell in."),
+        (OWN, "3 cells add up to 1,284.50, as this cell says."),
+        (DrawnSum((4, 1), ((2, 1),)), "1 cell adds up to 68.75, but this cell says 1,284.50."),
+        (DrawnSum((4, 1), ((1, 0),)), "The chosen cells hold no numbers."),
+        (DrawnSum((4, 1), ()), "No cells chosen. Move with the arrows; Space adds a cell."),
     ],
 )
 def test_what_the_chosen_cells_make_is_said(drawn: DrawnSum, says: str) -> None:

@@ -25,7 +25,7 @@ def test_every_change_has_its_place_the_latest_first(demo_desk: Desk) -> None:
     assert row["Before"] == NOT_SETTLED
     assert row["After"] == "N 44"
     assert row["Read as"] == b.reading.text
-    assert row["Taken back"] == "yes"
+    assert row["Undone"] == "yes"
 
 
 def test_a_change_whose_cell_is_gone_is_still_told(demo_desk: Desk) -> None:

@@ -60,5 +60,7 @@ def test_several_lines_beside_as_many_stay_in_doubt_and_say_why() -> None:
     body = [Reading(lines, 1.0), Reading(lines, 1.0), Reading("Skerry", 1.0)]
     table = judge_table(lay([head, body]), FLAGGING)
     assert [s.in_doubt for s in table.cells[3:]] == [True, True, False]
-    assert findings_at(table, table.cells[3])[0].says.startswith("15 lines here and in 1 more")
+    assert findings_at(table, table.cells[3])[0].says.startswith(
+        "15 lines in each of 2 cells of this row"
+    )
     assert all(s.confidence < 0.5 for s in table.cells[3:5])

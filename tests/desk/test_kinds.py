@@ -76,7 +76,7 @@ def test_what_was_misread_alike_is_a_kind_of_its_own_and_offers_what_it_says_the
     state = table(cell(2, ""), *codes, cell(3, "0K", "OK", weak="0"))
     doubts = [(0, i) for i in range(4)]
     first, *_ = sort_doubts([state], doubts)
-    assert first.says == "Read like one that was put right"
+    assert first.says == "Similar to a corrected cell"
     assert [p.cell for p in first.places] == [1, 2]
     assert first.places[0].others == ("O4-0", "84-0")
 
@@ -101,8 +101,8 @@ def test_doubts_are_sorted_by_what_is_in_question() -> None:
         "Read as blank": [1],
         "1 or l": [2, 5],
         "A comma or a point": [0, 3],
-        "A check wants another value": [7],
-        "Ink that was not read": [4],
+        "Fails a check": [7],
+        "Unread ink": [4],
         "Other doubts": [6],
     }
 
@@ -116,7 +116,7 @@ def test_what_a_check_wants_is_offered_first() -> None:
     finding = Finding("sum", "says", ((0, 0),), -2.0, (Wanted((0, 0), "8"),), at=(0, 0))
     state = table(cell(0, "3", "5", broken=True), findings=(finding,))
     (kind,) = sort_doubts([state], [(0, 0)])
-    assert kind.says == "A check wants another value"
+    assert kind.says == "Fails a check"
     assert kind.places[0].others == ("8", "5")
 
 

@@ -46,9 +46,9 @@ def test_alike_chances_are_binomial(count: int, chance: float, data: st.DataObje
 
 
 def test_more_wrong_ones_than_chance_allows_are_told() -> None:
-    assert "let fewer pass" in judge_sample([0.001] * 20, 2).say()
+    assert "stricter tolerance" in judge_sample([0.001] * 20, 2).say()
     said = judge_sample([0.001] * 20, 0).say()
-    assert said.startswith("Of 20 cells drawn at random none was wrong; 0.0 were to be expected")
+    assert said.startswith("Of 20 cells checked at random, none was wrong; 0.0 expected")
     assert "13.9%" in said  # 1 - 0.05 ** (1 / 20)
 
 
@@ -56,7 +56,7 @@ def test_the_history_says_what_was_drawn(demo_desk: Desk) -> None:
     assert judge_drawn(demo_desk.history(), demo_desk.tables()) is None
     a, b, c, other = demo_desk.tables()[0].cells[10:14]
     demo_desk.accept([a], RIGHT)
-    demo_desk.replace(b, "put right", WRONG)
+    demo_desk.replace(b, "correct", WRONG)
     demo_desk.accept([other])
     demo_desk.replace(c, "taken back", WRONG)
     demo_desk.undo()

@@ -28,7 +28,7 @@ def test_a_table_on_its_side_is_doubted_and_not_read(desk: Desk) -> None:
     assert not upright.line_doubts
     assert lying.grid.on_side
     assert [d.why for d in lying.line_doubts] == [
-        "The table lies on its side; U makes it a page of its own, upright"
+        "The table lies on its side. U turns it upright on a page of its own"
     ]
     assert all(c.flagged and c.text == "" for c in lying.cells)
 

@@ -151,7 +151,7 @@ def test_an_older_docket_that_cannot_be_written_is_read_too(
         ("SQLITE_READONLY", "write-protected"),
         ("SQLITE_READONLY_DBMOVED", "moved or deleted while it was open"),
         ("SQLITE_BUSY", "Close it there, then try again"),
-        ("SQLITE_CORRUPT", "is damaged. Open a copy from your backup"),
+        ("SQLITE_CORRUPT", "is damaged. Open a backup"),
         ("SQLITE_NOTADB", "is not a docket. Choose another file"),
         ("SQLITE_CANTOPEN", "Check the folder"),
         ("SQLITE_IOERR_SHMOPEN", "without shared memory"),

@@ -55,7 +55,7 @@ def test_settled_cells_stay_where_they_lie_on_the_paper(desk: Desk) -> None:
     ]
     assert settled[0].text == "7,777"
     assert [c.after for c in desk.history(settled[0].id)] == ["7,777"]
-    assert desk.notices[-1].text.endswith("was read again; 2 settled cells kept their values.")
+    assert desk.notices[-1].text.endswith("was read again. 2 settled cells kept their values.")
     assert not desk.notices[-1].trouble
 
 

@@ -217,7 +217,7 @@ def test_writing_that_runs_into_the_next_cell_is_in_doubt(reader: Reader, *, rul
             grey[:, x - 1 : x + 2] = 20
     (readings,) = reader.read_page(grey, 200, [grid])
     assert readings[0].confidence <= 0.5
-    assert readings[0].reasons[0] == "The writing runs on over the side of the cell."
+    assert readings[0].reasons[0] == "The writing runs past the edge of the cell."
     assert readings[1].confidence <= 0.5
     assert readings[2].confidence > 0.9
 

@@ -58,7 +58,7 @@ def test_the_surer_the_ink_says_otherwise_the_less_sure_is_the_text(sure: float)
 def test_a_sure_ink_raises_a_doubt() -> None:
     cell, _ = read(set_text(("1,284.50", 10, 40)), ("1,264.50", 0.999), ("", 0.99))
     assert cell.confidence < 0.9
-    assert cell.reasons == ("The file says this, but its ink reads otherwise.",)
+    assert cell.reasons == ("The file's text and its ink differ.",)
     blank, _ = read(set_text(), ("paid", 0.9999), ("", 0.99))
     assert blank.text == ""
     assert blank.confidence < 0.6

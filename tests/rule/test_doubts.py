@@ -36,7 +36,7 @@ def test_a_line_through_writing_is_doubted() -> None:
     into = found.x_lines[2] + 0.4 * (found.x_lines[3] - found.x_lines[2])
     _, doubts = doubts_of(grey, lambda grid: move_line(grid, "down", 2, into))
     assert [(d.direction, d.index) for d in doubts] == [("down", 2)]
-    assert "across this line" in doubts[0].why
+    assert "cross this line" in doubts[0].why
 
 
 @pytest.mark.parametrize(
@@ -52,7 +52,7 @@ def test_a_side_through_writing_is_doubted(direction: Direction, index: int, inw
         return move_line(grid, direction, index, grid.lines(direction)[index] + inward * step)
 
     _, doubts = doubts_of(grey, cut)
-    assert (direction, index, "Writing runs across the table's side") in [
+    assert (direction, index, "Writing crosses the table's edge") in [
         (d.direction, d.index, d.why) for d in doubts
     ]
 
@@ -61,13 +61,13 @@ def test_a_column_that_may_be_two_is_doubted() -> None:
     _, doubts = doubts_of(
         draw_table(make_content(9, 4), "none"), lambda g: remove_line(g, "down", 2)
     )
-    assert [d.why for d in doubts] == ["Column 2 may be two: white runs down through it"]
+    assert [d.why for d in doubts] == ["Column 2 may be two: a gap runs down it"]
 
 
 def test_an_empty_column_is_doubted() -> None:
     grey = draw_table(make_content(9, 3), "none")
     _, doubts = doubts_of(grey, lambda g: add_line(g, "down", g.box[2] + 40))
-    assert [(d.index, d.why) for d in doubts] == [(3, "Column 4 holds nothing")]
+    assert [(d.index, d.why) for d in doubts] == [(3, "Column 4 is empty")]
 
 
 def test_a_row_close_under_another_is_doubted() -> None:
@@ -96,4 +96,4 @@ def test_a_rule_of_which_little_is_left_is_doubted() -> None:
     )
     doubts = find_doubts(faint, grey, DPI, grid.rules)
     assert [(d.direction, d.index) for d in doubts] == [("down", 2)]
-    assert "Little is left" in doubts[0].why
+    assert "almost gone" in doubts[0].why

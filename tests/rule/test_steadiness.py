@@ -44,7 +44,7 @@ def test_white_that_is_barely_enough_is_doubted() -> None:
     grid, doubts = doubts_of(set_table(barely))
     assert grid.cols == 3
     assert [(d.direction, d.index) for d in dict.fromkeys(doubts)] == [("down", 2)]
-    assert "narrow white" in doubts[0].why
+    assert "narrow gap" in doubts[0].why
 
 
 def test_white_that_is_barely_too_narrow_is_doubted() -> None:

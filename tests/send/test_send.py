@@ -187,7 +187,7 @@ def test_targets_that_cannot_be_written(tmp_path: Path, demo_desk: Desk, ending:
 
 
 def test_unknown_ending(tmp_path: Path, demo_desk: Desk) -> None:
-    with pytest.raises(OutputError, match="no format"):
+    with pytest.raises(OutputError, match="unknown file ending"):
         demo_desk.send(tmp_path / "out.doc")
 
 

@@ -50,7 +50,7 @@ def test_the_outline_counts_what_is_there(window: Window, press: Keys) -> None:
     said = dict(window.proof.against.outline.lines())
     assert said["Rows"].startswith(str(table.grid.rows))
     assert said["Columns"] == str(table.grid.cols)
-    assert said["Doubts open"] == str(sum(c.in_doubt for c in table.cells))
+    assert said["Open doubts"] == str(sum(c.in_doubt for c in table.cells))
     assert table.cells[-1].text in said["Last row"]
 
 

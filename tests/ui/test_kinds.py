@@ -73,7 +73,7 @@ def test_what_was_misread_alike_is_put_right_on_one_sheet(window: Window, press:
     session.go_to(0, at(ids[1]))
     press(Key.Key_F4)
     assert sheet.kind is not None
-    assert sheet.kind.says == "Read like one that was put right"
+    assert sheet.kind.says == "Similar to a corrected cell"
     assert [sheet.value(p) for p in sheet.kind.places] == [f"O4-{i}" for i in ids[1:]]
     QTest.keyClick(sheet, Key.Key_Right)
     QTest.keyClick(sheet, Key.Key_O)  # the second of them is as it was read

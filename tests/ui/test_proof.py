@@ -152,7 +152,7 @@ def test_undo_goes_back_to_its_cell_and_redo_again(window: Window, press: Keys) 
     assert window.session.cell.text == "7"
     window.actions_by_id["undo"].trigger()
     window.actions_by_id["undo"].trigger()
-    assert "nothing to take back" in window.message.text()
+    assert "Nothing to undo" in window.message.text()
 
 
 def test_from_first_doubt_to_none(window: Window, press: Keys) -> None:
@@ -307,7 +307,7 @@ def test_a_total_that_does_not_come_out_is_marked_and_what_fits_is_offered(
     assert "5,801.05" in view.reason
     window.session.accept()
     assert window.session.cell.broken  # the paper may say so; it still does not come out
-    assert "would fit" not in {
+    assert "fits the check" not in {
         o.note for o in view.readings if o.text == "5,801.05"
     }  # it is what was read
     press(Key.Key_1, Mod.AltModifier)
@@ -331,7 +331,7 @@ def test_the_paper_may_say_so_whatever_the_total_wants(window: Window, press: Ke
     assert state.settled == Settled("5,901.05", by_hand=True, as_printed=True)
     view = window.proof.panel.view
     assert view is not None
-    assert view.reason.startswith("The paper says so")
+    assert view.reason.startswith("Confirmed as printed")
     window.actions_by_id["undo"].trigger()
     assert window.session.cell.broken
 
@@ -443,7 +443,7 @@ def test_typing_that_a_click_gives_up_is_told(window: Window, press: Keys) -> No
     at = interline.cell_box(beside).center().toPoint()
     QTest.mouseClick(interline.view, Qt.MouseButton.LeftButton, pos=at)
     assert not window.proof.editor.isVisible()
-    assert "“KT” was not kept" in window.message.text()
+    assert "“KT” was not saved" in window.message.text()
     assert table.cells[index].text == before
     assert window.session.cell.cell == beside
     press(Key.Key_F2)  # and nothing is said where nothing was changed
@@ -475,7 +475,7 @@ def test_closing_asks_once_for_what_is_typed(window: Window, press: Keys) -> Non
     window.go_to("gather")
     assert not window.close()
     assert window.isVisible()
-    assert "“KT” is not kept" in window.message.text()
+    assert "“KT” is not saved" in window.message.text()
     press("9")  # at Proof again, and in the field
     assert window.proof.editor.toPlainText() == "KT9"
     assert not window.close()
@@ -488,7 +488,7 @@ def test_another_docket_asks_once_for_what_is_typed(window: Window, press: Keys)
     press("KT")
     QTest.keyClick(window, Key.Key_N, Mod.ControlModifier)
     assert len(window.session.tables) == 6
-    assert "“KT” is not kept" in window.message.text()
+    assert "“KT” is not saved" in window.message.text()
     press(Key.Key_Return)
     assert window.session.tables[0].cells[index].text == "KT"
     QTest.keyClick(window, Key.Key_N, Mod.ControlModifier)
@@ -523,7 +523,7 @@ def test_what_is_typed_stays_with_its_cell(window: Window, press: Keys) -> None:
     other = next(t for t in window.session.tables if t.page_id != table.page_id)
     window.go_to_page(other.page_id)  # as a click on the ribbon does
     assert not window.proof.editor.isVisible()
-    assert "“5” was not kept" in window.message.text()
+    assert "“5” was not saved" in window.message.text()
     assert window.session.cell.text != "5"
     window.session.go_to(0, index)
     press("7")
@@ -562,8 +562,8 @@ def test_a_sample_drawn_at_random_is_gone_through_and_counted(window: Window, pr
     assert view.heading == "Drawn 20 of 20"
     press("quite wrong")
     press(Key.Key_Return)
-    assert window.message.text().startswith("Of 20 cells drawn at random 1 was wrong")
-    assert any("drawn at random" in line.text for line in make_preflight(window.session))
+    assert window.message.text().startswith("Of 20 cells checked at random, 1 was wrong")
+    assert any("checked at random" in line.text for line in make_preflight(window.session))
     settled = [c for t in window.session.tables for c in t.cells if c.settled is not None]
     assert len(settled) == 20
 
@@ -573,7 +573,7 @@ def test_a_sample_can_be_ended_early(window: Window, press: Keys) -> None:
     window.session.reload()
     press(Key.Key_F7)
     press(Key.Key_F7)
-    assert window.message.text() == "No cell that was drawn was looked at."
+    assert window.message.text() == "None of the random cells was checked."
     view = window.proof.panel.view
     assert view is not None
     assert not view.heading.startswith("Drawn")
@@ -605,13 +605,13 @@ def test_doubts_go_in_the_order_that_is_asked_for(window: Window, press: Keys) -
 
 def test_the_dial_moves_the_flags_at_once(window: Window, press: Keys) -> None:
     strict = len(window.session.doubts())
-    assert window.dial.text() == "1 in 10,000 may pass unseen"
+    assert window.dial.text() == "Tolerance: 1 wrong cell in 10,000"
     for _ in range(8):
         window.actions_by_id["more-unseen"].trigger()
     loose = len(window.session.doubts())
     assert loose < strict
     assert window.session.desk.unseen == 20.0
-    assert window.dial.text() == "20 in 1,000 may pass unseen"
+    assert window.dial.text() == "Tolerance: 20 wrong cells in 1,000"
     assert f"{loose} doubt" in window.message.text()
     for _ in range(20):
         window.actions_by_id["fewer-unseen"].trigger()
@@ -640,8 +640,8 @@ def test_what_was_read_as_a_cell_that_was_put_right_is_asked_about(
     view = window.proof.panel.view
     assert view is not None
     assert view.doubtful
-    assert "put right" in view.reason
-    assert (view.readings[1].text, view.readings[1].note) == ("O4-8", "as before")
+    assert "correct" in view.reason
+    assert (view.readings[1].text, view.readings[1].note) == ("O4-8", "as corrected before")
     press(Key.Key_2, Mod.AltModifier)
     assert session.tables[0].cells[like].text == "O4-8"
     press(Key.Key_Z, Mod.ControlModifier)
@@ -696,7 +696,7 @@ def test_plain_dashes_by_key_are_seen_at_once_and_taken_back(window: Window) -> 
     assert text() == "4-5"
     assert len(session.doubts()) == before - 1
     assert f"{before - 1} doubt" in window.message.text()
-    assert window.dial.text().endswith("signs plain")
+    assert window.dial.text().endswith("plain dashes and quotes")
     assert window.actions_by_id["plain-signs"].isChecked()
     assert (session.table_index, session.cell_index) == at
     QTest.keyClick(window, Key.Key_Apostrophe, Mod.ControlModifier)
@@ -721,7 +721,7 @@ def test_a_setting_reaches_all_tables_little_by_little(window: Window, qtbot: Qt
     assert [t.least_confidence for t in session.tables] == [t.least_confidence for t in fresh]
     assert [t.cells for t in session.tables] == [t.cells for t in fresh]
     assert done == [sum(s.in_doubt for t in fresh for s in t.cells)]
-    assert window.message.text().startswith("50 in 1,000")
+    assert window.message.text().startswith("Tolerance is now 50 wrong cells in 1,000")
 
 
 def test_pairs_confirmed_again_and_again_take_doubt_from_their_like(

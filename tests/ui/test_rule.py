@@ -417,16 +417,16 @@ def test_enter_walks_through_the_lines_in_doubt(
     (rota,) = on_page(window, 4)
     window.session.pass_lines(rota)
     grid = tables(window)[0].grid
-    doubts = (LineDoubt("down", 3, "1 value runs across this line"), LineDoubt("across", 5, "x"))
+    doubts = (LineDoubt("down", 3, "1 value runs this line"), LineDoubt("across", 5, "x"))
     desk.draw(first, [replace(grid, doubts=doubts)], "lines in doubt")
     window.jobs.read_waiting()
     qtbot.waitUntil(lambda: window.session.lines_to_look_at() == 2)
-    assert "2 lines to look at" in [s.waiting for s in window.line._stops]
+    assert "2 lines to check" in [s.waiting for s in window.line._stops]
     rule.refresh()
-    assert "2 lines want a look" in rule.side.doubt.text()
+    assert "2 lines to check" in rule.side.doubt.text()
     press(rule, Key.Key_Return)
     assert (rule.view.gutter, rule.view.peg) == ("down", 3)
-    assert "1 of 2: 1 value runs across this line" in rule.side.doubt.text()
+    assert "1 of 2: 1 value runs this line" in rule.side.doubt.text()
     press(rule, Key.Key_Return)
     assert (rule.view.gutter, rule.view.peg) == ("across", 5)
     press(rule, Key.Key_Return)

@@ -88,16 +88,16 @@ def test_what_was_said_goes_when_it_is_taken_back(window: Window) -> None:
     window.say("12 pages set like this one.")
     window.session.replace_text("other")
     QTest.keyClick(window, Key.Key_Z, Mod.ControlModifier)
-    assert window.message.text() == "Taken back. Ctrl+Y does it again."
+    assert window.message.text() == "Undone. Ctrl+Y redoes it."
     QTest.keyClick(window, Key.Key_Y, Mod.ControlModifier)
-    assert window.message.text() == "Done again. Ctrl+Z takes it back."
+    assert window.message.text() == "Redone. Ctrl+Z undoes it."
 
 
 def test_leaving_asks_each_time_for_what_is_typed(window: Window, press: Keys) -> None:
     for _ in range(2):
         press("KT")
         QTest.keyClick(window.proof.editor, Key.Key_N, Mod.ControlModifier)
-        assert "“KT” is not kept" in window.message.text()
+        assert "“KT” is not saved" in window.message.text()
         assert window.proof.typed == "KT"
         press(Key.Key_Escape)
         window.say("")

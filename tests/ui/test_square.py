@@ -150,11 +150,11 @@ def test_pages_that_want_a_look_come_first(window: Window, square: SquareStation
     def waiting() -> str:
         return next(s.waiting for s in window.line._stops if s.name == "square")
 
-    assert (at_hand(), waiting()) == (doubtful[0], "2 to look at")
+    assert (at_hand(), waiting()) == (doubtful[0], "2 to check")
     press(square, Key.Key_Return)
-    assert (at_hand(), waiting()) == (doubtful[1], "1 to look at")
+    assert (at_hand(), waiting()) == (doubtful[1], "1 to check")
     press(square, Key.Key_Return)  # a page that was passed does not come again
-    assert waiting() == "straight"
+    assert waiting() == "straighten pages"
     assert window._at == "rule"
 
 
@@ -162,7 +162,7 @@ def test_every_page_alike_is_one_change(window: Window, square: SquareStation) -
     press(square, Key.Key_S)
     press(square, Key.Key_A)
     many = len(window.session.desk.pages())
-    asked = f"Set specks away on {many} pages, as on this one? Press A again."
+    asked = f"Apply to {many} pages: remove specks? Press A again."
     assert window.message.text() == asked
     assert not any(p.choice.no_specks for p in window.session.desk.pages())
     press(square, Key.Key_A)
@@ -182,7 +182,7 @@ def test_every_page_alike_copies_nothing_that_was_only_found(
     window.refresh()
     before = [p.choice for p in desk.pages()]
     press(square, Key.Key_A)
-    assert window.message.text().startswith("Nothing is set by hand on this page")
+    assert window.message.text().startswith("Nothing on this page was set by hand")
     press(square, Key.Key_L)
     press(square, Key.Key_A)
     press(square, Key.Key_A)

@@ -37,7 +37,7 @@ def test_the_found_sum_is_shown_and_kept(window: Window, press: Keys) -> None:
     assert len(held.addends) == ledger(window).grid.rows - 2
     view = window.proof.panel.view
     assert view is not None
-    assert "cells make" in view.reason
+    assert "cells add up to" in view.reason
     press(Key.Key_Return)
     assert window.proof.interline.sum_in_hand is None
     assert [s.total for s in ledger(window).sums.drawn] == [total]
@@ -55,9 +55,9 @@ def test_a_cell_is_taken_out_and_the_sum_no_longer_comes_out(window: Window, pre
     assert (total[0] - 1, total[1]) not in held.addends
     view = window.proof.panel.view
     assert view is not None
-    assert "; here stands" in view.reason
+    assert ", but this cell says" in view.reason
     press(Key.Key_Return)
-    assert "you chose make" in sums_at(window, total)[0]
+    assert "chosen cells add up to" in sums_at(window, total)[0]
     assert (window.session.cell.cell.row, window.session.cell.cell.col) == total
     assert window.session.cell.broken
 

@@ -250,7 +250,7 @@ def test_pressing_a_reading_takes_it(qtbot: QtBot, theme: Theme) -> None:
 
 def test_line_fills_as_far_as_the_docket_has_come(qtbot: QtBot, theme: Theme) -> None:
     line = LineBar(theme)
-    names = ("gather", "square", "rule", "proof", "settle", "send")
+    names = ("gather", "square", "rule", "proof", "tidy", "send")
 
     def stops(reached: int) -> tuple[Stop, ...]:
         return tuple(Stop(n, n.title(), reached=i < reached) for i, n in enumerate(names))
@@ -364,7 +364,7 @@ def test_manifest_says_what_came_of_each_page(window: Window) -> None:
     assert texts[2][5] == "204 × 196 dpi"
     assert texts[0][6] == "1 table, straightened by 2.3°"
     assert texts[1][6] == "2 tables"
-    assert texts[3][6] == "1 table, laid flat"
+    assert texts[3][6] == "1 table, flattened"
     assert describe_state(window.session.desk.pages()[1]) == "2 tables"
 
 

@@ -113,7 +113,7 @@ def test_a_file_that_is_no_docket(empty_window: Window, tmp_path: Path) -> None:
     empty_window.open_docket(path)
     assert "not a docket" in empty_window.message.text()
     empty_window.open_docket(tmp_path / "gone.keel")
-    assert "not there any more" in empty_window.message.text()
+    assert "gone.keel is gone" in empty_window.message.text()
 
 
 # --- going about ---
@@ -238,12 +238,12 @@ def test_a_file_that_is_there_is_asked_for_before_it_is_written_over(
     send.formats[".csv"].setChecked(True)
     send.target.setText(str(tmp_path / "dues.csv"))
     QTest.keyClick(send.write_button, Key.Key_Return)
-    assert "dues-2.csv is there already" in window.message.text()
+    assert "dues-2.csv already exists" in window.message.text()
     assert [p.name for p in tmp_path.glob("dues*")] == ["dues-2.csv"]
     send.target.setText(str(tmp_path / "out.xlsx"))  # another is no answer
     (tmp_path / "out.xlsx").write_text("kept by hand")
     QTest.keyClick(send.write_button, Key.Key_Return)
-    assert "out.xlsx is there already" in window.message.text()
+    assert "out.xlsx already exists" in window.message.text()
     assert (tmp_path / "out.xlsx").read_text() == "kept by hand"
     QTest.keyClick(send.write_button, Key.Key_Return)
     assert "Wrote out.xlsx" in window.message.text()
@@ -502,7 +502,7 @@ def test_one_key_stops_reading_and_goes_on_with_it(
     assert window.jobs.running
     QTest.keyClick(window, Key.Key_Period, Mod.ControlModifier)
     assert not window.jobs.running
-    assert "Ctrl+. goes on" in window.message.text()
+    assert "Ctrl+. resumes" in window.message.text()
     QTest.keyClick(window, Key.Key_Period, Mod.ControlModifier)
     assert window.jobs.running
     executor.let_go(-1)

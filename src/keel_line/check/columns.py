@@ -77,10 +77,10 @@ def _series_of(column: Column) -> tuple[Finding, ...]:
             held.append(place)
             continue
         text = write_like(amount.value - values[k] + due, 0, column.texts[row], point)
-        says = f"{column.name} counts on by {step}; {text} would follow here."
+        says = f"{column.name} changes by {step} each row; expected {text} here."
         wanted = (Wanted(place, text),)
         out.append(Finding("series", says, (place,), _SERIES_BROKEN, wanted, place))
-    says = f"{column.name} counts on by {step}."
+    says = f"{column.name} changes by {step} each row."
     return (*out, Finding("series", says, tuple(held), _SERIES_HELD, holds=True))
 
 
@@ -103,7 +103,7 @@ def _decimals_of(column: Column) -> tuple[Finding, ...]:
         if amount.places == usual:
             continue
         place = (row, column.number)
-        says = f"{column.name} shows {_say_decimals(usual)}; here stand {amount.places}."
+        says = f"{column.name} shows {_say_decimals(usual)}; this number has {amount.places}."
         wanted = tuple(
             Wanted(place, other)
             for other in column.others[row]
@@ -171,7 +171,7 @@ def _lists_of(column: Column) -> tuple[Finding, ...]:
         return ()
     for what, values in CLOSED_LISTS:
         if sum(_plain(t) in values for t in words.values()) >= _LISTED_SHARE * len(words):
-            return _near_misses(column, words, values, f"no {what[2:]}")
+            return _near_misses(column, words, values, f"not {what}")
     often = Counter(words.values())
     usual = [t for t, n in often.items() if n >= _OFTEN and len(t) >= _LEAST_LETTERS]
     out = []
@@ -180,7 +180,7 @@ def _lists_of(column: Column) -> tuple[Finding, ...]:
             continue
         near = next((u for u in usual if is_near(text, u)), None)
         if near is not None:
-            says = f"{column.name} holds “{near}” {often[near]} times; this is nearly it."
+            says = f"{column.name} holds “{near}” {often[near]} times; this is almost the same."
             out.append(_miss((row, column.number), near, says))
     return tuple(out)
 
@@ -198,9 +198,9 @@ def _near_misses(
             shown = near.capitalize() if text[:1].isupper() else near
             shown = near.upper() if text.isupper() and len(text) > 1 else shown
             tail = "." if text.endswith(".") else ""
-            says = f"“{text}” is {what}; “{shown}” is one letter away."
+            says = f"“{text}” is {what}; “{shown}” differs by one letter."
             out.append(_miss((row, column.number), shown + tail, says))
-    says = f"{column.name} keeps to its list."
+    says = f"{column.name} holds only values of its list."
     return (*out, Finding("list", says, held, _LIST_HELD, holds=True))
 
 

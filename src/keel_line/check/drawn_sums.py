@@ -48,7 +48,7 @@ def judge_sum(sheet: Sheet, drawn: DrawnSum) -> Finding | None:
     places = max(amount.places for _, _, amount in known)
     cells = (*drawn.addends, drawn.total)
     if total is not None and adds == total.value and not unread:
-        says = f"The {len(known)} cells you chose make {total_text}."
+        says = f"The {len(known)} chosen cells add up to {total_text}."
         return Finding("sum", says, cells, HELD, holds=True)
     model = total_text if total is not None else known[0][1]
     wanted = [Wanted(drawn.total, write_like(adds, places, model, point))]
@@ -58,7 +58,7 @@ def judge_sum(sheet: Sheet, drawn: DrawnSum) -> Finding | None:
             Wanted(place, write_like(amount.value + off, places, text, point))
             for place, text, amount in known
         ]
-    says = f"The cells you chose make {wanted[0].text}; here stands {total_text}."
+    says = f"The chosen cells add up to {wanted[0].text}, but this cell says {total_text}."
     return Finding("sum", says, cells, BROKEN, tuple(wanted), drawn.total)
 
 
@@ -95,17 +95,17 @@ def say_sum(sheet: Sheet, drawn: DrawnSum) -> str:
     """Say what the chosen cells make, while they are being chosen."""
     many = len(drawn.addends)
     if not many:
-        return "No cell is chosen: arrows go about, Space takes a cell in."
-    chosen = "1 cell makes" if many == 1 else f"{many} cells make"
+        return "No cells chosen. Move with the arrows; Space adds a cell."
+    chosen = "1 cell adds up to" if many == 1 else f"{many} cells add up to"
     texts = [sheet.text(*p) for p in drawn.addends]
     total_text = sheet.text(*drawn.total)
     point = find_separators((*texts, total_text)).point
     amounts = [a for a in (parse_amount(t, point) for t in texts) if a is not None]
     if not amounts:
-        return "No amount stands in the cells that are chosen."
+        return "The chosen cells hold no numbers."
     adds = sum((a.value for a in amounts), Decimal(0))
     made = write_like(adds, max(a.places for a in amounts), total_text or texts[0], point)
     total = parse_amount(total_text, point)
     if total is not None and total.value == adds:
-        return f"{chosen} {made}, as here stands."
-    return f"{chosen} {made}; here stands {total_text or 'nothing'}."
+        return f"{chosen} {made}, as this cell says."
+    return f"{chosen} {made}, but this cell says {total_text or 'nothing'}."

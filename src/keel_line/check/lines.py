@@ -37,7 +37,7 @@ def check_lines(sheet: Sheet) -> list[Finding]:
             )
             if times < _LEAST or not several:
                 continue
-            says = f"{lines} lines here and in {times - 1} more cells of this row: several rows?"
+            says = f"{lines} lines in each of {times} cells of this row: these may be several rows."
             out += [
                 Finding("lines", says, (place,), _DOUBT, at=place, lasting=True) for place in alike
             ]

@@ -137,6 +137,7 @@ def _hold(
                 value = Decimal(f"{values[c][k] + off:.{shown[c]}f}")
                 text = write_like(value, shown[c], sheet.text(row, c), part_point)
                 wanted.append(Wanted((row, c), text))
-        says = f"{what}: that makes {result}; here stands {sheet.text(row, relation.result)}."
+        said = sheet.text(row, relation.result)
+        says = f"{what}: that makes {result}, but this cell says {said}."
         out.append(Finding("relation", says, cells, _BROKEN, tuple(wanted), (row, relation.result)))
     return out

@@ -156,14 +156,14 @@ def _judge(
             wanted.append(
                 Wanted((row, col), write_like(amount.value + off, places, texts[row], point))
             )
-        says = f"{name} adds up to {wanted[0].text}; here stands {texts[span.total]}."
+        says = f"{name} adds up to {wanted[0].text}, but the total says {texts[span.total]}."
         return Finding("sum", says, cells, BROKEN, tuple(wanted), (span.total, col))
     if total is None:
         model = next(texts[r] for r in known)
         want = Wanted((span.total, col), write_like(adds, places, model, point))
-        says = f"{name} adds up to {want.text}; the total reads {texts[span.total]}."
+        says = f"{name} adds up to {want.text}, but the total says {texts[span.total]}."
         return Finding("sum", says, cells, BROKEN, (want,), (span.total, col))
     row = unknown[0]
     want = Wanted((row, col), write_like(total.value - adds, places, texts[known[0]], point))
-    says = f"The total of {name} wants {want.text} here."
+    says = f"The total of {name} needs {want.text} here."
     return Finding("sum", says, ((row, col),), 2 * BROKEN, (want,), (row, col))

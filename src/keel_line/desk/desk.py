@@ -495,13 +495,11 @@ class Desk:
         ending = target.suffix.lower()
         if ending not in SEND_FORMATS:
             known = ", ".join(SEND_FORMATS)
-            raise OutputError(
-                f"{target.name}: no format goes by the ending “{ending}”. Use {known}."
-            )
+            raise OutputError(f"{target.name}: unknown file ending “{ending}”. Use {known}.")
         if ending == ".json" and (names := self._name_documents(target)):
             return names
         if not chosen:  # nothing is put in the place of a file
-            raise OutputError(f"There is no table that could be written to {target.name}.")
+            raise OutputError(f"There is no table to write to {target.name}.")
         return name_text_files(target, len(chosen)) if ending in {".csv", ".tsv"} else [target]
 
     def send(self, target: Path, tables: Sequence[TableState] | None = None) -> Sent:
@@ -582,9 +580,7 @@ def taken_from(path: Path, future: Future[Taken]) -> Taken:
     try:
         return future.result()
     except WorkerLost:
-        words = (
-            "is damaged, or takes more memory or time than a file may have. Scan or save it anew."
-        )
+        words = "is damaged, or takes more memory or time than a file may have. Scan it again."
     except Exception:
         log.exception("taking in %s", path)
         words = "could not be taken in because of a fault in Keel Line. The other files go on."
@@ -609,12 +605,12 @@ def _tell_carried(finding: PageFinding, carried: Carried) -> Notice:
     page = f"Page {state.number} of {state.source_name}"
     kept = "1 settled cell" if carried.kept == 1 else f"{carried.kept} settled cells"
     if not carried.strays:
-        return Notice(f"{page} was read again; {kept} kept their values.")
+        return Notice(f"{page} was read again. {kept} kept their values.")
     shown = ", ".join(f"“{text or 'blank'}”" for text in carried.strays[:4])
     more = " and more" if len(carried.strays) > 4 else ""
     return Notice(
-        f"{page} was read again; {kept} kept their values, {len(carried.strays)} have no cell in "
-        f"their place any more ({shown}{more}). Ctrl+Z brings the page back as it was.",
+        f"{page} was read again. {kept} kept their values; {len(carried.strays)} no longer have a "
+        f"cell ({shown}{more}). Ctrl+Z restores the page.",
         trouble=True,
     )
 

@@ -21,7 +21,7 @@ HEADINGS = (
     "Before",
     "After",
     "Why",
-    "Taken back",
+    "Undone",
 )
 NOT_SETTLED = "(not settled)"
 

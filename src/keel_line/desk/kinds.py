@@ -122,10 +122,10 @@ def _say(question: Question, about: tuple[str, ...]) -> str:
         said = f"{_name(about[0])} is unclear"
         return said[0].upper() + said[1:] if about[0] in _SIGN_NAMES else said
     return {
-        "alike": "Read like one that was put right",
+        "alike": "Similar to a corrected cell",
         "blank": "Read as blank",
-        "unread": "Ink that was not read",
-        "check": "A check wants another value",
+        "unread": "Unread ink",
+        "check": "Fails a check",
         "spread": "Other doubts",
     }[question]
 

@@ -11,8 +11,8 @@ from keel_line.model.docket import ChangeRecord
 from keel_line.model.table import TableState
 
 DRAWN = 20
-RIGHT = "drawn at random: right"
-WRONG = "drawn at random: put right"
+RIGHT = "spot check: right"
+WRONG = "spot check: corrected"
 _SURE = 0.95
 _SURPRISE = 0.05
 
@@ -43,10 +43,10 @@ class SampleVerdict:
         """Return it in words."""
         cells = "1 cell" if self.drawn == 1 else f"{self.drawn} cells"
         found = {0: "none was", 1: "1 was"}.get(self.wrong, f"{self.wrong} were")
-        said = f"Of {cells} drawn at random {found} wrong; {self.expected:.1f} were to be expected"
+        said = f"Of {cells} checked at random, {found} wrong; {self.expected:.1f} expected"
         if not self.fits:
-            return f"{said}. That is more than chance allows: let fewer pass unseen."
-        return f"{said}. In 19 cases of 20 that means fewer than {self.at_most:.1%} wrong."
+            return f"{said}. That is more than chance explains: choose a stricter tolerance."
+        return f"{said}. With 95% confidence fewer than {self.at_most:.1%} are wrong."
 
 
 def draw_sample(

@@ -58,7 +58,7 @@ def say_unlike(table: TableState, state: CellState, typed: str) -> str:
     if times < _FORMED_SHARE * len(texts) or "9" not in usual or form_of(typed) in forms:
         return ""
     example = next(t for t in texts if form_of(t) == usual)
-    return f"The others of this column are written like “{example}”."
+    return f"Other cells in this column are written like “{example}”."
 
 
 def _column(table: TableState, state: CellState) -> list[CellState]:

@@ -40,7 +40,7 @@ SMALL_HEIGHT_PX = 112
 _PICTURE_QUALITY = 88
 _JPEG = b"\xff\xd8\xff"
 _MOST_LEAN = 0.03
-ON_SIDE = "The table lies on its side; U makes it a page of its own, upright"
+ON_SIDE = "The table lies on its side. U turns it upright on a page of its own"
 _SURE_TITLE = 0.2  # a title names its sheet; one that is all doubt names nothing
 
 
@@ -102,11 +102,11 @@ def answer_fault(request: PageRequest, error: BaseException) -> PageResponse:
     if isinstance(error, KeelLineError):
         said = str(error)
     elif isinstance(error, WorkerLost) and error.why == "stalled":
-        said = f"{page} took too long and was given up. Save or scan it anew; Ctrl+R tries again."
+        said = f"{page} took too long and was stopped. Save or scan it again; Ctrl+R retries."
     elif isinstance(error, WorkerLost):
         said = (
-            f"{page} could not be read: it is damaged, or takes more memory than a page may have. "
-            "Save or scan it anew at 300 dpi; Ctrl+R tries again."
+            f"{page} could not be read: damaged, or too large for memory. "
+            "Scan it at 300 dpi; Ctrl+R retries."
         )
     elif is_lack_of_memory(error):
         said = (
@@ -117,7 +117,7 @@ def answer_fault(request: PageRequest, error: BaseException) -> PageResponse:
         log.error("page %d of %s", request.number, request.source_name, exc_info=error)
         said = (
             f"{page} could not be read because of a fault in Keel Line. The other pages go on; "
-            "Ctrl+R tries again."
+            "Ctrl+R retries."
         )
     return PageResponse(request.page_id, None, said)
 

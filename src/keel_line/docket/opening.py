@@ -20,20 +20,18 @@ _HEADER = 100
 _FILE_MODE, _FOLDER_MODE = 0o600, 0o700
 
 _ADVICE: dict[str, str] = {
-    "SQLITE_FULL": "The disk is full: {name} cannot be written. Make room on the disk; nothing "
-    "that was settled before is lost.",
+    "SQLITE_FULL": "The disk is full: {name} was not saved. Make room on the disk; settled "
+    "values are safe.",
     "SQLITE_READONLY": "{name} is write-protected. Copy it to a folder of yours to work on it.",
     "SQLITE_PERM": "You may not use {name}. Ask its owner, or copy it to a folder of yours.",
     "SQLITE_AUTH": "You may not use {name}. Ask its owner, or copy it to a folder of yours.",
     "SQLITE_BUSY": "Another program is using {name}. Close it there, then try again.",
     "SQLITE_LOCKED": "Another program is using {name}. Close it there, then try again.",
-    "SQLITE_CORRUPT": "{name} is damaged. Open a copy from your backup; its pages can also be "
-    "added again from their files.",
+    "SQLITE_CORRUPT": "{name} is damaged. Open a backup, or add its pages again from their files.",
     "SQLITE_NOTADB": "{name} is not a docket. Choose another file; add scans with Ctrl+O.",
     "SQLITE_CANTOPEN": "{name} cannot be opened: its folder is gone or closed to you. Check the "
     "folder.",
-    "SQLITE_IOERR": "The disk reported a fault while {name} was used. Check the disk, or the "
-    "network folder that it is in.",
+    "SQLITE_IOERR": "The disk failed while {name} was used. Check the disk, or the network folder.",
     "SQLITE_TOOBIG": "A file is too large to be kept in {name}. Cut it into smaller files.",
     "SQLITE_NOMEM": "There is not enough memory for {name}. Close other programs, then try again.",
 }
@@ -45,10 +43,7 @@ _PARTICULAR: dict[str, str] = {
     "SQLITE_IOERR_SHMMAP": "{shared}",
     "SQLITE_IOERR_SHMLOCK": "{shared}",
 }
-_SHARED = (
-    "{name} is in a folder without shared memory, as some network folders are. Copy it to a folder "
-    "on this computer."
-)
+_SHARED = "{name} is in a folder without shared memory. Copy it to a folder on this computer."
 
 
 @dataclass(frozen=True)
@@ -65,8 +60,7 @@ def say_trouble(error: sqlite3.Error, name: str, folder: Path | None = None) -> 
     code = str(getattr(error, "sqlite_errorname", "") or "")
     if folder is not None and not folder.is_dir():
         return (
-            f"The folder {folder} is gone: {name} cannot be used. Put the folder back, or connect "
-            "the drive that it is on."
+            f"The folder {folder} is gone, and {name} with it. Put it back, or connect the drive."
         )
     words = _PARTICULAR.get(code) or _ADVICE.get("_".join(code.split("_")[:2]))
     if words is None:

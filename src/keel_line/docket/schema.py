@@ -123,7 +123,7 @@ MIGRATIONS: tuple[Migration, ...] = (
         """,
     ),
     Migration(
-        "blocks that were taken for no table, notes under tables, lines that were looked at",
+        "blocks that were taken for no table, notes under tables, lines that were checked",
         """
         ALTER TABLE page ADD COLUMN passed_over TEXT NOT NULL DEFAULT '[]';
         ALTER TABLE found_table ADD COLUMN notes TEXT NOT NULL DEFAULT '';

@@ -51,7 +51,7 @@ def load_pdf_page(
         if width * height > MOST_PIXELS:
             raise InputError(f"Page {number} of {name} is too large to be drawn at {dpi:.0f} dpi.")
         if min(width, height) < max(LEAST_SIDE_PX, max(width, height) / MOST_ASPECT):
-            raise InputError(f"Page {number} of {name} is too small: nothing can stand on it.")
+            raise InputError(f"Page {number} of {name} is too small to hold a table.")
         bitmap = page.render(scale=scale, rev_byteorder=True)
         pixels = _as_grey(np.asarray(bitmap.to_numpy(), np.uint8), no_colour=no_colour)
         text = read_page_text(page, scale)

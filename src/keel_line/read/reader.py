@@ -72,9 +72,9 @@ _FEW_AGREE = 0.7
 _SAY_OF_VALUES = 0.5  # print that is misread once is misread alike where it stands again
 _UNUSUAL_FORM = -1.0
 _SURELY_DIRT = 0.99
-_SPECKS = "Looks blank, but there are specks in it."
-_UNREAD = "There is ink here that could not be read."
-_AGAIN = "Other cells of its column have some in the same place."
+_SPECKS = "Looks blank, but has specks."
+_UNREAD = "Some ink here could not be read."
+_AGAIN = "Other cells in its column have ink in the same place."
 
 
 @dataclass(frozen=True, eq=False)
@@ -539,7 +539,7 @@ def _reasons(
     cut: bool,
 ) -> tuple[str, ...]:
     """Say in the clerk's words why a cell may be wrong; the weightiest first."""
-    reasons = ["The writing runs on over the side of the cell."] if cut else []
+    reasons = ["The writing runs past the edge of the cell."] if cut else []
     visible = [c for c in chars if c.char != " "]
     weak = [(i, c) for i, c in enumerate(visible) if c.probability < 0.9]
     if len(weak) > 3:

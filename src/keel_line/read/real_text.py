@@ -120,7 +120,7 @@ def _reconcile(said: str, chars: tuple[CharReading, ...], seen: Reading) -> Read
     confidence = right / (right + _LIES * seen.confidence)
     others = (RunnerUp(seen.text, seen.confidence), *seen.runners_up)
     runners_up = tuple(r for r in others if r.text != said)[:_MOST_RUNNERS_UP]
-    reasons = ("The file says this, but its ink reads otherwise.",) if confidence < _DOUBT else ()
+    reasons = ("The file's text and its ink differ.",) if confidence < _DOUBT else ()
     # What the ink's own reading left over may be in the file's text.
     unread = () if said else seen.unread
     return Reading(said, confidence, chars, runners_up, reasons, model=MODEL, unread=unread)

@@ -119,7 +119,7 @@ def _cut_by_sides(grid: Grid, boxes: NDArray[np.float64], cap: float) -> list[Li
                 continue
             cut = beside & (boxes[:, axis] < at - over) & (boxes[:, axis + 2] > at + over)
             if cut.any():
-                out.append(LineDoubt(direction, index, "Writing runs across the table's side"))
+                out.append(LineDoubt(direction, index, "Writing crosses the table's edge"))
     return out
 
 
@@ -151,16 +151,16 @@ def _columns_in_doubt(grid: Grid, boxes: NDArray[np.float64], writing: Writing) 
         left, right = own[own[:, 2] <= x, 2], own[own[:, 0] >= x, 0]
         if over.any():
             many = int(over.sum())
-            says = "1 value runs" if many == 1 else f"{many} values run"
-            out.append(LineDoubt("down", k, f"{says} across this line"))
+            says = "1 value crosses" if many == 1 else f"{many} values cross"
+            out.append(LineDoubt("down", k, f"{says} this line"))
         elif len(left) and len(right) and right.min() - left.max() < _TIGHT_CAPS * cap:
-            out.append(LineDoubt("down", k, "The writing on both sides stands close to this line"))
+            out.append(LineDoubt("down", k, "Writing on both sides is very close to this line"))
     for k in range(grid.cols):
         mine = cols == k
         if not mine.any() and not grid.is_ruled("down", grid.x_lines[max(k, 1)]):
-            out.append(LineDoubt("down", max(k, 1), f"Column {k + 1} holds nothing"))
+            out.append(LineDoubt("down", max(k, 1), f"Column {k + 1} is empty"))
         elif _looks_like_two(grid, boxes[mine], rows[mine], single[:, k], cap):
-            words = f"Column {k + 1} may be two: white runs down through it"
+            words = f"Column {k + 1} may be two: a gap runs down it"
             out.append(LineDoubt("down", max(k, 1) if grid.cols > 1 else 0, words))
     return out
 
@@ -210,7 +210,7 @@ def _rows_in_doubt(grid: Grid, boxes: NDArray[np.float64], writing: Writing) -> 
         spanning = _spanning_at(grid, k)
         over &= ~np.isin(cols, spanning)
         if over.sum() >= 2:
-            out.append(LineDoubt("across", k, f"{int(over.sum())} values run across this line"))
+            out.append(LineDoubt("across", k, f"{int(over.sum())} values cross this line"))
         elif (
             filled[k]
             and 0 not in filled[k]
@@ -221,7 +221,7 @@ def _rows_in_doubt(grid: Grid, boxes: NDArray[np.float64], writing: Writing) -> 
         ):
             out.append(LineDoubt("across", k, f"Row {k + 1} may belong to the row above it"))
     empty = (
-        LineDoubt("across", k, f"Row {k + 1} holds nothing")
+        LineDoubt("across", k, f"Row {k + 1} is empty")
         for k in range(1, grid.rows)
         if not filled[k] and not grid.is_ruled("across", grid.y_lines[k])
     )
@@ -258,7 +258,7 @@ def _faint_rules(grid: Grid) -> list[LineDoubt]:
             length = sum(r.length * r.strength for r in grid.rules_at(direction, at))
             wanted = _parted_length(grid, direction, k)
             if wanted and length < _FAINT_SHARE * wanted:
-                out.append(LineDoubt(direction, k, "Little is left of the rule on the paper"))
+                out.append(LineDoubt(direction, k, "The ruled line is almost gone on the paper"))
     return out
 
 

@@ -24,11 +24,11 @@ _SCALES = (0.8, 0.9, 1.11)
 _MOSTLY = 0.8  # of the area of both
 _FEW = 0.25  # of the rows
 _BARELY: dict[Direction, str] = {
-    "down": "Only narrow white parts these columns",
-    "across": "This may be no row of its own",
+    "down": "Only a narrow gap separates these columns",
+    "across": "This may not be a separate row",
 }
 _NEARLY: dict[Direction, str] = {
-    "down": "Column {} may be two: narrow white runs down through it",
+    "down": "Column {} may be two: a narrow gap runs down it",
     "across": "Row {} may be two",
 }
 
@@ -59,7 +59,7 @@ def find_unsteady(grid: Grid, writing: Writing, rules: Sequence[Rule]) -> list[L
         others = find_aligned(replace(writing, cap_px=scale * writing.cap_px), rules)
         other = max(others, key=lambda g: overlap(g.box, grid.box), default=None)
         if other is None or overlap(other.box, grid.box) < _MOSTLY:
-            out.append(LineDoubt("across", 0, "It is not sure where this table begins and ends"))
+            out.append(LineDoubt("across", 0, "Unsure where this table begins and ends"))
             continue
         for way in DIRECTIONS:
             out += _compare(grid, other, way, writing.boxes)

@@ -66,7 +66,7 @@ def find_streams(body: Block) -> list[Stream]:
     for a, b in edges.tolist():
         if b - a < _NARROW_STREAM_CAPS * body.cap_px or a <= 0 or b >= width:
             continue
-        # Where a few long values run into the stream, its line keeps clear of most of them; a
+        # Where a few long values cross into the stream, its line keeps clear of most of them; a
         # heading may well lie over it.
         clear = np.flatnonzero(below[a:b] == below[a:b].min())
         runs = np.split(clear, np.flatnonzero(np.diff(clear) > 1) + 1)

@@ -13,7 +13,7 @@ from keel_line.model.geometry import Box
 from keel_line.model.table import CellState, TableState
 from keel_line.send.safely import write_safely
 
-AS_PRINTED = "The paper says so, though a check expects another value."
+AS_PRINTED = "Confirmed as printed, though a check expects another value."
 SCHEMA_FILE = Path(__file__).with_name("tables.schema.json")
 
 

@@ -65,7 +65,7 @@ class HelpSheet(QWidget):
         painter.setFont(theme.font(0.95))
         painter.setPen(theme.color("quiet"))
         painter.drawText(
-            sheet.adjusted(0, 26, -32, 0), Qt.AlignmentFlag.AlignRight, "Any key puts this away"
+            sheet.adjusted(0, 26, -32, 0), Qt.AlignmentFlag.AlignRight, "Press any key to close"
         )
         wide = (sheet.width() - 56) / len(_PLACES)
         groups = [[c for c in COMMANDS if c.where == place and c.keys] for place, _ in _PLACES]

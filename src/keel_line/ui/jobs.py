@@ -270,7 +270,7 @@ class Jobs(QObject):
             notice = self._desk.take_response(response)
         except KeelLineError as error:  # what is read next could not be kept either
             self.stop()
-            said = f"{error} Reading stopped; Ctrl+. goes on."
+            said = f"{error} Reading stopped; Ctrl+. resumes."
             self.noticed.emit(Notice(said, trouble=True))
             return
         if notice is not None:

@@ -12,7 +12,15 @@ from keel_line.ui.tally import Tally
 from keel_line.ui.widgets.line import STATIONS, Stop
 from keel_line.ui.widgets.ribbon import RibbonPage
 
-_NOT_BUILT = "in a later version"
+PURPOSES = {
+    "gather": "add pages",
+    "square": "straighten pages",
+    "rule": "check the grid",
+    "proof": "check the readings",
+    "tidy": "tidy columns (later)",
+    "send": "write files",
+}
+"""What each station is for, said under its name until something waits there."""
 
 
 def count(number: int, noun: str) -> str:
@@ -34,7 +42,7 @@ def make_stops(
     settled = any(t.flagged > t.open for t in tallies)
     proof = "all settled" if settled else "no doubts"
     waiting = {
-        "gather": count(len(pages), "page") if pages else "nothing yet",
+        "gather": count(len(pages), "page") if pages else "",
         "square": _square_words(pages),
         "rule": _rule_words(len(tallies), lines) if done else "",
         "proof": count(doubts, "doubt") if doubts else (proof if tallies else ""),
@@ -56,7 +64,7 @@ def make_stops(
         Stop(
             name,
             name.capitalize(),
-            waiting.get(name, _NOT_BUILT),
+            waiting.get(name) or PURPOSES[name],
             calls=calls.get(name, False),
             built=name in built,
             reached=reached.get(name, False),
@@ -68,12 +76,14 @@ def make_stops(
 def _square_words(pages: Sequence[PageState]) -> str:
     looks = sum(p.wants_a_look for p in pages)
     if looks:
-        return f"{looks} to look at"
-    return "straight" if any(p.progress == "done" for p in pages) else ""
+        return f"{looks} to check"
+    return ""
 
 
 def _rule_words(tables: int, lines: int) -> str:
-    return f"{count(lines, 'line')} to look at" if lines else count(tables, "table")
+    if lines:
+        return f"{count(lines, 'line')} to check"
+    return count(tables, "table") if tables else ""
 
 
 def make_ribbon(

@@ -202,7 +202,7 @@ class Window(QMainWindow):
         self.dial = QToolButton()
         self.dial.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.dial.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.dial.setToolTip(f"{UNSEEN.help} Ctrl+Up: fewer; Ctrl+Down: more.")
+        self.dial.setToolTip(f"{UNSEEN.help} Ctrl+Up: stricter. Ctrl+Down: more lenient.")
         choices = QMenu(self.dial)
         for value in UNSEEN_STEPS:
             choice = choices.addAction(say_unseen(value))
@@ -400,12 +400,12 @@ class Window(QMainWindow):
         lines = session.lines_to_look_at()
         stops = make_stops(self._pages, session.tallies, self._stations, lines)
         self.line.show_stops(stops, self._at)
-        wrong = f"Expected wrong cells among those not looked at: {session.expected_wrong():.1f}"
+        wrong = f"Expected wrong cells: {session.expected_wrong():.1f}"
         self.expected.setText(wrong if session.tables else "")
         plain = session.desk.plain_signs
         self.actions_by_id[PLAIN_SIGNS.name].setChecked(plain)
-        signs = ", signs plain" if plain else ""
-        self.dial.setText(f"{say_unseen(session.desk.unseen)} may pass unseen{signs}")
+        signs = ", plain dashes and quotes" if plain else ""
+        self.dial.setText(f"Tolerance: {say_unseen(session.desk.unseen)}{signs}")
         self.dial.setVisible(bool(session.tables))
         self._ribbon_rest.start()  # what the small pictures say can wait until the key is shown
 
@@ -447,7 +447,7 @@ class Window(QMainWindow):
         for widget in (self._running, self.progress, self.stop_button):
             widget.hide()
         if stopped:
-            self.say("Stopped. Pages that were done stay done; Ctrl+. goes on.")
+            self.say("Stopped. Finished pages are kept; Ctrl+. resumes.")
         elif self._notices:  # what the clerk should know stays in sight
             worst = next((n for n in self._notices if n.trouble), self._notices[-1])
             self.say(worst.text, trouble=worst.trouble)
@@ -533,7 +533,7 @@ class Window(QMainWindow):
         self.go_to("proof")
 
     def _leave_square(self) -> None:
-        self.say("Every page was looked at.")
+        self.say("Every page was checked.")
         self.go_to("rule")
 
     def _read_changed(self) -> None:
@@ -581,7 +581,7 @@ class Window(QMainWindow):
 
     def set_unseen(self, value: float) -> None:
         """Set how many wrong cells in a thousand may pass unseen, and say what follows."""
-        self._renewing = f"{say_unseen(value)} wrong cells may pass unseen"
+        self._renewing = f"Tolerance is now {say_unseen(value)}"
         self.session.set_unseen(value)
 
     def _turn_plain_signs(self) -> None:
@@ -613,7 +613,7 @@ class Window(QMainWindow):
             return True
         self._told_typed = typed
         self.go_to("proof")
-        self.say(f"“{typed}” is not kept: Enter keeps it, the same once more drops it.")
+        self.say(f"“{typed}” is not saved. Enter saves it; repeat to discard it.")
         return False
 
     def _forget_told(self) -> None:
@@ -629,16 +629,16 @@ class Window(QMainWindow):
     def _undo(self) -> None:
         self._keep_settings()
         if self.session.undo():  # what was said of it holds no longer
-            self.say("Taken back. Ctrl+Y does it again.")
+            self.say("Undone. Ctrl+Y redoes it.")
         else:
-            self.say("There is nothing to take back.")
+            self.say("Nothing to undo.")
 
     def _redo(self) -> None:
         self._keep_settings()
         if self.session.redo():
-            self.say("Done again. Ctrl+Z takes it back.")
+            self.say("Redone. Ctrl+Z undoes it.")
         else:
-            self.say("There is nothing to do again.")
+            self.say("Nothing to redo.")
 
     # --- dockets and files -----------------------------------------------------------------------
 
@@ -720,11 +720,11 @@ class Window(QMainWindow):
         if not self._may_leave():
             return
         if not path.exists():
-            self.say(f"{path} is not there any more.", trouble=True)
+            self.say(f"{path} is gone.", trouble=True)
             return
         own = self.session.desk.docket.path
         if own is not None and own.exists() and own.samefile(path):
-            self.say(f"{path.stem} is open already.")
+            self.say(f"{path.stem} is already open.")
             return
         try:
             desk = Desk(path)

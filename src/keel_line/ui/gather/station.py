@@ -36,10 +36,10 @@ def describe_state(page: PageState) -> str:
         return "waiting to be read"
     tables = {0: "no table found", 1: "1 table"}.get(page.tables, f"{page.tables} tables")
     if page.unsure:
-        return f"{tables}; look how it lies: {page.unsure}"
+        return f"{tables}; check how it lies: {page.unsure}"
     done = []
     if page.corners:
-        done.append("laid flat")
+        done.append("flattened")
     elif abs(page.angle_deg) >= 0.05:
         done.append(f"straightened by {abs(page.angle_deg):.1f}°")
     if page.turns:
@@ -191,7 +191,7 @@ class GatherStation(QWidget):
         bar = QHBoxLayout()
         more = QPushButton("Add files…")
         more.clicked.connect(self.add_files)
-        hint = QLabel("or drop scans anywhere in the window. Enter on a page shows its lines.")
+        hint = QLabel("or drop scans anywhere in the window. Enter shows a page's grid.")
         hint.setObjectName("quiet")
         bar.addWidget(more)
         bar.addWidget(hint)
@@ -205,7 +205,7 @@ class GatherStation(QWidget):
         column = QVBoxLayout(page)
         column.setSpacing(10)
         column.addStretch(2)
-        title = QLabel("Lay the paper tables on the desk")
+        title = QLabel("Add your paper tables")
         title.setFont(self._theme.bold(1.9))
         words = QLabel(
             "Drop scans, faxes, photographs or PDFs anywhere in this window, or add them here.\n"

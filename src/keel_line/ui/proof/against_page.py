@@ -200,8 +200,8 @@ class Outline(QWidget):
             ),
             ("Columns", f"{s.cols}"),
             ("Blank cells", f"{s.blanks}"),
-            ("Doubts open", f"{s.doubts}"),
-            ("Ink not read", f"{s.unread} places" if s.unread != 1 else "1 place"),
+            ("Open doubts", f"{s.doubts}"),
+            ("Unread ink", f"{s.unread} places" if s.unread != 1 else "1 place"),
             ("Outside", f"{count(self._outside, 'block')} of writing in no table"),
             ("First row", " · ".join(t or "–" for t in s.first)),
             ("Last row", " · ".join(t or "–" for t in s.last)),
@@ -229,7 +229,7 @@ class Outline(QWidget):
         y += em * 2.2
         wrapped = int(Qt.TextFlag.TextWordWrap) | int(Qt.AlignmentFlag.AlignTop)
         bottom = self.height() - em * 7.6
-        label_wide = QFontMetricsF(theme.font(0.92)).horizontalAdvance("Doubts open") + em
+        label_wide = QFontMetricsF(theme.font(0.92)).horizontalAdvance("Open doubts") + em
         for label, value in self.lines():
             metrics = QFontMetricsF(theme.font())
             short = metrics.horizontalAdvance(value) <= wide - label_wide
@@ -257,7 +257,7 @@ class Outline(QWidget):
         now = _NAMES[self._showing].lower()
         for key, what in (
             ("Space", f"change; now {now}"),
-            ("+ −", "nearer, further"),
+            ("+ −", "zoom in, zoom out"),
             ("Page down", "table after"),
             ("Esc", "back to the rows"),
         ):

@@ -16,13 +16,13 @@ from keel_line.ui.theme import Theme
 _WRAPPED = int(Qt.TextFlag.TextWordWrap) | int(Qt.AlignmentFlag.AlignVCenter)
 _KEYS = (
     ("Enter", "accept, next"),
-    ("Type", "put right"),
-    ("Shift+Enter", "doubt before"),
-    ("F4", "all of its kind"),
+    ("Type", "correct"),
+    ("Shift+Enter", "previous doubt"),
+    ("F4", "all of this kind"),
     ("F1", "all keys"),
 )
-_VOUCH = ("Alt+0", "paper says so")
-_PLAIN = ("Ctrl+'", "either will do")
+_VOUCH = ("Alt+0", "as printed")
+_PLAIN = ("Ctrl+'", "either is fine")
 
 
 @dataclass(frozen=True)

@@ -88,11 +88,11 @@ def _texts(correction: Correction) -> tuple[str, ...]:
     where = f"{correction.table} · {correction.column} · row {correction.row}"
     return (
         f"{correction.at:%d %b %Y, %H:%M:%S}",
-        where if correction.table else "a cell that is no more",
+        where if correction.table else "a cell that is gone",
         _shown(record.reading),
         NOT_SETTLED if record.before is None else _shown(record.before),
         NOT_SETTLED if record.after is None else _shown(record.after),
-        record.why + (" (taken back)" if record.undone else ""),
+        record.why + (" (undone)" if record.undone else ""),
         record.who,
     )
 
@@ -282,7 +282,7 @@ class HistorySheet(QWidget):
         path = self._session.desk.docket.path
         stem = path.stem if path else "Docket"
         name, _ = QFileDialog.getSaveFileName(
-            self, "Where to", str(Path.home() / f"{stem} corrections.csv"), "*.csv"
+            self, "Where to write", str(Path.home() / f"{stem} corrections.csv"), "*.csv"
         )
         if name:
             self.write(Path(name))

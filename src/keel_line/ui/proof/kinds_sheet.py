@@ -32,8 +32,8 @@ _ARROWS = {
 }
 _ENTER = frozenset({Qt.Key.Key_Return, Qt.Key.Key_Enter})
 _KEYS = (
-    ("Space", "take out, put back"),
-    ("O", "its other reading"),
+    ("Space", "exclude, include"),
+    ("O", "other reading"),
     ("Page down", "next kind"),
     ("Esc", "back to the rows"),
 )
@@ -249,11 +249,11 @@ class KindsSheet(QAbstractScrollArea):
             if self._state(doubt).id not in self._out
         ]
         if not chosen:
-            self.said.emit("Every one of this kind is taken out; Page down goes on.")
+            self.said.emit("All of this kind are excluded. Page down shows the next kind.")
             return
         self._session.settle_all(chosen, f"settled with its kind: {kind.says}")
         cells = "1 cell" if len(chosen) == 1 else f"{len(chosen)} cells"
-        self.said.emit(f"{cells} settled. Ctrl+Z takes the sheet back.")
+        self.said.emit(f"{cells} settled. Ctrl+Z undoes it.")
         if not self._kinds:
             self.leave()
         elif self.kind is not None and self.kind.says == kind.says:
@@ -328,7 +328,7 @@ class KindsSheet(QAbstractScrollArea):
         painter.setPen(theme.color("quiet"))
         table = self._session.tables[doubt.table]
         where = (
-            "taken out: stays in doubt"
+            "excluded: stays in doubt"
             if out
             else f"{column_name(table, state.cell.col)} · row {state.cell.row + 1}"
         )

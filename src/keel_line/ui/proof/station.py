@@ -38,7 +38,7 @@ _PACE_OVER = 12
 _ORDERS: dict[Order, str] = {
     "columns": "down each column",
     "rows": "along each row",
-    "doubt": "by their size, the greatest first",
+    "doubt": "the most doubtful first",
 }
 _ENTER = frozenset({Qt.Key.Key_Return, Qt.Key.Key_Enter})
 _ARROWS = {
@@ -50,12 +50,22 @@ _ARROWS = {
 
 
 _SUM_KEYS = (
-    ("← → ↑ ↓", "go about"),
-    ("Space", "take in, or out"),
-    ("Enter", "keep the sum"),
-    ("Del", "this is no total"),
-    ("Esc", "leave it"),
+    ("← → ↑ ↓", "move"),
+    ("Space", "add or remove"),
+    ("Enter", "save the sum"),
+    ("Del", "not a total"),
+    ("Esc", "cancel"),
 )
+
+
+_MOST_SAID = 0.999
+
+
+def say_confidence(confidence: float) -> str:
+    """Return how sure a reading is, in words; nothing is said to be wholly sure."""
+    if confidence > _MOST_SAID:
+        return f"Confidence above {_MOST_SAID:.1%}."
+    return f"Confidence {confidence:.1%}."
 
 
 class ProofStation(QWidget):
@@ -292,18 +302,18 @@ class ProofStation(QWidget):
             place += " · " + key.replace("\n", " ")
         if state.settled is not None:
             reason = (
-                f"Put right by hand; read as “{state.reading.text or 'blank'}”."
+                f"Corrected by hand; read as “{state.reading.text or 'blank'}”."
                 if state.settled.by_hand
                 else "Accepted as read."
             )
             if state.settled.as_printed:
-                reason = "The paper says so, though a check expects another value."
+                reason = "Confirmed as printed, though a check expects another value."
         elif state.recalled and state.flagged:
-            reason = "Another cell of this column was put right that was read alike."
+            reason = "A similar cell in this column was corrected."
         elif state.reading.reasons and state.flagged:
             reason = state.reading.reasons[0]
         else:
-            reason = f"Read with {state.confidence:.1%} confidence."
+            reason = say_confidence(state.confidence)
         findings = findings_at(table, state)
         failing = bool(findings) and not findings[0].holds
         if findings and (failing or not state.in_doubt):
@@ -322,7 +332,7 @@ class ProofStation(QWidget):
 
     def _pace(self, left: int) -> str:
         if not left or len(self._settled_at) < 4:
-            return f"{left} to look at" if left else ""
+            return f"{left} to check" if left else ""
         span = self._settled_at[-1] - self._settled_at[0]
         minutes = span / (len(self._settled_at) - 1) * left / 60
         if minutes < 1:
@@ -336,9 +346,9 @@ class ProofStation(QWidget):
         learnt = [t for t in self._session.experience.offer(state) if t not in wanted]
         others = [r.text for r in state.reading.runners_up if r.text != state.reading.text]
         offered = [(state.reading.text, "as read")]
-        offered += [(t, "would fit") for t in wanted if t != state.reading.text]
+        offered += [(t, "fits the check") for t in wanted if t != state.reading.text]
         known = [t for t in dict.fromkeys([state.recalled, *learnt]) if t and t not in wanted]
-        offered += [(t, "as before") for t in known[:_MOST_LEARNT]]
+        offered += [(t, "as corrected before") for t in known[:_MOST_LEARNT]]
         offered += [(t, "") for t in others if t not in wanted and t not in known[:_MOST_LEARNT]]
         return offered[:_MOST_READINGS]
 
@@ -418,7 +428,7 @@ class ProofStation(QWidget):
         orders = list(_ORDERS)
         now = orders[(orders.index(self._session.order) + 1) % len(orders)]
         self._session.set_order(now)
-        self.said.emit(f"Doubts go {_ORDERS[now]}.")
+        self.said.emit(f"Order of doubts: {_ORDERS[now]}.")
 
     # --- sums -----------------------------------------------------------------------------------
 
@@ -451,10 +461,10 @@ class ProofStation(QWidget):
             return True
         if key in _ENTER and drawn.addends:
             self._session.set_sums(table.sums.draw(drawn), "sum drawn by hand")
-            said = "The sum is kept."
+            said = "Sum saved."
         elif key in {Qt.Key.Key_Delete, Qt.Key.Key_Backspace}:
             self._session.set_sums(table.sums.drop(drawn.total), "no total")
-            said = "This is no total any more."
+            said = "This is no longer a total."
         elif key == Qt.Key.Key_Escape:
             said = ""
         else:
@@ -463,7 +473,7 @@ class ProofStation(QWidget):
         self.refresh()
         if total is not None:
             self._session.go_to(self._session.table_index, total)
-        self.said.emit(f"{said} Ctrl+Z takes it back." if said else "")
+        self.said.emit(f"{said} Ctrl+Z undoes it." if said else "")
         return True
 
     def _take_into_sum(self, drawn: DrawnSum) -> None:
@@ -491,7 +501,7 @@ class ProofStation(QWidget):
             return
         places = draw_sample(session.tables, DRAWN, np.random.default_rng())
         if not places:
-            self.said.emit("There is no cell left that was not looked at.")
+            self.said.emit("Every cell has been checked.")
             return
         self._drawn = [session.tables[t].cells[c].id for t, c in places]
         session.go_to(*places[0])
@@ -520,7 +530,7 @@ class ProofStation(QWidget):
     def _finish_sample(self) -> None:
         self._drawn = []
         verdict = judge_drawn(self._session.desk.history(), self._session.tables)
-        self.said.emit(verdict.say() if verdict else "No cell that was drawn was looked at.")
+        self.said.emit(verdict.say() if verdict else "None of the random cells was checked.")
         self.refresh()
 
     def _vouch(self) -> None:
@@ -540,7 +550,7 @@ class ProofStation(QWidget):
             self._drop()  # on purpose, whatever was typed
             text, note = readings[number]
             why = "accepted as read" if number == 0 else f"reading {number + 1} taken"
-            self._settle(text, f"{why}, as its check wants" if note == "would fit" else why)
+            self._settle(text, f"{why}, as its check wants" if note == "fits the check" else why)
 
     def _settle(self, text: str, why: str) -> None:
         if self._is_drawn:
@@ -611,7 +621,7 @@ class ProofStation(QWidget):
             self.editor.hide()
             self.interline.setFocus()
             if typed:
-                self.said.emit(f"“{typed}” was not kept: Enter keeps what is typed.")
+                self.said.emit(f"“{typed}” was not saved. Enter saves what you type.")
 
     @override
     def focusInEvent(self, event: QFocusEvent | None) -> None:

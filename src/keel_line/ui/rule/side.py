@@ -34,7 +34,7 @@ class Side(QWidget):
         for header in (self.sheet.verticalHeader(), self.sheet.horizontalHeader()):
             if header is not None:
                 header.hide()
-        head = QLabel("The sheet as it will be")
+        head = QLabel("Preview of the sheet")
         for label in (head, self.outline, self.keys):
             label.setObjectName("quiet")
         self.doubt.setObjectName("doubt")
@@ -105,7 +105,7 @@ class Side(QWidget):
 
 _AIR_PX = 4
 _MOST_NOTES, _MOST_NAMED = 180, 60
-_NO_TABLE = "No rules close here, and no columns of white run down between lines of text."
+_NO_TABLE = "No ruled cells and no aligned columns were found here."
 
 
 def describe_table(table: TableState, count: int, repeated: str = "") -> str:
@@ -118,10 +118,10 @@ def describe_table(table: TableState, count: int, repeated: str = "") -> str:
     )
     spans = sum(s.cell.row_span > 1 or s.cell.col_span > 1 for s in table.cells)
     spanning = f", {spans} spanning" if spans else ""
-    more = f"  ·  {count} tables on this page, press one to see its sheet" if count > 1 else ""
+    more = f"  ·  {count} tables on this page; click one to see it" if count > 1 else ""
     size = f"{table.grid.rows} rows, {table.grid.cols} columns, {heading}{spanning}"
     if table.grid.on_side:
-        size = "On its side, and not read"
+        size = "Lies on its side; not read"
     named = shorten(repeated, _MOST_NAMED, placeholder=" …")
     again = f"\nIts heading repeats that of {named}." if repeated else ""
     notes = shorten(table.notes, _MOST_NOTES, placeholder=" …")

@@ -48,42 +48,42 @@ _KEYS = (
     ("Enter", "next line in doubt"),
     ("Tab", "pegs, then cells"),
     ("D", "draw a table"),
-    ("M", "move this one"),
+    ("M", "move it"),
     ("C", "copy it"),
-    ("A", "type its area"),
-    ("P", "lay on other pages"),
+    ("A", "type the area"),
+    ("P", "use on other pages"),
     ("X", "leave it out"),
-    ("U", "a page of its own"),
-    ("L", "each line a row"),
-    ("V", "the whole page"),
-    ("H", "heading row more"),
+    ("U", "to its own page"),
+    ("L", "one row per line"),
+    ("V", "whole page"),
+    ("H", "more heading rows"),
     ("E", "name it"),
-    ("F", "as found"),
+    ("F", "reset"),
     ("F1", "all keys"),
 )
 _PEG_KEYS = (
-    ("← → ↑ ↓", "from peg to peg"),
-    ("Shift", "with an arrow moves the line, with Ctrl too further"),
-    ("N", "a line beside it"),
-    ("Del", "take it out"),
-    ("L", "part the row below at its lines"),
+    ("← → ↑ ↓", "next peg"),
+    ("Shift", "with arrows: move the line, with Ctrl further"),
+    ("N", "add a line"),
+    ("Del", "remove it"),
+    ("L", "split the row below at its lines"),
     ("Tab", "rows, then cells"),
-    ("Esc", "let go"),
+    ("Esc", "back"),
 )
 _CELL_KEYS = (
-    ("← → ↑ ↓", "from cell to cell"),
-    ("Shift", "with an arrow picks several"),
-    ("J", "join them"),
-    ("K", "part one that was joined"),
-    ("Esc", "let go"),
+    ("← → ↑ ↓", "next cell"),
+    ("Shift", "with arrows: select several"),
+    ("J", "join"),
+    ("K", "split"),
+    ("Esc", "back"),
 )
 _FRAME_KEYS = (
     ("← → ↑ ↓", "move the frame, or drag it"),
-    ("Shift", "with an arrow moves its lower right corner"),
+    ("Shift", "with arrows: resize it"),
     ("Alt", "small steps"),
-    ("A", "type its area"),
-    ("Enter", "take it"),
-    ("Esc", "leave all as it was"),
+    ("A", "type the area"),
+    ("Enter", "accept"),
+    ("Esc", "cancel"),
 )
 
 
@@ -217,7 +217,7 @@ class RuleStation(QWidget):
     def _key_words(self) -> str:
         if self.view.frame_in_hand is not None:
             more = self.view.frame_in_hand.use == "draw"
-            on = (("D", "on to the next writing in no table"),) if more else ()
+            on = (("D", "next suggested area"),) if more else ()
             return show_key_words((*_FRAME_KEYS, *on))
         if self.view.picked is not None:
             return show_key_words(_CELL_KEYS)
@@ -230,11 +230,10 @@ class RuleStation(QWidget):
             return ""
         if self._looking is not None and self._looking[0] == table.id:
             at = min(self._looking[1], len(doubts) - 1)
-            on = "Enter leaves it so" if table.grid.on_side else "Enter: it lies right"
-            return f"{at + 1} of {len(doubts)}: {doubts[at].why}. {on}."
+            return f"{at + 1} of {len(doubts)}: {doubts[at].why}. Enter accepts it."
         if len(doubts) == 1:
-            return "1 line wants a look: Enter goes to it."
-        return f"{len(doubts)} lines want a look: Enter goes on."
+            return "1 line to check (Enter)"
+        return f"{len(doubts)} lines to check (Enter)"
 
     def _choose(self, index: int) -> None:
         if self._mending.begun:
@@ -414,7 +413,7 @@ class RuleStation(QWidget):
             return
         self._mend(lambda _: parted)
         more = parted.rows - grid.rows
-        self.said.emit(f"{more} {'row' if more == 1 else 'rows'} more. F takes them as found.")
+        self.said.emit(f"{more} {'row' if more == 1 else 'rows'} more. F resets the grid.")
 
     def _leave_out(self) -> None:
         gone = self._mending.leave_out()
@@ -422,7 +421,7 @@ class RuleStation(QWidget):
             return
         self.view.choose_peg(None)
         self._pause.start()
-        self.said.emit(f"{gone.name} is left out. Ctrl+Z takes it back.")
+        self.said.emit(f"{gone.name} is left out. Ctrl+Z undoes it.")
         self.refresh()
 
     def _lift(self) -> None:
@@ -434,7 +433,7 @@ class RuleStation(QWidget):
         self.view.choose_peg(None)
         self._looking = None
         self.said.emit(
-            f"{table.name} becomes a page of its own, after this one. Ctrl+Z lays it back."
+            f"{table.name} moves to a page of its own, after this one. Ctrl+Z undoes it."
         )
         self.changed.emit()
 
@@ -452,7 +451,7 @@ class RuleStation(QWidget):
         self._pause.stop()
         page, begun = self._page(), self._mending.begun
         if page is None or (page.drawn is None and not begun):
-            self.said.emit("The lines are as they were found.")
+            self.said.emit("The grid is reset.")
             return
         self._mending.forget()
         if page.drawn is not None:
@@ -466,7 +465,7 @@ class RuleStation(QWidget):
         """Return the table at hand, once what was mended of the page's lines has been read."""
         own = self._own()
         if self._mending.begun:
-            self.said.emit("The mended lines are being read; then the heading can be set.")
+            self.said.emit("The page is being read with the new lines. Set the heading after that.")
             return None
         at = self._mending.at
         return own[at][1] if at < len(own) else None
@@ -504,7 +503,7 @@ class RuleStation(QWidget):
         box = frame.box if frame is not None else self.view.grid.box if self.view.grid else None
         if page is None or page.progress != "done":
             return
-        words = "Left, top, width and height, in mm (or with in or px behind)"
+        words = "Left, top, width, height in mm (or add in or px)"
         self.side.begin_ask("area", words, "" if box is None else describe_area(box, page.dpi))
 
     def _take_area(self, text: str) -> bool:
@@ -512,7 +511,9 @@ class RuleStation(QWidget):
         page = self._page()
         box = None if page is None else parse_area(text, page.dpi)
         if page is None or box is None:
-            self.said.emit("An area is four numbers: left, top, width, height; say 20 35 170 200.")
+            self.said.emit(
+                "Type four numbers: left, top, width, height. For example 20 35 170 200."
+            )
             return False
         box = clip_box(box, page.squared_size_px[::-1], page.dpi)
         if self.view.frame_in_hand is not None:
@@ -530,9 +531,9 @@ class RuleStation(QWidget):
         numbers = self._numbered()
         others = [n for n, p in numbers.items() if p.id != page.id and p.progress == "done"]
         if not others:
-            self.said.emit("There is no other page to lay these lines on.")
+            self.said.emit("There is no other page to use this grid on.")
             return
-        words = f"Lay this page's lines on pages (1 to {len(numbers)}, as 2-5, 8)"
+        words = f"Use this grid on pages (1 to {len(numbers)}, for example 2-5, 8)"
         self.side.begin_ask("pages", words, say_ranges(others))
 
     def _numbered(self) -> dict[int, PageState]:
@@ -543,7 +544,7 @@ class RuleStation(QWidget):
         page, numbers = self._page(), self._numbered()
         chosen = parse_ranges(text, len(numbers))
         if page is None or chosen is None:
-            self.said.emit(f"Pages are numbers from 1 to {len(numbers)}: say 2-5, 8.")
+            self.said.emit(f"Type page numbers from 1 to {len(numbers)}, for example 2-5, 8.")
             return False
         onto = [
             numbers[n] for n in chosen if numbers[n].id != page.id and numbers[n].progress == "done"
@@ -551,7 +552,7 @@ class RuleStation(QWidget):
         if onto:
             self._session.desk.copy_grids(page, onto)
             many = "1 page" if len(onto) == 1 else f"{len(onto)} pages"
-            self.said.emit(f"The lines are laid on {many}, which are read again. Ctrl+Z undoes it.")
+            self.said.emit(f"The grid is used on {many}; these are read again. Ctrl+Z undoes it.")
             self.changed.emit()
         return True
 
@@ -647,7 +648,7 @@ class RuleStation(QWidget):
         if page is not None:
             self._mending.begin()
             self._laying_out = True
-            self.said.emit("Looking for rows and columns there.")
+            self.said.emit("Finding rows and columns …")
             self._session.jobs.want_grid(page, box)
             self.refresh()
 
@@ -659,7 +660,7 @@ class RuleStation(QWidget):
         self._mending.take_grid(page, grid)
         self._pause.start()
         self.said.emit(
-            f"A table of {grid.rows} rows and {grid.cols} columns. Tab takes its lines in hand."
+            f"A table of {grid.rows} rows and {grid.cols} columns. Tab moves to its lines."
         )
         self.refresh()
 

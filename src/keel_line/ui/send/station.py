@@ -24,6 +24,7 @@ from keel_line.desk.desk import SEND_FORMATS
 from keel_line.desk.sample import judge_drawn
 from keel_line.errors import KeelLineError
 from keel_line.send.numbers import count_open
+from keel_line.ui.overview import count
 from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme
 
@@ -61,8 +62,8 @@ def make_preflight(session: Session) -> list[PreflightLine]:
         lines.append(PreflightLine("Every doubt is settled", "proof", calls=False))
     broken = sum(c.broken for t in session.tables for c in t.cells)
     if broken:
-        noun = "amount does" if broken == 1 else "amounts do"
-        text = f"{broken} {noun} not come out"
+        noun = "sum does" if broken == 1 else "sums do"
+        text = f"{broken} {noun} not add up"
         lines.append(PreflightLine(text, "proof", calls=True, broken=True))
     waiting = sum(p.progress == "waiting" for p in pages)
     if waiting:
@@ -87,22 +88,12 @@ def make_preflight(session: Session) -> list[PreflightLine]:
         lines.append(PreflightLine(text, "proof", calls=True))
     cells = sum(len(t.cells) for t in session.tables)
     rows = sum(t.grid.rows for t in session.tables)
-    noun = "table" if len(session.tables) == 1 else "tables"
-    lines.append(
-        PreflightLine(
-            f"{len(session.tables)} {noun} with {rows} rows and {cells} cells go out",
-            "rule",
-            calls=False,
-        )
+    size = ", ".join(
+        (count(len(session.tables), "table"), count(rows, "row"), count(cells, "cell"))
     )
-    lines.append(
-        PreflightLine(
-            f"About {session.expected_wrong():.1f} wrong cells are expected among those "
-            "nobody looked at",
-            "proof",
-            calls=False,
-        )
-    )
+    lines.append(PreflightLine(f"To write: {size}", "rule", calls=False))
+    wrong = f"Expected wrong cells among those nobody checked: {session.expected_wrong():.1f}"
+    lines.append(PreflightLine(wrong, "proof", calls=False))
     verdict = judge_drawn(session.desk.history(), session.tables)
     if verdict is not None:
         lines.append(PreflightLine(verdict.say(), "proof", calls=not verdict.fits))
@@ -145,7 +136,7 @@ class SendStation(QWidget):
     def _make_preflight_side(self) -> QVBoxLayout:
         side = QVBoxLayout()
         side.setSpacing(0)
-        side.addWidget(self._heading("Before it goes out", 1.2))
+        side.addWidget(self._heading("Before you write", 1.2))
         side.addSpacing(12)
         side.addLayout(self._lines)
         side.addStretch(1)
@@ -165,8 +156,8 @@ class SendStation(QWidget):
             side.addWidget(button)
             side.addWidget(note)
         side.addSpacing(12)
-        side.addWidget(self._heading("Where to", 1.0))
-        self.target.setAccessibleName("Where to")
+        side.addWidget(self._heading("Where to write", 1.0))
+        self.target.setAccessibleName("Where to write")
         self.target.textEdited.connect(self._touch)
         self.target.returnPressed.connect(self.write)
         choose = QPushButton("Choose…")
@@ -251,7 +242,7 @@ class SendStation(QWidget):
 
     def _choose(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
-            self, "Where to", self.target.text(), f"*{self.ending}"
+            self, "Where to write", self.target.text(), f"*{self.ending}"
         )
         if name:
             self.target.setText(name)
@@ -261,7 +252,7 @@ class SendStation(QWidget):
         """Write the tables; the ending is added where it was left out."""
         text = self.target.text().strip()
         if not text:
-            self.said.emit("Say where to write: a folder and a name.", TROUBLE)
+            self.said.emit("Type a folder and a file name.", TROUBLE)
             return
         target = Path(text).expanduser()
         if target.suffix.lower() not in SEND_FORMATS:
@@ -311,7 +302,7 @@ class SendStation(QWidget):
 def _ask_for(there: list[Path]) -> str:
     """Return the question whether files are to be written over."""
     more = "" if len(there) == 1 else f" (and {len(there) - 1} more)"
-    return f"{there[0].name} is there already{more}. Write once more to write over it."
+    return f"{there[0].name} already exists{more}. Press Write again to replace it."
 
 
 def _row(*widgets: QWidget, stretch_first: bool = False) -> QHBoxLayout:

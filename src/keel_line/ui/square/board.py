@@ -87,7 +87,7 @@ class Board(QWidget):
         self._grasped_at = QPointF()
         self._lean = 0.0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("The page as it will lie")
+        self.setAccessibleName("The straightened page")
         self.setMouseTracking(True)
 
     def set_theme(self, theme: Theme) -> None:

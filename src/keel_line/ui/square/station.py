@@ -72,7 +72,7 @@ class SquareStation(QWidget):
         names = (
             "Lean",
             "Bend",
-            "Way up",
+            "Rotation",
             "Sheet",
             "Light",
             "Specks",
@@ -198,7 +198,7 @@ class SquareStation(QWidget):
         self._title.setText(f"{page.source_name}, page {page.number}{side}")
         poor = page.verdict.outlook == "poor" or bool(page.unsure)
         self._outlook.setText(
-            "Look whether it lies right" if page.unsure else _OUTLOOKS[page.verdict.outlook]
+            "Check that the page is straight" if page.unsure else _OUTLOOKS[page.verdict.outlook]
         )
         self._outlook.setStyleSheet(
             f"color: {self._theme.colours.brass if poor else self._theme.colours.ink}"
@@ -210,35 +210,35 @@ class SquareStation(QWidget):
         turns = page.turns if choice.turns is None else choice.turns
         corners = page.corners if choice.corners is None else choice.corners
         by_hand = " · by hand"
-        way = {0: "as it came", 1: "a quarter turn", 2: "upside down", 3: "a quarter turn back"}
+        way = {0: "as it came", 1: "turned 90°", 2: "upside down", 3: "turned back 90°"}
         if choice.as_bent:
             bend = "left as it is · by hand"
         elif page.straight_px is None:
             bend = "none"
         else:
-            bend = f"taken out, straight to {page.straight_px:.1f} px"
+            bend = f"flattened to within {page.straight_px:.1f} px"
         texts = (
             f"{_lean_text(angle)}{by_hand if choice.angle_deg is not None else ''}",
             bend,
             f"{way[turns % 4]}{by_hand if choice.turns is not None else ''}",
-            f"{'cut out' if corners else 'the whole picture'}"
+            f"{'cropped' if corners else 'the whole picture'}"
             f"{by_hand if choice.corners is not None else ''}",
             "evened out" if choice.even_light else "as it is",
-            "taken away" if choice.no_specks else "left",
-            "coloured lines away" if choice.no_colour else "kept, dark",
-            "taken away" if choice.no_back else "left",
+            "removed" if choice.no_specks else "left",
+            "coloured lines removed" if choice.no_colour else "kept, dark",
+            "removed" if choice.no_back else "left",
             self._text_words(page),
         )
         for (_, value), text in zip(self._facts, texts, strict=True):
             value.setText(text)
         self._note.setText(page.note)
         if self.board.setting_corners:
-            hint = "Tab goes from corner to corner, arrows move it, Enter sets, Escape drops."
+            hint = "Tab: next corner. Arrows: move it. Enter: set. Escape: cancel."
         elif page.progress == "waiting" or self._choice != page.choice:
-            hint = "It is laid and read again as soon as you pause."
+            hint = "The page is read again when you pause."
         else:
             left = sum(p.wants_a_look for p in self._pages)
-            hint = f"{left} of {len(self._pages)} pages want a look." if left else ""
+            hint = f"{left} of {len(self._pages)} pages to check." if left else ""
         self._hint.setText(hint)
         self._hint.setVisible(bool(hint))
 
@@ -257,7 +257,7 @@ class SquareStation(QWidget):
         self.settle()
         if page.choice.part is None:
             self._session.desk.part_page(page)
-            self.said.emit("Parted into two pages. Y makes one of them again.")
+            self.said.emit("Split into two pages. Y joins them again.")
         else:
             self._session.desk.join_parts(page)
             self.said.emit("The picture is one page again.")
@@ -267,7 +267,7 @@ class SquareStation(QWidget):
         if self._page is not None and self._page.kind == "text":
             self._set(replace(self._choice, as_picture=not self._choice.as_picture))
         else:
-            self.said.emit("This page carries no text of its own; its ink is read.")
+            self.said.emit("This page has no text of its own; its ink is read.")
 
     # --- keys ---------------------------------------------------------------------------------
 
@@ -379,7 +379,7 @@ class SquareStation(QWidget):
             if (value := getattr(chosen, what)) != getattr(_AS_FOUND, what)
         }
         if not copied:
-            self.said.emit("Nothing is set by hand on this page that others could take over.")
+            self.said.emit("Nothing on this page was set by hand.")
             return
         wanted = [
             (p.id, replace(chosen if p.id == page.id else p.choice, **copied))
@@ -389,18 +389,18 @@ class SquareStation(QWidget):
         before = {p.id: p.choice for p in self._pages}
         changed = [(i, choice) for i, choice in wanted if choice != before[i]]
         if not changed:
-            self.said.emit("Every page is set like this one already.")
+            self.said.emit("Every page already has these settings.")
             return
         what = ", ".join(_ALIKE[name] for name in copied)
         pages = "1 page" if len(changed) == 1 else f"{len(changed)} pages"
         if self._asked_alike != changed:
             self._asked_alike = changed
-            self.said.emit(f"Set {what} on {pages}, as on this one? Press A again.")
+            self.said.emit(f"Apply to {pages}: {what}? Press A again.")
             return
         self._asked_alike = []
         self._pause.stop()
         self._session.desk.choose(changed, "the same for every page")
-        self.said.emit(f"Set {what} on {pages}. Ctrl+Z takes it back.")
+        self.said.emit(f"Applied to {pages}: {what}. Ctrl+Z undoes it.")
         self.changed.emit()
 
     def _pass(self) -> None:
@@ -428,12 +428,12 @@ class SquareStation(QWidget):
 
 _AS_FOUND = SquareChoice()
 _ALIKE = {
-    "turns": "the quarter turn",
+    "turns": "rotation",
     "even_light": "even light",
-    "no_specks": "specks away",
-    "no_colour": "coloured lines away",
-    "no_back": "back side away",
-    "as_picture": "reading the ink",
+    "no_specks": "remove specks",
+    "no_colour": "coloured lines removed",
+    "no_back": "remove show-through",
+    "as_picture": "read the ink",
 }
 """What every page may take over from one, of what was set there by hand."""
 

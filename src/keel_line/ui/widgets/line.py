@@ -24,7 +24,7 @@ class Stop:
     reached: bool = False
 
 
-STATIONS = ("gather", "square", "rule", "proof", "settle", "send")
+STATIONS = ("gather", "square", "rule", "proof", "tidy", "send")
 
 
 class LineBar(QWidget):
