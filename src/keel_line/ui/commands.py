@@ -179,7 +179,7 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command(
         "found",
-        "As found",
+        "Reset",
         ("R",),
         "square",
         "Go back to what the program found",
@@ -242,7 +242,7 @@ COMMANDS: tuple[Command, ...] = (
         "whole-page", "Whole page", ("V",), "rule", "Make the whole page one table", bound=False
     ),
     Command(
-        "lines-found", "As found", ("F",), "rule", "Go back to the grid that was found", bound=False
+        "lines-found", "Reset", ("F",), "rule", "Go back to the grid that was found", bound=False
     ),
     Command(
         "heading",

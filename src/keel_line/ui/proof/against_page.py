@@ -256,9 +256,9 @@ class Outline(QWidget):
         y = bottom + em * 0.4
         now = _NAMES[self._showing].lower()
         for key, what in (
-            ("Space", f"change; now {now}"),
+            ("Space", f"show next; now {now}"),
             ("+ −", "zoom in, zoom out"),
-            ("Page down", "table after"),
+            ("Page down", "next table"),
             ("Esc", "back to the rows"),
         ):
             painter.setFont(theme.bold(0.92))

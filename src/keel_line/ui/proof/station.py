@@ -269,7 +269,7 @@ class ProofStation(QWidget):
         place = f"{column_name(table, drawn.total[1])} · row {drawn.total[0] + 1}"
         said = say_sum(make_sheet(table), drawn)
         return DoubtView(
-            "The cells that make this one",
+            "Cells that add up to this one",
             "",
             place,
             said,

@@ -30,9 +30,9 @@ from keel_line.ui.theme import Theme
 
 TROUBLE, FINE = True, False
 _NOTES = {
-    ".xlsx": "One sheet a table, numbers as numbers",
-    ".csv": "One file a table",
-    ".tsv": "One file a table",
+    ".xlsx": "One sheet per table, numbers as numbers",
+    ".csv": "One file per table",
+    ".tsv": "One file per table",
     ".json": "Places, confidence and other readings of each cell",
 }
 
