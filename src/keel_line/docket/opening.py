@@ -90,7 +90,7 @@ def open_file(path: Path) -> Opened:
     except OSError as error:
         if new:
             raise DocketError(_say_not_made(path, error)) from error
-        return _open_for_reading(path, f"{path.name} is write-protected")
+        return _open_for_reading(path, _say_not_locked(path, error))
     if isinstance(lock, Held):
         return _open_for_reading(path, f"{lock.who} has {path.name} open")
     try:
@@ -110,6 +110,12 @@ def open_file(path: Path) -> Opened:
     except OSError as error:
         lock.release()
         raise DocketError(_say_not_made(path, error)) from error
+
+
+def _say_not_locked(path: Path, error: OSError) -> str:
+    if error.errno in {errno.ENOLCK, errno.ENOSYS, errno.EOPNOTSUPP}:
+        return f"the folder of {path.name} keeps no locks"
+    return f"{path.name} is write-protected"
 
 
 def _release(lock: Lock, path: Path) -> Opened:
