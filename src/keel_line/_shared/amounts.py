@@ -23,6 +23,7 @@ _AMOUNT = re.compile(
 _GROUPED = re.compile(r"^\d{1,3}(?P<by>[.,'’ ])\d{3}(?:(?P=by)\d{3})*$", re.ASCII)
 _SPACES = str.maketrans(dict.fromkeys("\u00a0\u2009\u202f", " "))
 _MOST_DIGITS = 15
+_TEXTS_KEPT = 1 << 16  # checks, the screen and what is written ask for the same texts
 _CLEARLY = 4
 """How many numbers must speak for a decimal sign for each that speaks against it."""
 
@@ -75,10 +76,7 @@ def find_separators(texts: Iterable[str]) -> Separators:
     sure: dict[Sign, int] = {".": 0, ",": 0}
     likely: dict[Sign, int] = {".": 0, ",": 0}
     for text in texts:
-        match = _match(text)
-        if match is None:
-            continue
-        told = _what_it_tells(match["digits"].strip())
+        told = _told_by(text)
         if told is not None:
             point, certain = told
             (sure if certain else likely)[point] += 1
@@ -86,6 +84,13 @@ def find_separators(texts: Iterable[str]) -> Separators:
         point = "," if sure[","] > sure["."] else "."
         return Separators(point, certain=sure[point] >= _CLEARLY * sure[_other(point)])
     return Separators("," if likely[","] > likely["."] else ".", certain=False)
+
+
+@lru_cache(maxsize=_TEXTS_KEPT)
+def _told_by(text: str) -> tuple[Sign, bool] | None:
+    """Return which decimal sign a text speaks for, and whether surely; None for neither."""
+    match = _match(text)
+    return None if match is None else _what_it_tells(match["digits"].strip())
 
 
 def _what_it_tells(digits: str) -> tuple[Sign, bool] | None:
@@ -124,11 +129,7 @@ def decide_columns(columns: Sequence[Sequence[str]]) -> list[Separators]:
 
 def is_open(text: str, separators: Separators) -> bool:
     """Tell whether a text is a number of two meanings: "1,250" where its column shows neither."""
-    match = None if separators.certain else _match(text)
-    if match is None:
-        return False
-    told = _what_it_tells(match["digits"].strip())
-    return told is not None
+    return not separators.certain and _told_by(text) is not None
 
 
 @lru_cache(maxsize=512)
@@ -138,6 +139,7 @@ def read_amounts(texts: tuple[str, ...]) -> tuple[str, tuple[Amount | None, ...]
     return point, tuple(parse_amount(t, point) for t in texts)
 
 
+@lru_cache(maxsize=_TEXTS_KEPT)
 def parse_amount(text: str, point: str = ".") -> Amount | None:
     """Return the amount that a text is, or None.
 
