@@ -132,7 +132,7 @@ class WorkerPool(Executor):
     @override
     def __exit__(self, kind: type[BaseException] | None, *rest: object) -> Literal[False]:
         """Let the workers go; at once where trouble, or Ctrl+C, came out of the block."""
-        self.shutdown(wait=True, cancel_futures=kind is not None)
+        self.shutdown(wait=kind is None, cancel_futures=kind is not None)
         return False
 
 
