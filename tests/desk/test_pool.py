@@ -89,6 +89,15 @@ def test_what_a_job_raises_comes_back_as_it_was(pool: WorkerPool) -> None:
         pool.submit(return_what_cannot_be_sent).result()
 
 
+def test_a_worker_whose_job_raised_works_on() -> None:
+    with WorkerPool(1) as one:
+        for _ in range(3):
+            with pytest.raises(EOFError):
+                one.submit(fail).result()
+        assert one.submit(double, 4).result() == 8
+        assert len(one.process_ids()) == 1
+
+
 def test_closing_ends_jobs_that_never_end() -> None:
     closing = WorkerPool(1)
     job = closing.submit(never_end)

@@ -85,13 +85,14 @@ class WorkerPool(Executor):
     def _run(self, fn: Callable[..., _T], args: object, kwargs: object) -> _T:
         worker = self._take_worker()
         try:
-            answer: _T = worker.work((fn, args, kwargs), self._limits.stall_s)
+            return worker.work((fn, args, kwargs), self._limits.stall_s)
         except WorkerLost:
             self._end(worker)
             raise
-        with self._lock:
-            self._idle.append(worker)
-        return answer
+        finally:  # also where the job itself raised
+            with self._lock:
+                if worker in self._alive:
+                    self._idle.append(worker)
 
     def _take_worker(self) -> _Worker:
         with self._lock:
