@@ -503,7 +503,7 @@ class RuleStation(QWidget):
         box = frame.box if frame is not None else self.view.grid.box if self.view.grid else None
         if page is None or page.progress != "done":
             return
-        words = "Left, top, width, height in mm (or add in or px)"
+        words = "Left, top, width, height in mm; end with “in” or “px” for others"
         self.side.begin_ask("area", words, "" if box is None else describe_area(box, page.dpi))
 
     def _take_area(self, text: str) -> bool:
