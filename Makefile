@@ -48,7 +48,7 @@ torture: $(READY) ## Kill, damage and listen: what must hold; writes docs/tortur
 screenshots: $(READY) ## Take the pictures in docs/screenshots from the demo docket
 	@sh tools/screenshots.sh $(BIN)/python
 
-demo-pages: $(FONTS_READY) ## Make the demo's pages anew
+demo-pages: $(FONTS_READY) ## Make the demo's pages again
 	@$(BIN)/python -m demo.make
 
 $(TRAIN_READY): pyproject.toml constraints.txt

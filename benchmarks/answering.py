@@ -46,7 +46,7 @@ def answer_all(
 ) -> tuple[int, TableState]:
     """Answer each doubt down the columns; return how many there were, and the table then.
 
-    ``texts`` are what is truly written. Without ``recalling`` what was put right says nothing of
+    ``texts`` are what is truly written. Without ``recalling`` what was corrected says nothing of
     other cells.
     """
     known = None if recalling else Misreadings()
@@ -66,14 +66,14 @@ def answer_all(
 
 
 def is_right(state: CellState, texts: Sequence[str]) -> bool:
-    """Tell whether a cell says what is written."""
+    """Return whether a cell says what is written."""
     return flat_text(state.text) == flat_text(texts[state.id])
 
 
 def add_answers(
     score: AnswerScore, table: TableState, texts: Sequence[str], flagging: Flagging
 ) -> None:
-    """Answer a table's doubts, with and without recalling what was put right, and count."""
+    """Answer a table's doubts, with and without recalling what was corrected, and count."""
     score.unseen += sum(not s.flagged and not is_right(s, texts) for s in table.cells)
     asked, answered = answer_all(table, texts, flagging)
     score.asked += asked

@@ -162,7 +162,7 @@ def _time_keys(folder: Path) -> tuple[int, dict[str, list[float]]]:
     response = process_page(PageRequest(ids[0], "big.tif", data, 1), 2)
     for page_id in ids:
         desk.take_response(replace(response, page_id=page_id))
-    desk.set_unseen(0.1)
+    desk.set_tolerance(0.1)
     rows = sum(t.grid.rows for t in desk.tables())
     desk.close()
     clerk = _Clerk(path)

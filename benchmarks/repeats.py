@@ -26,7 +26,7 @@ from synth.registers import make_register
 
 CONDITIONS = ("office", "copy", "fax", "clean", "fax-coarse", "photo", "copy", "fax")
 WAYS = ("each cell by itself", "with the column's values")
-SIGHTS = ("as printed", "written plainly")
+SIGHTS = ("as printed", "plain")
 _SEED, _MARKS_SEED = 51907, 51913
 _DIAL = 1.0
 
@@ -52,7 +52,7 @@ def score_repeats(pages: int) -> tuple[list[dict[str, RepeatScore]], AnswerScore
     are answered truthfully, too.
     """
     network = Network()
-    readers = [Reader(network, heed_values=heed) for heed in (False, True)]
+    readers = [Reader(network, heed_values=heeding) for heeding in (False, True)]
     faces, alphabet = load_faces("held"), frozenset(network.recipe.alphabet)
 
     def make(rng: np.random.Generator, condition: str) -> MadePage:

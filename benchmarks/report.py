@@ -216,10 +216,9 @@ def write_report(measured: Measured) -> str:
         f"Measured on {datetime.now(UTC):%d %B %Y} by `make bench` with Keel Line {__version__}, "
         f"reader {Network().hash} ({recipe.steps_trained:,} steps in its last stage of training), "
         f"on {platform.machine()} with {os.cpu_count()} cores, in {measured.minutes:.0f} minutes. "
-        "Pages, faces and words are made by `synth/` from seeds of the benchmark's own; its faces "
-        "and its tenth of the word lists were kept out of training and tuning. Cells "
-        "hold numbers, dates, codes, names, words and phrases, some of "
-        "them random strings, which are harder than what most ledgers hold.",
+        "`synth/` makes the pages. Their faces, their seeds and a tenth of the words are used only "
+        "here, never in training or tuning. Cells hold numbers, dates, codes, names, words and "
+        "phrases. Some are random strings, which are harder than most ledgers.",
         "",
         "## Figures to reach",
         "",
@@ -236,7 +235,7 @@ def write_report(measured: Measured) -> str:
         *[table_row(name, scores) for name, scores in groups.items()],
         table_row("**all**", everything),
         "",
-        "Flags are those of the default setting: one wrong cell in a thousand may pass unseen.",
+        "Tolerance: 1 wrong cell in 1,000, the default. A flagged cell is shown to the clerk.",
         "",
         "### By what is written",
         "",
@@ -247,24 +246,24 @@ def write_report(measured: Measured) -> str:
         "|---|---|---|---|---|---|---|---|---|",
         *writing_rows([c for s in target for c in s.cells], cells),
         "",
-        "### What the dial does",
+        "### Other tolerances",
         "",
-        "The same 40 pages at other settings of the dial, and all pages below them.",
+        "The same 40 pages, and below them all pages.",
         "",
-        "| wrong cells in a thousand that may pass unseen | cells flagged | wrong cells flagged "
-        "| wrong and not flagged, in a thousand |",
+        "| tolerance: wrong cells in 1,000 | cells flagged | wrong cells flagged "
+        "| wrong and not flagged, in 1,000 |",
         "|---|---|---|---|",
         *dial_rows([c for s in target for c in s.cells]),
         "| **all materials** | | | |",
         *dial_rows(cells),
         "",
-        "### Dashes and quotes written plainly",
+        "### Plain dashes and quotes",
         "",
-        "Which dash or quotation mark is printed is open in many faces. Where the clerk has them "
-        "written plainly (-, ' and \"), as printed and so:",
+        "In many faces nobody can tell which dash or quotation mark is printed. The clerk may have "
+        "all of them replaced by -, ' and \". As printed, and plain:",
         "",
-        "| material | exactly right | plainly | cells flagged | plainly "
-        "| wrong and not flagged | plainly |",
+        "| material | exactly right | plain | cells flagged | plain "
+        "| wrong and not flagged | plain |",
         "|---|---|---|---|---|---|---|",
         *[plain_row(name, scores) for name, scores in groups.items()],
         plain_row("**all**", everything),
@@ -276,23 +275,23 @@ def write_report(measured: Measured) -> str:
         "",
         *_laid_lines(measured.laid),
         "",
-        "Before and after: crooked, faxed, photographed on a desk, curled, lying on its side.",
+        "Before and after: crooked, faxed, photographed on a desk, curled, sideways.",
         "",
-        "![Pages as they came and squared](figures/squaring.png)",
+        "![Pages before and after squaring](figures/squaring.png)",
         "",
         "## Grids by ruling",
         "",
-        "The same pages drawn with other rules (faces and layouts apart from those used while "
-        "developing; wrapped cells, spans and headings of two levels among them): clean and office "
-        "scans, photocopies, faxes, photographs.",
+        "The same pages with different rules, as clean and office scans, photocopies, faxes and "
+        "photographs. Faces and layouts were not used during development. Some tables have wrapped "
+        "cells, spans and headings of two levels.",
         "",
         *_ruling_lines(measured.ruled),
         "",
-        "## Columns that repeat themselves",
+        "## Columns with repeated values",
         "",
         *_repeat_lines(*measured.repeated),
         "",
-        "## Marks that stand alone",
+        "## Lone marks",
         "",
         *_mark_lines(measured.marked),
         "",
@@ -306,14 +305,14 @@ def write_report(measured: Measured) -> str:
         "",
         "## Confidence",
         "",
-        "| confidence | cells | said on average | were right |",
+        "| confidence | cells | mean confidence | share right |",
         "|---|---|---|---|",
         *rows,
         "",
-        f"Expected calibration error: {error:.4f}. Wrong cells expected among the unflagged: "
-        f"{sum(1 - c.confidence for c in cells if not c.flagged):.1f}; there were {len(silent)}.",
+        f"Expected calibration error: {error:.4f}. Expected wrong cells without a flag: "
+        f"{sum(1 - c.confidence for c in cells if not c.flagged):.1f}; actual: {len(silent)}.",
         "",
-        "By material, in bands of equally many cells (to reach: an error of 0.02 on each):",
+        "By material, in bands of equally many cells (goal: at most 0.02 on each):",
         "",
         "| material | cells | calibration error |",
         "|---|---|---|",
@@ -322,9 +321,9 @@ def write_report(measured: Measured) -> str:
             for name, own in by_material.items()
         ],
         "",
-        "![Said against true, by material](figures/reliability.png)",
+        "![Confidence and share right, by material](figures/reliability.png)",
         "",
-        "## What is taken for what",
+        "## Confused characters",
         "",
         "| written | read | times |",
         "|---|---|---|",
@@ -333,7 +332,7 @@ def write_report(measured: Measured) -> str:
             for (a, b), n in confusions(cells).most_common(15)
         ],
         "",
-        "## Wrong and not flagged, the surest first",
+        "## Wrong and not flagged, most confident first",
         "",
         "| written | read | confidence | material | face |",
         "|---|---|---|---|---|",
@@ -364,12 +363,13 @@ def write_report(measured: Measured) -> str:
         "",
         "## Limits",
         "",
-        "- Without rules, a title right above a table may be taken for a row; tables close "
-        "together may be taken for one where no heading stands twice.",
-        "- A page's curl is taken out where rules or lines of text show it; a crease is not.",
-        "- A hairline dash that stands alone and of which a fax leaves no ink is read as blank.",
+        "- Grids on pages from other programs are much worse than on ours. The next work is there.",
+        "- Without rules, a title directly above a table may be taken for a row. Two tables close "
+        "together may become one, unless the heading is repeated.",
+        "- Curl is flattened if rules or lines of text show it. Creases are not.",
+        "- A lone hairline dash that left no ink on a fax is read as blank.",
         "- Handwriting is not read.",
-        "- A 204x98 dpi fax keeps so few rows of dots a letter that many cells are in doubt.",
+        "- A 204x98 dpi fax has few dots for each letter, so many cells are in doubt.",
         "",
     ]
     FIGURES.mkdir(exist_ok=True)
@@ -385,16 +385,16 @@ def _laid_lines(laid: LaidScore) -> list[str]:
     turns, sheets, bends = laid.turns, laid.sheets, laid.bends
     away = 100 * np.array(sheets.errors or (np.nan,))
     return [
-        f"Way up: {turns.right} of {turns.pages} pages with at least 20 words, laid in one of the "
-        f"four ways, came upright; {turns.wrong_and_sure} of the others without a doubt shown.",
+        f"Way up: {turns.right} of {turns.pages} pages (at least 20 words, turned in one of four "
+        f"ways) came out upright. {turns.wrong_and_sure} of the others had no doubt.",
         "",
         f"Sheets in photographs (torn corners and fingers over an edge among them): {sheets.found} "
         f"of {sheets.sheets} found; the worst of the four corners is off by "
         f"{np.median(away):.3f}% of the picture's diagonal in the median, {away.max():.3f}% at "
         f"most; proportions right on {sheets.proportions_right}. {sheets.seconds:.2f} s each.",
         "",
-        f"Curl on {bends.pages} photographs without a desk in sight: {len(bends.after)} rules keep "
-        f"from straight and level by {np.median(bends.after):.2f} px in the median and "
+        f"Curl on {bends.pages} photographs without a visible desk: {len(bends.after)} rules are "
+        f"off straight and level by {np.median(bends.after):.2f} px in the median and "
         f"{np.percentile(bends.after, 95):.2f} px in 95 of 100 (at 200 px per inch; "
         f"{np.median(bends.before):.1f} and {np.percentile(bends.before, 95):.1f} px before). "
         f"A photograph of 12 megapixels is squared in {bends.seconds:.2f} s, "
@@ -417,7 +417,7 @@ def _ruling_lines(ruled: Ruled) -> list[str]:
             for s in scores
         ],
         "",
-        "Of all of these, the tables that hold something harder:",
+        "Among these, harder tables:",
         "",
         "| what they hold | tables | grid exactly right | neighbour relations F1 |",
         "|---|---|---|---|",
@@ -426,26 +426,24 @@ def _ruling_lines(ruled: Ruled) -> list[str]:
             for s in harder
         ],
         "",
-        f"Of {wrong} wrong grids {sum(s.doubted_wrong for s in scores)} had a line that was said "
-        f"to want a look; of {right} right ones {sum(s.doubted_right for s in scores)}. Heading "
-        "rows are counted where the grid is right, from the true texts. "
-        f"{sum(s.gone for s in scores)} of the wrong ones stand on copies that kept next to no ink "
-        "of them: fewer than one cell in ten shows any.",
+        f"Of {wrong} wrong grids, {sum(s.doubted_wrong for s in scores)} had a line in doubt; of "
+        f"{right} right ones, {sum(s.doubted_right for s in scores)}. Heading rows are counted "
+        f"where the grid is right. {sum(s.gone for s in scores)} of the wrong ones are on copies "
+        "with hardly any ink left: fewer than one cell in ten shows some.",
         "",
-        f"Of {PROSE_PAGES} pages of running text, lists and letters, a table was seen on "
-        f"{false_tables}.",
+        f"A table was found on {false_tables} of {PROSE_PAGES} pages of running text, lists and "
+        "letters.",
         "",
-        f"Of {lying.tables} tables on their side, ruled and not, under upright ones, {lying.told} "
-        f"were told to lie so; of the upright ones {lying.mistaken}.",
+        f"Of {lying.tables} sideways tables, with and without rules, below upright ones, "
+        f"{lying.told} were recognised as sideways; of the upright ones, {lying.mistaken}.",
         "",
-        f"Where the cells of the first column span rows: of {GROUP_PAGES} tables ruled across "
-        f"{groups['across']} came out exactly right, of {GROUP_PAGES} fully ruled ones "
-        f"{groups['full']}.",
+        f"First-column cells that span rows: {groups['across']} of {GROUP_PAGES} tables with rules "
+        f"across were exactly right, {groups['full']} of {GROUP_PAGES} with all rules.",
         "",
-        "Two tables close together, half of the pairs in the same form (their heading, their "
-        "columns); those beside each other are level:",
+        "Two tables close together. Half of the pairs share heading and columns. Tables side by "
+        "side are level:",
         "",
-        "| where they stand | tables | grid exactly right | neighbour relations F1 |",
+        "| position | tables | grid exactly right | neighbour relations F1 |",
         "|---|---|---|---|",
         *[
             f"| {s.name} | {s.tables} | {_percent(s.right, s.tables)} | {s.relations_f1:.4f} |"
@@ -474,25 +472,24 @@ def _cell_rows(ways: Sequence[str], scores: Sequence[dict[str, RepeatScore]]) ->
 
 def _repeat_lines(scores: list[dict[str, RepeatScore]], answers: AnswerScore) -> list[str]:
     return [
-        f"{REGISTER_PAGES} registers (all materials), most of whose columns hold a few values "
-        "again and again; some hold dashes or ditto marks alone. Read cell by cell, and with what "
-        "the column says elsewhere:",
+        f"{REGISTER_PAGES} registers (all materials). Most columns repeat a few values; some hold "
+        "lone dashes or ditto marks. Read cell by cell, and with the column's other values:",
         "",
         *_cell_rows(WAYS, scores),
         "",
-        f"Of all these cells {answers.unseen} are wrong and not flagged. A clerk who answers every "
-        f"doubt truthfully is asked {answers.asked_apart} times and leaves {answers.apart}; where "
-        "what was put right puts those in doubt that were read alike in the column, "
-        f"{answers.asked} times, and leaves {answers.left}.",
+        f"{answers.unseen} of these cells are wrong and not flagged. A clerk who answers every "
+        f"doubt truthfully settles {answers.asked_apart} cells and leaves {answers.apart} wrong. "
+        "If a correction also flags cells read alike in its column, the clerk settles "
+        f"{answers.asked} and leaves {answers.left}.",
     ]
 
 
 def _mark_lines(scores: list[dict[str, RepeatScore]]) -> list[str]:
     return [
         f"{MARK_PAGES} tables (all materials) with columns of dashes, ditto marks, dots and the "
-        "like in none to four fifths of their cells; the other cells are blank or hold a number. "
-        "Hairline dashes of some faces leave nothing on the paper of a fax. As printed, and with "
-        "dashes and quotation marks written plainly:",
+        "like in up to four fifths of their cells. The other cells are blank or hold a number. "
+        "Hairline dashes of some faces leave no ink on a fax. As printed, and with plain dashes "
+        "and quotes:",
         "",
         *_cell_rows(SIGHTS, scores),
     ]
@@ -500,13 +497,13 @@ def _mark_lines(scores: list[dict[str, RepeatScore]]) -> list[str]:
 
 def _reckoning_lines(scores: dict[float, ReckoningScore]) -> list[str]:
     first = next(iter(scores.values()))
-    ways = ("by the reading alone", "with the checks")
+    ways = ("without checks", "with checks")
     return [
-        f"{LEDGER_PAGES} ledgers (office scans, photocopies, faxes) whose dues are days times rate "
-        f"and that carry totals: {first.cells} cells, {first.wrong} of them read wrong.",
+        f"{LEDGER_PAGES} ledgers (office scans, photocopies, faxes) with totals, and with dues "
+        f"that are days times rate: {first.cells} cells, {first.wrong} of them read wrong.",
         "",
-        "| wrong cells in a thousand that may pass unseen | | wrong and not flagged | of these in "
-        "columns that are reckoned with | right and flagged |",
+        "| tolerance: wrong cells in 1,000 | | wrong and not flagged | of these in checked columns "
+        "| right and flagged |",
         "|---|---|---|---|---|",
         *[
             f"| {dial:g} | {way} | {score.silent[k]} | {score.silent_amounts[k]} | "
@@ -520,8 +517,8 @@ def _reckoning_lines(scores: dict[float, ReckoningScore]) -> list[str]:
 def _proof_lines(score: ProofScore) -> list[str]:
     return [
         f"A clerk who answers all {score.doubts} doubts of the fax pages truthfully presses "
-        f"{score.presses / max(1, score.doubts):.2f} keys a doubt beyond the characters that must "
-        "be typed.",
+        f"{score.presses / max(1, score.doubts):.2f} keys for each doubt, besides the characters "
+        "to be typed.",
         "",
         f"Keys over a docket of {score.rows:,} rows on {BIG_PAGES} pages, painting included "
         "(offscreen, without a graphics card):",

@@ -60,7 +60,7 @@ class RulingScore:
     """Tables of one ruling, or that hold one thing: found, exactly right, neighbour relations.
 
     ``gone`` are the wrong ones that a machine left next to no ink of. ``doubted_right`` and
-    ``doubted_wrong`` count the tables with a line that wants a look; ``headed`` those of the right
+    ``doubted_wrong`` count the tables with a line that needs a check; ``headed`` those of the right
     ones whose heading rows are counted right.
     """
 
@@ -171,7 +171,7 @@ def _lay_true(page: MadePage) -> tuple[NDArray[np.uint8], float]:
 
 
 def _is_gone(flat: NDArray[np.uint8], dpi: float, truth: TableTruth) -> bool:
-    """Tell whether fewer than a tenth of a table's cells show any ink of what was written."""
+    """Return whether fewer than a tenth of a table's cells show any ink of what was written."""
     ink = measure_darkness(flat) > _DARK
     shown = []
     for cell in truth.cells:
@@ -219,7 +219,7 @@ def is_exact(grid: Grid, truth: TableTruth) -> bool:
 
 
 def _covers(grid: Grid, truth: TableTruth) -> bool:
-    """Tell whether a grid lies over most of what is written in a table.
+    """Return whether a grid lies over most of what is written in a table.
 
     Without rules a table ends where its writing does, not where its outer columns were laid out.
     """

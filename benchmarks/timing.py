@@ -117,7 +117,7 @@ usable = time.perf_counter() - start
 desk = Desk(folder / "demo.keel")
 desk.add_files(demo_pages())
 desk.run(InlineExecutor(), threads=2)
-desk.set_unseen(0.1)
+desk.set_tolerance(0.1)
 desk.close()
 window.open_docket(folder / "demo.keel")
 until = time.perf_counter() + 1.0

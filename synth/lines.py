@@ -163,7 +163,7 @@ def _longest_px(text: str, font: _Font, spacing: float, cell: tuple[float, float
 
 
 def _may_be_set_wide(text: str) -> bool:
-    """Tell whether a text is one that printers set wide: words, the longest of four letters."""
+    """Return whether a text is one that printers set wide: words, the longest of four letters."""
     return max(map(len, text.split()), default=0) >= 4 and not any(c.isdigit() for c in text)
 
 

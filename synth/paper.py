@@ -32,7 +32,7 @@ def _noise_pool() -> NDArray[np.float32]:
 
 
 def _white_noise(rng: Rng, shape: tuple[int, int]) -> NDArray[np.float32]:
-    """Return unit white noise, cut from one pool at a random place: drawing it anew is slow."""
+    """Return unit white noise, cut from one pool at a random place: drawing it again is slow."""
     pool = _noise_pool()
     count = shape[0] * shape[1]
     if count >= pool.size:

@@ -15,7 +15,7 @@ from pathlib import Path
 SOURCE = Path(__file__).resolve().parent.parent / "src" / "keel_line"
 PLACEHOLDER = "{…}"
 _SHOWN_IN = ("ui", "cli.py", "settings.py")
-_ERRORS = {"InputError", "OutputError", "DocketError", "KeelLineError", "UsageError", "told_as"}
+_ERRORS = {"InputError", "OutputError", "DocketError", "KeelLineError", "UsageError", "reported_as"}
 _TELLERS = _ERRORS | {"Failed", "Taken", "Notice", "Finding", "LineDoubt", "Verdict", "Reading"}
 _NO_WORDS = re.compile(r"^[\W\d_]*$")
 _CODE = re.compile(

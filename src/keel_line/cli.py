@@ -1,4 +1,4 @@
-"""The command line: the window, or conversion without it."""
+"""The command line: open the window, or convert without it."""
 
 from __future__ import annotations
 
@@ -12,12 +12,13 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 from typing_extensions import override
 
 from keel_line import __version__
+from keel_line._shared.texts import count_of
 from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import SEND_FORMATS, Desk
 from keel_line.desk.pool import WorkerPool
 from keel_line.errors import KeelLineError, OutputError
 from keel_line.send.safely import check_target
-from keel_line.settings import PLAIN_SIGNS, UNSEEN
+from keel_line.settings import PLAIN_SIGNS, TOLERANCE
 
 
 class FileOrCommand(click.Group):
@@ -86,11 +87,11 @@ def demo(*, fresh: bool) -> None:
     "'-' writes JSON to standard output.",
 )
 @click.option(
-    f"--{UNSEEN.name}",
-    default=UNSEEN.default,
+    f"--{TOLERANCE.name}",
+    default=TOLERANCE.default,
     show_default=True,
-    type=click.FloatRange(UNSEEN.low, UNSEEN.high),
-    help=UNSEEN.help,
+    type=click.FloatRange(TOLERANCE.low, TOLERANCE.high),
+    help=TOLERANCE.help,
 )
 @click.option(
     f"--{PLAIN_SIGNS.name}", is_flag=True, default=PLAIN_SIGNS.default, help=PLAIN_SIGNS.help
@@ -110,7 +111,7 @@ def convert(
     try:
         if not to_output:
             check_target(output)  # before hundreds of pages are read for it
-        desk.set_unseen(unseen)
+        desk.set_tolerance(unseen)
         desk.set_plain_signs(plain=plain_signs)
         failed = _read(desk, inputs, jobs, console)
         if desk.sources() and any(p.progress == "done" for p in desk.pages()):
@@ -131,7 +132,7 @@ def convert(
 
 
 def _read(desk: Desk, inputs: tuple[Path, ...], jobs: int | None, console: Console) -> bool:
-    """Take files in and read their pages, in workers; tell whether anything failed."""
+    """Add files and read their pages in workers; return whether anything failed."""
     with WorkerPool(jobs) as pool:
         failed = _take_in(desk, inputs, pool, console)
         return _work(desk, pool, console) or failed
@@ -171,7 +172,7 @@ def _work(desk: Desk, pool: WorkerPool, console: Console) -> bool:
                 style="yellow",
                 markup=False,
             )
-        doubts = [f"check how the page lies: {page.unsure}."] if page.unsure else []
+        doubts = [f"check the page's position: {page.unsure}."] if page.unsure else []
         if page.progress == "done" and page.verdict.outlook == "poor":
             doubts += page.verdict.reasons
         for doubt in doubts:
@@ -200,11 +201,6 @@ def _summary(desk: Desk) -> str:
         f"{count_of(len(tables), 'table')}, {count_of(cells, 'cell')}, "
         f"{count_of(doubts, 'doubt')}. Expected wrong cells among the others: {wrong:.1f}."
     )
-
-
-def count_of(number: int, noun: str) -> str:
-    """Return a number with its noun, in the plural where it is not one."""
-    return f"{number:,} {noun}" if number == 1 else f"{number:,} {noun}s"
 
 
 def run() -> None:

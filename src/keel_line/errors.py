@@ -1,4 +1,4 @@
-"""The few kinds of trouble that a clerk may be told about, and the expected miss."""
+"""The errors shown to the clerk, and the expected miss."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 
 class KeelLineError(Exception):
-    """Trouble of the world's making, told in one sentence with what to do next."""
+    """An error from outside the program, in one sentence with advice."""
 
 
 class InputError(KeelLineError):

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Setting:
-    """One number that the clerk may set."""
+    """A number that the clerk can set."""
 
     name: str
     default: float
@@ -24,7 +24,7 @@ class Setting:
 
 @dataclass(frozen=True)
 class Switch:
-    """One thing that the clerk may have or not."""
+    """A switch that the clerk can turn on or off."""
 
     name: str
     default: bool
@@ -32,7 +32,7 @@ class Switch:
     help: str
 
 
-UNSEEN = Setting(
+TOLERANCE = Setting(
     name="unseen",
     default=1.0,
     low=0.1,
@@ -42,12 +42,12 @@ UNSEEN = Setting(
     help="How many wrong cells in 1,000 may go unflagged. Fewer means more cells to check.",
 )
 
-UNSEEN_STEPS: tuple[float, ...] = (0.1, 0.2, 0.5, 1.0, 2.0, 3.0, 5.0, 10.0, 20.0, 50.0)
-"""Values of ``UNSEEN`` that the window offers, the strictest first."""
+TOLERANCE_STEPS: tuple[float, ...] = (0.1, 0.2, 0.5, 1.0, 2.0, 3.0, 5.0, 10.0, 20.0, 50.0)
+"""Values of ``TOLERANCE`` that the window offers, the strictest first."""
 
 
-def say_unseen(value: float) -> str:
-    """Return a value of ``UNSEEN`` in words: "1 wrong cell in 1,000", "2 wrong cells in 1,000"."""
+def say_tolerance(value: float) -> str:
+    """Return a tolerance in words: "1 wrong cell in 1,000", "2 wrong cells in 1,000"."""
     if value > 1:
         return f"{value:g} wrong cells in 1,000"
     return f"1 wrong cell in {1000 / value:,.0f}"
@@ -57,7 +57,7 @@ PLAIN_SIGNS = Switch(
     name="plain-signs",
     default=False,
     label="Plain dashes and quotes",
-    help="Write each dash as - and each quote straight (' or \"): no doubt which one it is",
+    help="Write dashes as - and quotes as ' or \", so that they raise no doubt",
 )
 
-SETTINGS: tuple[Setting | Switch, ...] = (UNSEEN, PLAIN_SIGNS)
+SETTINGS: tuple[Setting | Switch, ...] = (TOLERANCE, PLAIN_SIGNS)

@@ -99,7 +99,7 @@ def test_totals_that_balance_hold_for_all_their_cells() -> None:
     assert {p for f in findings for p in f.places} == {(r, c) for r in range(1, 10) for c in (1, 3)}
 
 
-def test_a_misread_addend_is_wanted_as_it_was() -> None:
+def test_the_total_suggests_a_misread_addend() -> None:
     rows = ledger()
     right = rows[3][3]
     rows[3][3] = "1" + right
@@ -109,7 +109,7 @@ def test_a_misread_addend_is_wanted_as_it_was() -> None:
     assert rows[9][3] in finding.says
 
 
-def test_an_addend_that_is_no_number_is_wanted_from_the_total() -> None:
+def test_the_total_suggests_an_unreadable_addend() -> None:
     rows = ledger()
     right = rows[5][3]
     rows[5][3] = "l2S.5O"
@@ -117,7 +117,7 @@ def test_an_addend_that_is_no_number_is_wanted_from_the_total() -> None:
     assert (finding.at, finding.wanted[0].text) == ((5, 3), right)
 
 
-def test_a_total_that_is_no_number_is_wanted_from_its_parts() -> None:
+def test_the_addends_suggest_an_unreadable_total() -> None:
     rows = ledger()
     right = rows[9][3]
     rows[9][3] = "S4O.2S"
@@ -132,7 +132,7 @@ def test_subtotals_and_a_grand_total_are_found_without_names() -> None:
     assert {f.places[-1] for f in findings} >= {(4, 0), (8, 0)}
 
 
-def test_small_numbers_that_chance_to_add_up_are_no_sum() -> None:
+def test_chance_sums_of_small_numbers_are_ignored() -> None:
     assert check_sums(sheet([["Berth"], ["1"], ["2"], ["3"], ["7"], ["4"]])) == []
 
 
@@ -272,7 +272,7 @@ def lines_doubted(rows: list[list[str]], heading_rows: int = 1) -> list[tuple[in
     return [p for f in found for p in f.places]
 
 
-def test_rows_that_stand_in_one_are_doubted() -> None:
+def test_several_rows_in_one_are_doubted() -> None:
     many = "\n".join("abcd")
     assert lines_doubted([["Vessel", "Tons"], [many, many]]) == [(1, 0), (1, 1)]
     assert lines_doubted([[many, many, ""]]) == [(0, 0), (0, 1)], "in a heading, too"

@@ -134,7 +134,7 @@ def test_nothing_usable_writes_nothing(tmp_path: Path) -> None:
 def test_target_that_cannot_be_written(scan_file: Path, tmp_path: Path) -> None:
     code, err, _ = keel_line("convert", scan_file, "-o", tmp_path / "none" / "out.xlsx")
     assert code == 1
-    assert "is not there" in " ".join(err.split())
+    assert "does not exist" in " ".join(err.split())
 
 
 @pytest.mark.parametrize(
@@ -156,7 +156,7 @@ def test_no_page_is_read_for_a_target_that_cannot_be(
     monkeypatch.setattr(Desk, "run", lambda *_args, **_more: pytest.fail("a page was read"))
     code, err, _ = keel_line("convert", scan_file, "-o", tmp_path / "none" / "out.xlsx")
     assert code == 1
-    assert "none is not there" in " ".join(err.split())
+    assert "none does not exist" in " ".join(err.split())
 
 
 def test_page_without_table_is_said(tmp_path: Path) -> None:

@@ -158,15 +158,15 @@ def test_flags_follow_the_setting(demo_desk: Desk) -> None:
     def flags() -> int:
         return sum(c.flagged for t in demo_desk.tables() for c in t.cells)
 
-    demo_desk.set_unseen(0.1)
+    demo_desk.set_tolerance(0.1)
     strict = flags()
-    demo_desk.set_unseen(100)
+    demo_desk.set_tolerance(100)
     assert flags() < strict
     assert demo_desk.unseen == 100
 
 
 def test_expected_wrong_falls_as_cells_are_settled(demo_desk: Desk) -> None:
-    demo_desk.set_unseen(100)
+    demo_desk.set_tolerance(100)
     table = demo_desk.tables()[0]
     unflagged = [c for c in table.cells if not c.flagged]
     demo_desk.accept(unflagged[:30])

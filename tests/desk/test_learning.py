@@ -56,7 +56,7 @@ def test_a_pair_is_never_doubted_more_and_few_cells_say_nothing(
 ) -> None:
     for topic in (Topic(("1", "I")), Topic(("-",), 2)):
         lessons = Lessons(Counter({topic: right}), Counter({topic: wrong}))
-        heeded = lessons.heed(topic, sure)
+        heeded = lessons.apply_lessons(topic, sure)
         assert sure <= heeded <= 1
         if right + wrong < 3:
             assert heeded == sure
@@ -64,7 +64,7 @@ def test_a_pair_is_never_doubted_more_and_few_cells_say_nothing(
 
 def test_a_pair_that_proved_wrong_stays_in_doubt() -> None:
     cells = [settled(doubtful(i, f"S {i}", 2, "I"), f"S I{i}") for i in range(9)]
-    assert learn(cells).heed(Topic(("1", "I")), 0.9) == 0.9
+    assert learn(cells).apply_lessons(Topic(("1", "I")), 0.9) == 0.9
 
 
 def test_the_next_cells_of_a_pair_confirmed_many_times_are_doubted_less() -> None:

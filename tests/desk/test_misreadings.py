@@ -1,4 +1,4 @@
-"""What was put right says something of what was read alike in the docket's other tables."""
+"""What was corrected says something of what was read alike in the docket's other tables."""
 
 from __future__ import annotations
 

@@ -164,9 +164,9 @@ def test_each_loss_is_told_of_its_page(pool: WorkerPool) -> None:
     stalled = response_from(REQUEST, pool.submit(never_end))  # type: ignore[arg-type] # never answers
     assert "took too long" in stalled.trouble
     big = response_from(REQUEST, pool.submit(take_memory, 5000))  # type: ignore[arg-type] # never answers
-    assert "more memory than a page may have" in big.trouble
+    assert "too much memory" in big.trouble
     lost = taken_from(Path("scan.png"), pool.submit(kill_itself))  # type: ignore[arg-type] # never answers
-    assert lost.trouble.startswith("scan.png is damaged, or takes more memory")
+    assert lost.trouble.startswith("scan.png is damaged, or needs too much memory")
 
 
 def test_a_fault_of_our_own_is_told_of_its_page_and_logged(

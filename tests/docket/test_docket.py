@@ -90,7 +90,7 @@ def test_undo_and_redo_survive_a_restart(demo_desk: Desk) -> None:
 
 def test_cells_settled_together_are_taken_back_together(demo_desk: Desk) -> None:
     a, b, c = first_cells(demo_desk, 3)
-    demo_desk.vouch(c)
+    demo_desk.settle_as_printed(c)
     demo_desk.settle_all([(a, a.text), (b, "other")], "settled with its kind")
     assert demo_desk.cell(b.id).settled == Settled("other", by_hand=True)
     assert demo_desk.undo() == Step(cell_ids=(a.id, b.id))

@@ -156,7 +156,7 @@ def test_an_older_docket_that_cannot_be_written_is_read_too(
         ("SQLITE_CANTOPEN", "Check the folder"),
         ("SQLITE_IOERR_SHMOPEN", "without shared memory"),
         ("SQLITE_IOERR_WRITE", "Check the disk, or the network folder"),
-        ("SQLITE_TOOBIG", "Cut it into smaller files"),
+        ("SQLITE_TOOBIG", "Split it into smaller files"),
         ("SQLITE_MISUSE", "use a backup"),
     ],
 )
@@ -247,7 +247,7 @@ def test_a_source_that_is_not_what_came_in_is_told(
     file = FileSource(scan_file, taken.sha256)
     assert file.read() == scan_file.read_bytes()
     scan_file.write_bytes(b"other")
-    with pytest.raises(InputError, match="was changed while it was worked on"):
+    with pytest.raises(InputError, match="changed while it was read"):
         file.read()
 
 

@@ -38,18 +38,18 @@ def shapes(desk: Desk) -> list[tuple[int, int, int]]:
 
 def test_two_pages_are_told_and_parted_into_two(desk: Desk) -> None:
     (page,) = desk.pages()
-    assert page.wants_a_look
+    assert page.needs_review
     assert page.parted_at == pytest.approx(6.0 * DPI, abs=0.7 * DPI)
     desk.part_page(page)
     desk.run(InlineExecutor())
     assert [p.number for p in desk.pages()] == [1, 1]
     assert shapes(desk) == [(0, 6, 3), (1, 8, 4)]
-    assert not any(p.wants_a_look for p in desk.pages())
+    assert not any(p.needs_review for p in desk.pages())
     first, second = desk.pages()
     assert first.squared_size_px[0] + second.squared_size_px[0] == page.size_px[0]
 
 
-def test_parting_is_taken_back_and_made_again(desk: Desk) -> None:
+def test_splitting_can_be_undone_and_redone(desk: Desk) -> None:
     desk.part_page(desk.pages()[0])
     desk.run(InlineExecutor())
     desk.replace(desk.tables()[1].cells[5], "77")

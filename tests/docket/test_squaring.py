@@ -31,7 +31,7 @@ def page(desk: Desk) -> PageState:
     return desk.pages()[0]
 
 
-def test_what_was_set_is_kept_when_the_page_is_worked_on_again(desk: Desk) -> None:
+def test_settings_survive_reading_a_page_again(desk: Desk) -> None:
     desk.choose([(page(desk).id, SquareChoice(angle_deg=1.2, no_specks=True))], "by hand")
     assert page(desk).progress == "waiting"
     desk.run(InlineExecutor())
@@ -112,7 +112,7 @@ def test_settled_cells_without_a_place_come_back_when_it_does(desk: Desk) -> Non
     assert [c.text for c in desk.tables()[0].cells if c.settled] == ["7,777"]
 
 
-def test_changes_of_cells_and_pages_are_taken_back_in_turn(desk: Desk) -> None:
+def test_changes_of_cells_and_pages_are_undone_in_order(desk: Desk) -> None:
     cell = desk.tables()[0].cells[5]
     desk.replace(cell, "one")
     desk.choose([(page(desk).id, SquareChoice(turns=1))], "turned")
@@ -134,9 +134,9 @@ def test_an_angle_beyond_the_limit_is_refused(desk: Desk) -> None:
     assert page(desk).progress == "done"
 
 
-def test_a_passed_page_wants_no_look_until_it_changes(desk: Desk) -> None:
+def test_an_accepted_page_needs_no_check_until_it_changes(desk: Desk) -> None:
     number = page(desk).id
-    desk.pass_page(number)
+    desk.accept_page(number)
     assert page(desk).passed
     desk.choose([(number, SquareChoice(turns=2))], "turned")
     assert not page(desk).passed
@@ -161,7 +161,7 @@ def test_a_docket_of_the_first_schema_is_brought_up_to_date(tmp_path: Path) -> N
     docket.close()
 
 
-def test_pages_that_are_set_together_are_taken_back_together() -> None:
+def test_pages_changed_together_are_undone_together() -> None:
     desk = Desk()
     for name, angle in (("a.png", 0.5), ("b.png", 1.0)):
         made = draw_page(make_content(2, 2), angle_deg=angle, size_in=(4, 3))

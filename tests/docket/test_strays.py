@@ -98,7 +98,7 @@ def total(desk: Desk) -> Sums:
 
 def test_drawn_sums_follow_their_cells_where_rows_change(desk: Desk) -> None:
     (table,) = desk.tables()
-    desk.set_sums(table, total(desk), "sum drawn by hand")
+    desk.set_sums(table, total(desk), "sum set by hand")
     assert desk.tables()[0].sums == total(desk)
     ys = table.grid.y_lines
     taller = add_line(table.grid, "across", (ys[0] + ys[1]) / 2)
@@ -110,7 +110,7 @@ def test_drawn_sums_follow_their_cells_where_rows_change(desk: Desk) -> None:
 
 
 def test_drawn_sums_outlive_a_quarter_turn_and_its_undo(desk: Desk) -> None:
-    desk.set_sums(desk.tables()[0], total(desk), "sum drawn by hand")
+    desk.set_sums(desk.tables()[0], total(desk), "sum set by hand")
     desk.choose([(page(desk).id, SquareChoice(turns=1))], "turned")
     desk.run(InlineExecutor())
     take_back(desk)
@@ -123,7 +123,7 @@ def test_drawn_sums_outlive_a_quarter_turn_and_its_undo(desk: Desk) -> None:
 
 def test_a_sum_whose_total_has_no_cell_now_comes_back_with_it(desk: Desk) -> None:
     (table,) = desk.tables()
-    desk.set_sums(table, total(desk), "sum drawn by hand")
+    desk.set_sums(table, total(desk), "sum set by hand")
     last = remove_line(table.grid, "across", table.grid.rows)  # the row of totals is cut off
     mend(desk, [last])
     assert desk.tables()[0].sums == Sums()

@@ -37,11 +37,11 @@ def test_settings_are_kept(tmp_path: Path) -> None:
     path = tmp_path / "a.keel"
     desk = Desk(path)
     assert desk.unseen == 1.0
-    desk.set_unseen(0.5)
+    desk.set_tolerance(0.5)
     desk.close()
     again = Desk(path)
     assert again.unseen == 0.5
-    again.set_unseen(5000)
+    again.set_tolerance(5000)
     assert again.unseen == 100.0
     again.close()
 

@@ -150,5 +150,5 @@ def test_scans_of_a_folder_come_in_the_order_of_their_numbers(tmp_path: Path) ->
 def test_folder_and_missing_file(tmp_path: Path) -> None:
     with pytest.raises(InputError, match="is a folder"):
         read_file(tmp_path)
-    with pytest.raises(InputError, match="not there"):
+    with pytest.raises(InputError, match="does not exist"):
         read_file(tmp_path / "none.png")

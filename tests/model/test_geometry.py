@@ -17,7 +17,7 @@ numbers = st.floats(-500, 500)
     x=st.floats(0, 3000),
     y=st.floats(0, 4000),
 )
-def test_point_comes_back(
+def test_mapped_points_map_back(
     angle: float, scale: float, dx: float, dy: float, x: float, y: float
 ) -> None:
     cos, sin = np.cos(angle), np.sin(angle)

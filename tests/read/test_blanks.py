@@ -14,10 +14,10 @@ from keel_line.read.blanks import (
     USUAL_MARKS,
     Remnants,
     blank_confidence,
-    comes_again,
     load_blanks,
     measure_pieces,
     measure_remains,
+    recurs,
 )
 from keel_line.read.ink import take_ink
 
@@ -96,9 +96,9 @@ def test_specks_in_one_place_down_a_column_bear_each_other_out() -> None:
     assert max(m["again"] for m in measure(strewn) if m) < math.log(4)
     assert max(judge(ranged)) < 0.5 < min(judge(strewn))
     found = measure_remains(ranged, [list(range(9))])
-    assert all(comes_again(own) for own in found)
-    assert not comes_again(None)
-    assert not comes_again(measure_remains(ranged[:1], [[0]])[0])
+    assert all(recurs(own) for own in found)
+    assert not recurs(None)
+    assert not recurs(measure_remains(ranged[:1], [[0]])[0])
 
 
 def test_other_sizes_and_what_stands_in_words_bear_no_witness() -> None:

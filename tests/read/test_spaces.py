@@ -97,7 +97,7 @@ def test_what_a_gap_has_beyond_its_letters_room_tells_a_narrow_space() -> None:
     assert np.abs(measure_gap_features(lines[1], setting)[:, 21]).max() < 0.2
 
 
-def test_letters_too_far_apart_for_their_gaps_tell_of_one_that_was_passed_over() -> None:
+def test_letters_too_far_apart_for_their_gaps_tell_of_one_that_was_rejected_areas() -> None:
     at, bare = [0.7 * i for i in range(8)], [0.2] * 7
     plain = gaps_of("nnnnnnnn", at, bare)
     setting = measure_setting([plain] * 4)

@@ -1,4 +1,4 @@
-"""What a column says again and again weighs where the ink is open."""
+"""Repeated values of a column: where the ink is undecided, a known value is likelier."""
 
 from __future__ import annotations
 

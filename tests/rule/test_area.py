@@ -52,7 +52,7 @@ def test_running_text_becomes_rows_of_one_column_when_it_is_asked_for() -> None:
         sheet.write((0.8, 1.5 + 0.25 * i), "The harbour master keeps a register", inter(), 11, rng)
     grey = finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey
     assert find_grids(grey, DPI) == []
-    (block,) = survey_page(grey, DPI).passed_over
+    (block,) = survey_page(grey, DPI).rejected_areas
     made = find_in_area(grey, DPI, block)
     assert (made.rows, made.cols) == (5, 1)
 

@@ -1,4 +1,4 @@
-"""Which boundaries want a look: each kind of doubt once, and none on a plain table."""
+"""Which boundaries need a check: each kind of doubt once, and none on a plain table."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""A heading that stands a second time begins another table; values that look alike do not."""
+"""Finds repeated headings: another table begins below or beside."""
 
 from __future__ import annotations
 

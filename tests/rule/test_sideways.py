@@ -62,7 +62,7 @@ def test_a_files_own_characters_tell_which_way_they_run(*, up: bool) -> None:
     if up:
         boxes = np.column_stack([boxes[:, 1], 200 - step - 10, boxes[:, 3], 200 - step])
     text = PageText("abcde" * 4, boxes, np.zeros(20, bool), ())
-    assert letters_of_text(text).lie_on_side((0.0, 0.0, 300.0, 300.0)) is up
+    assert letters_of_text(text).are_sideways((0.0, 0.0, 300.0, 300.0)) is up
 
 
 def test_a_line_up_the_margin_is_no_table() -> None:

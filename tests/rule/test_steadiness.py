@@ -7,7 +7,7 @@ import pytest
 
 from keel_line.model.grid import Grid, LineDoubt, Rule
 from keel_line.rule.alignment import find_aligned
-from keel_line.rule.steadiness import find_unsteady
+from keel_line.rule.steadiness import find_unstable
 from keel_line.rule.writing import Writing
 
 CAP = 20.0
@@ -28,7 +28,7 @@ def set_table(white: float, pitch: float = 50.0, rows: int = 9) -> Writing:
 
 def doubts_of(writing: Writing, rules: tuple[Rule, ...] = ()) -> tuple[Grid, list[LineDoubt]]:
     (grid,) = find_aligned(writing, rules)
-    return grid, find_unsteady(grid, writing, rules)
+    return grid, find_unstable(grid, writing, rules)
 
 
 @pytest.mark.parametrize("white", [30.0, 60.0, 200.0])
@@ -64,5 +64,5 @@ def test_what_rules_part_is_not_doubted() -> None:
     ruled += [Rule("across", grid.box[0], grid.box[2], y, 0.0, 2.0, 1.0) for y in grid.y_lines]
     drawn = Grid(grid.box, grid.x_lines, grid.y_lines, grid.cells, tuple(ruled))
     nothing = Writing(writing.boxes[:1], writing.lines[:1], CAP)
-    assert find_unsteady(drawn, nothing, ()) == []
-    assert find_unsteady(grid, nothing, ()) != [], "nothing like a table is left of it"
+    assert find_unstable(drawn, nothing, ()) == []
+    assert find_unstable(grid, nothing, ()) != [], "nothing like a table is left of it"

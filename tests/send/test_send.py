@@ -146,7 +146,7 @@ def test_json_keeps_to_the_schema(tmp_path: Path, demo_desk: Desk) -> None:
         assert document["pages"][0]["tables"][0]["cells"]
 
 
-def test_what_the_clerk_settled_goes_out(tmp_path: Path, demo_desk: Desk) -> None:
+def test_settled_values_are_written(tmp_path: Path, demo_desk: Desk) -> None:
     cell = demo_desk.tables()[0].cells[8]
     demo_desk.replace(cell, "Settled by hand")
     paths = demo_desk.send(tmp_path / "out.csv").files
@@ -154,11 +154,11 @@ def test_what_the_clerk_settled_goes_out(tmp_path: Path, demo_desk: Desk) -> Non
     assert demo_desk.cell(cell.id).settled == Settled("Settled by hand", by_hand=True)
 
 
-def test_what_stands_so_on_the_paper_is_marked_in_what_goes_out(
+def test_values_confirmed_as_printed_are_marked_in_the_output(
     tmp_path: Path, demo_desk: Desk
 ) -> None:
     cell = demo_desk.tables()[0].cells[8]
-    demo_desk.vouch(cell)
+    demo_desk.settle_as_printed(cell)
     demo_desk.send(tmp_path / "out.xlsx")
     sheet = openpyxl.load_workbook(tmp_path / "out.xlsx").worksheets[0]
     comments = [c.comment.text for row in sheet.iter_rows() for c in row if c.comment]
@@ -182,7 +182,7 @@ def test_targets_that_cannot_be_written(tmp_path: Path, demo_desk: Desk, ending:
     folder.mkdir()
     with pytest.raises(OutputError, match="is a folder"):
         demo_desk.send(folder)
-    with pytest.raises(OutputError, match="is not there"):
+    with pytest.raises(OutputError, match="does not exist"):
         demo_desk.send(tmp_path / "none" / f"out{ending}")
 
 
@@ -369,7 +369,7 @@ def test_json_tells_how_a_page_was_laid(demo_desk: Desk, tmp_path: Path) -> None
 
 
 @pytest.mark.parametrize("progress", ["waiting", "failed"])
-def test_every_format_leaves_out_what_is_not_read_as_it_is_set(
+def test_every_format_omits_pages_with_pending_changes(
     progress: str, demo_desk: Desk, tmp_path: Path
 ) -> None:
     page = demo_desk.pages()[0]

@@ -56,7 +56,7 @@ def test_curled_rules_come_straight(seed: int) -> None:
     assert (grid.rows, grid.cols) == (16, 5)
 
 
-def test_the_clerk_may_leave_a_bend() -> None:
+def test_the_clerk_may_keep_a_bend() -> None:
     made = photograph_bent(sheet().grey, np.random.default_rng(2), size_px=SIZE)
     page = Page(made.grey, Resolution(130, 130, estimated=True), "p", 1, "photo")
     left = square_page(page, SquareChoice(as_bent=True))
@@ -70,7 +70,7 @@ def test_a_flat_page_is_left_alone() -> None:
 
 
 @pytest.mark.parametrize("level", [0, 130, 255])
-def test_nothing_on_the_page_is_no_bend(level: int) -> None:
+def test_an_empty_page_has_no_bend(level: int) -> None:
     assert isinstance(find_bend(np.full((900, 700), level, np.uint8), 110), Failed)
 
 

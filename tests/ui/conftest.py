@@ -62,7 +62,7 @@ def window(qtbot: QtBot, tmp_path: Path, read_docket: Path) -> Iterator[Window]:
     path = folder / "Brannock Sound.keel"
     path.write_bytes(read_docket.read_bytes())
     desk = Desk(path)
-    desk.set_unseen(0.1)
+    desk.set_tolerance(0.1)
     opened = open_window(qtbot, desk, folder)
     opened.go_to("proof")
     page = opened.session.table

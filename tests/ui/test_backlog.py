@@ -22,7 +22,7 @@ def test_one_at_a_time_where_there_is_no_budget_and_the_rest_soon(qtbot: QtBot) 
     assert not backlog
 
 
-def test_what_is_forgotten_is_not_done(qtbot: QtBot) -> None:
+def test_dropped_work_is_not_done(qtbot: QtBot) -> None:
     owner, done = QObject(), list[int]()
     backlog = Backlog(done.append, owner)
     backlog.budget_s = 0.0
@@ -34,7 +34,7 @@ def test_what_is_forgotten_is_not_done(qtbot: QtBot) -> None:
     assert done == [1]
 
 
-def test_work_may_put_more_to_be_done(qtbot: QtBot) -> None:
+def test_work_may_add_more_work(qtbot: QtBot) -> None:
     owner, done = QObject(), list[int]()
 
     def work(table_id: int) -> None:

@@ -51,7 +51,7 @@ def test_tab_shows_the_cell_at_hand_alone(window: Window, press: Keys) -> None:
     assert (window.session.table_index, window.session.cell_index) == first
 
 
-def test_what_is_taken_back_stays_in_the_history(window: Window, press: Keys) -> None:
+def test_undone_changes_stay_in_the_history(window: Window, press: Keys) -> None:
     press(Key.Key_Return)
     press(Key.Key_F6)
     window.actions_by_id["undo"].trigger()

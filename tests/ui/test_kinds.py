@@ -55,9 +55,9 @@ def test_opens_at_the_kind_of_the_doubt_at_hand(window: Window, press: Keys) -> 
     assert here in {(p.table, p.cell) for p in kind.places}
 
 
-def test_what_was_misread_alike_is_put_right_on_one_sheet(window: Window, press: Keys) -> None:
+def test_cells_misread_alike_are_corrected_on_one_sheet(window: Window, press: Keys) -> None:
     session, sheet = window.session, window.proof.kinds
-    session.desk.set_unseen(5.0)
+    session.desk.set_tolerance(5.0)
     ids = [s.id for s in session.tables[0].cells if s.cell.col == 1 and s.cell.row > 2][:4]
     read_as(window, {i: Reading(f"04-{i}", 1.0, (), (RunnerUp(f"O4-{i}", 0.01),)) for i in ids})
 

@@ -155,7 +155,7 @@ def test_undo_goes_back_to_its_cell_and_redo_again(window: Window, press: Keys) 
     assert "Nothing to undo" in window.message.text()
 
 
-def test_from_first_doubt_to_none(window: Window, press: Keys) -> None:
+def test_settling_every_doubt_leaves_none(window: Window, press: Keys) -> None:
     count = len(window.session.doubts())
     assert count > 3
     press(Key.Key_Return, times=count)
@@ -173,7 +173,7 @@ def test_from_first_doubt_to_none(window: Window, press: Keys) -> None:
 
 
 def test_expected_wrong_is_shown_and_falls(window: Window) -> None:
-    window.session.desk.set_unseen(100)
+    window.session.desk.set_tolerance(100)
     window.session.reload()
     before = window.session.expected_wrong()
     table = window.session.tables[0]
@@ -289,9 +289,7 @@ def go_to_place(window: Window, row: int, col: int) -> int:
     return index
 
 
-def test_a_total_that_does_not_come_out_is_marked_and_what_fits_is_offered(
-    window: Window, press: Keys
-) -> None:
+def test_a_wrong_total_is_marked_and_a_fitting_value_offered(window: Window, press: Keys) -> None:
     table = window.session.table
     assert table is not None
     last, dues = table.grid.rows - 1, table.grid.cols - 1
@@ -316,7 +314,7 @@ def test_a_total_that_does_not_come_out_is_marked_and_what_fits_is_offered(
     assert window.session.cell.text == "5,801.05"
 
 
-def test_the_paper_may_say_so_whatever_the_total_wants(window: Window, press: Keys) -> None:
+def test_a_cell_can_be_confirmed_as_printed_against_its_total(window: Window, press: Keys) -> None:
     table = window.session.table
     assert table is not None
     index = go_to_place(window, table.grid.rows - 1, table.grid.cols - 1)
@@ -336,7 +334,7 @@ def test_the_paper_may_say_so_whatever_the_total_wants(window: Window, press: Ke
     assert window.session.cell.broken
 
 
-def test_a_misread_addend_is_put_right_by_what_its_total_wants(window: Window, press: Keys) -> None:
+def test_the_total_offers_the_right_value_of_a_misread_addend(window: Window, press: Keys) -> None:
     table = window.session.table
     assert table is not None
     dues = table.grid.cols - 1
@@ -355,7 +353,7 @@ def test_a_misread_addend_is_put_right_by_what_its_total_wants(window: Window, p
     assert not any(s.broken for s in window.session.tables[0].cells if s.cell.col == dues)
 
 
-def test_a_sum_that_comes_out_says_so(window: Window) -> None:
+def test_a_correct_sum_is_shown(window: Window) -> None:
     table = window.session.table
     assert table is not None
     go_to_place(window, table.grid.rows - 1, table.grid.cols - 1)
@@ -432,7 +430,7 @@ def test_tab_never_loses_what_is_typed(window: Window, press: Keys) -> None:
     assert table.cells[index].text == "KT"
 
 
-def test_typing_that_a_click_gives_up_is_told(window: Window, press: Keys) -> None:
+def test_typed_text_lost_by_a_click_is_reported(window: Window, press: Keys) -> None:
     index = go_to_place(window, 9, 2)
     table = window.session.table
     assert table is not None
@@ -536,7 +534,7 @@ def test_what_is_typed_stays_with_its_cell(window: Window, press: Keys) -> None:
     assert window.session.tables[0].cells[index].text == "KT"
 
 
-def test_what_is_typed_is_held_against_its_column(window: Window, press: Keys) -> None:
+def test_typed_text_unlike_its_column_is_reported(window: Window, press: Keys) -> None:
     table = window.session.table
     assert table is not None
     go_to_place(window, 4, table.grid.cols - 1)
@@ -549,17 +547,17 @@ def test_what_is_typed_is_held_against_its_column(window: Window, press: Keys) -
 
 
 def test_a_sample_drawn_at_random_is_gone_through_and_counted(window: Window, press: Keys) -> None:
-    window.session.desk.set_unseen(50.0)  # so that many cells are not in doubt
+    window.session.desk.set_tolerance(50.0)  # so that many cells are not in doubt
     window.session.reload()
     press(Key.Key_F7)
     view = window.proof.panel.view
     assert view is not None
-    assert view.heading == "Drawn 1 of 20"
+    assert view.heading == "Spot check 1 of 20"
     assert not window.session.cell.flagged
     press(Key.Key_Return, times=19)
     view = window.proof.panel.view
     assert view is not None
-    assert view.heading == "Drawn 20 of 20"
+    assert view.heading == "Spot check 20 of 20"
     press("quite wrong")
     press(Key.Key_Return)
     assert window.message.text().startswith("Of 20 cells checked at random, 1 was wrong")
@@ -569,7 +567,7 @@ def test_a_sample_drawn_at_random_is_gone_through_and_counted(window: Window, pr
 
 
 def test_a_sample_can_be_ended_early(window: Window, press: Keys) -> None:
-    window.session.desk.set_unseen(50.0)
+    window.session.desk.set_tolerance(50.0)
     window.session.reload()
     press(Key.Key_F7)
     press(Key.Key_F7)
@@ -585,7 +583,7 @@ def places_of_doubts(window: Window) -> list[tuple[int, int, int]]:
     return [(t, c.col, c.row) for t, c in cells]
 
 
-def test_doubts_go_in_the_order_that_is_asked_for(window: Window, press: Keys) -> None:
+def test_the_order_of_doubts_can_be_chosen(window: Window, press: Keys) -> None:
     places = places_of_doubts(window)
     assert places == sorted(places)
     press(Key.Key_F8)
@@ -618,11 +616,9 @@ def test_the_dial_moves_the_flags_at_once(window: Window, press: Keys) -> None:
     assert len(window.session.doubts()) == strict
 
 
-def test_what_was_read_as_a_cell_that_was_put_right_is_asked_about(
-    window: Window, press: Keys
-) -> None:
+def test_cells_read_like_a_corrected_one_are_flagged(window: Window, press: Keys) -> None:
     session = window.session
-    session.desk.set_unseen(5.0)
+    session.desk.set_tolerance(5.0)
     table = session.tables[0]
     column = [s.id for s in table.cells if s.cell.col == 1 and s.cell.row > 12][:2]
     codes = [
@@ -654,7 +650,7 @@ def test_a_correction_reaches_the_docket_s_other_tables(
 ) -> None:
     session = window.session
     session.to_recall.budget_s = 0.0
-    session.desk.set_unseen(5.0)
+    session.desk.set_tolerance(5.0)
     columns = [t.grid.cols for t in session.tables]
     often = next(n for n in columns if columns.count(n) > 1)
     here, there = [i for i, n in enumerate(columns) if n == often][:2]
@@ -675,9 +671,9 @@ def test_a_correction_reaches_the_docket_s_other_tables(
     qtbot.waitUntil(lambda: not like().in_doubt)
 
 
-def test_plain_dashes_by_key_are_seen_at_once_and_taken_back(window: Window) -> None:
+def test_plain_dashes_can_be_turned_on_and_off_by_key(window: Window) -> None:
     session = window.session
-    session.desk.set_unseen(5.0)
+    session.desk.set_tolerance(5.0)
     cell = next(s for s in session.tables[0].cells if s.in_doubt)
     read_as(window, {cell.id: Reading("4–5", 0.6, (), (RunnerUp("4-5", 0.4),))})
 
@@ -710,12 +706,12 @@ def test_a_setting_reaches_all_tables_little_by_little(window: Window, qtbot: Qt
     session.to_renew.budget_s = 0.0
     done: list[int] = []
     session.renewed.connect(lambda: done.append(len(session.doubts())))
-    session.set_unseen(20.0)
+    session.set_tolerance(20.0)
     here = session.tables[session.table_index]
     assert not done
     assert here.least_confidence == session.desk.tables(here.page_id)[0].least_confidence
     session.set_plain_signs(plain=True)  # before the first is through
-    window.set_unseen(50.0)
+    window.set_tolerance(50.0)
     qtbot.waitUntil(lambda: bool(done))
     fresh = session.desk.tables()
     assert [t.least_confidence for t in session.tables] == [t.least_confidence for t in fresh]
@@ -780,7 +776,7 @@ def test_a_clerk_who_answers_truthfully_needs_little_more_than_a_key_a_doubt(
     assert all(s.text.split() == wanted[s.id].split() for s in table.cells if s.settled)
 
 
-def test_a_cell_painted_anew_looks_as_if_all_of_its_row_were(window: Window, press: Keys) -> None:
+def test_a_repainted_cell_looks_like_its_repainted_row(window: Window, press: Keys) -> None:
     interline = window.proof.interline
 
     def look() -> QImage:

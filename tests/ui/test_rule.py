@@ -138,7 +138,7 @@ def test_settled_cells_keep_their_values(window: Window, rule: RuleStation) -> N
     assert kept.text == "Quillfish"
 
 
-def test_a_table_is_left_out_and_comes_back_as_found(window: Window, rule: RuleStation) -> None:
+def test_a_removed_table_returns_after_reset(window: Window, rule: RuleStation) -> None:
     press(rule, Key.Key_X)
     assert rule.side.model.rowCount() == 0
     rule.settle()
@@ -164,7 +164,7 @@ def test_the_whole_page_becomes_a_table_with_the_columns_of_its_writing(
     assert whole.grid.box[3] - whole.grid.box[1] > 0.9 * high
 
 
-def test_leaving_the_station_keeps_what_was_mended(window: Window, rule: RuleStation) -> None:
+def test_leaving_the_station_saves_the_edits(window: Window, rule: RuleStation) -> None:
     cols = tables(window)[0].grid.cols
     press(rule, Key.Key_Tab)
     press(rule, Key.Key_Right)
@@ -173,7 +173,7 @@ def test_leaving_the_station_keeps_what_was_mended(window: Window, rule: RuleSta
     assert tables(window)[0].grid.cols == cols - 1
 
 
-def test_a_pause_keeps_what_was_mended(window: Window, rule: RuleStation, qtbot: QtBot) -> None:
+def test_a_pause_saves_the_edits(window: Window, rule: RuleStation, qtbot: QtBot) -> None:
     press(rule, Key.Key_Tab)
     press(rule, Key.Key_Right)
     press(rule, Key.Key_Delete)
@@ -207,7 +207,7 @@ def test_a_press_in_the_gutter_adds_a_line(window: Window, rule: RuleStation) ->
     assert more.cols == grid.cols + 1
 
 
-def test_escape_lets_go_and_arrows_move_the_page_again(rule: RuleStation) -> None:
+def test_escape_deselects_the_peg_and_arrows_move_the_page(rule: RuleStation) -> None:
     press(rule, Key.Key_Tab)
     press(rule, Key.Key_Escape)
     assert rule.view.gutter is None
@@ -364,7 +364,7 @@ def test_a_copy_lies_beside_and_both_stay(window: Window, rule: RuleStation) -> 
     assert first.grid.x_lines == pytest.approx(before.grid.x_lines)
 
 
-def test_an_area_that_says_nothing_is_asked_for_again(window: Window, rule: RuleStation) -> None:
+def test_an_invalid_area_is_asked_for_again(window: Window, rule: RuleStation) -> None:
     before = tables(window)[0].grid.box
     press(rule, Key.Key_A)
     shown = rule.side.ask.field.text()
@@ -382,7 +382,7 @@ def test_an_area_that_says_nothing_is_asked_for_again(window: Window, rule: Rule
     assert after[1:2] == pytest.approx(before[1:2], abs=2)
 
 
-def test_lines_are_laid_on_another_page_and_taken_back(window: Window, rule: RuleStation) -> None:
+def test_a_grid_is_used_on_another_page_and_undone(window: Window, rule: RuleStation) -> None:
     before = [t.grid.cols for t in on_page(window, 1)]
     press(rule, Key.Key_P)
     assert rule.side.ask.field.text() == "2-5"
@@ -397,9 +397,7 @@ def test_lines_are_laid_on_another_page_and_taken_back(window: Window, rule: Rul
     assert [t.grid.cols for t in on_page(window, 1)] == before
 
 
-def test_tables_change_places_in_their_order(
-    window: Window, rule: RuleStation, qtbot: QtBot
-) -> None:
+def test_tables_can_be_reordered(window: Window, rule: RuleStation, qtbot: QtBot) -> None:
     second = window.session.desk.pages()[1].id
     window.go_to_page(second)
     qtbot.waitUntil(lambda: window.session.picture(second) is not None)
@@ -415,12 +413,12 @@ def test_enter_walks_through_the_lines_in_doubt(
 ) -> None:
     desk, first = window.session.desk, page(window)
     (rota,) = on_page(window, 4)
-    window.session.pass_lines(rota)
+    window.session.accept_lines(rota)
     grid = tables(window)[0].grid
     doubts = (LineDoubt("down", 3, "1 value runs this line"), LineDoubt("across", 5, "x"))
     desk.draw(first, [replace(grid, doubts=doubts)], "lines in doubt")
     window.jobs.read_waiting()
-    qtbot.waitUntil(lambda: window.session.lines_to_look_at() == 2)
+    qtbot.waitUntil(lambda: window.session.lines_to_review() == 2)
     assert "2 lines to check" in [s.waiting for s in window.line._stops]
     rule.refresh()
     assert "2 lines to check" in rule.side.doubt.text()
@@ -430,10 +428,10 @@ def test_enter_walks_through_the_lines_in_doubt(
     press(rule, Key.Key_Return)
     assert (rule.view.gutter, rule.view.peg) == ("across", 5)
     press(rule, Key.Key_Return)
-    assert window.session.lines_to_look_at() == 0
+    assert window.session.lines_to_review() == 0
     assert window._at == "proof"
     window.actions_by_id["undo"].trigger()
-    assert window.session.lines_to_look_at() == 2
+    assert window.session.lines_to_review() == 2
 
 
 def test_the_menu_does_what_the_keys_do(window: Window, rule: RuleStation) -> None:
@@ -492,9 +490,9 @@ def test_a_table_on_its_side_becomes_a_page_of_its_own_by_one_key(
     (first,) = desk.pages()
     qtbot.waitUntil(lambda: window.session.picture(first.id) is not None)
     press(window.rule, Key.Key_Return)
-    assert "lies on its side" in window.rule.side.doubt.text()
+    assert "is sideways" in window.rule.side.doubt.text()
     press(window.rule, Key.Key_U)
-    assert [p.lifted for p in desk.pages()] == [False, True]
+    assert [p.extracted for p in desk.pages()] == [False, True]
     assert [t.grid.on_side for t in desk.tables()] == [False, False]
     assert tuple(c.text for c in desk.tables()[1].cells[:4]) == BERTHS[0]
     assert "wants a look" not in window.rule.side.doubt.text()

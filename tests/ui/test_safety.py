@@ -84,7 +84,7 @@ def test_fewer_cells_after_a_reading_leave_the_last_at_hand(window: Window) -> N
 # --- what is said holds ---
 
 
-def test_what_was_said_goes_when_it_is_taken_back(window: Window) -> None:
+def test_undo_clears_the_old_message(window: Window) -> None:
     window.say("12 pages set like this one.")
     window.session.replace_text("other")
     QTest.keyClick(window, Key.Key_Z, Mod.ControlModifier)
@@ -147,7 +147,7 @@ def test_a_page_that_failed_is_read_again_by_one_key(window: Window, qtbot: QtBo
     assert window.message.text() == "No page failed."
 
 
-def test_one_bad_file_among_many_is_told_and_the_others_go_on(
+def test_one_bad_file_does_not_stop_the_others(
     empty_window: Window, qtbot: QtBot, tmp_path: Path, scan_bytes: bytes
 ) -> None:
     window = empty_window

@@ -35,7 +35,7 @@ def press(
     QTest.keyClick(square.board, key, modifier)
 
 
-def test_lean_by_key_is_kept_and_taken_back(window: Window, square: SquareStation) -> None:
+def test_rotation_by_key_is_saved_and_undone(window: Window, square: SquareStation) -> None:
     before = page(window).angle_deg
     for _ in range(3):
         press(square, Key.Key_Right)
@@ -125,7 +125,7 @@ def test_the_page_is_turned_by_dragging(square: SquareStation) -> None:
     assert -20 <= angle < square._page.angle_deg - 5  # type: ignore[union-attr]
 
 
-def test_enter_passes_pages_and_goes_on_to_rule(window: Window, square: SquareStation) -> None:
+def test_enter_accepts_pages_and_then_goes_to_rule(window: Window, square: SquareStation) -> None:
     count = len(window.session.desk.pages())
     for _ in range(count):
         press(square, Key.Key_Return)
@@ -133,7 +133,7 @@ def test_enter_passes_pages_and_goes_on_to_rule(window: Window, square: SquareSt
     assert window._at == "rule"
 
 
-def test_pages_that_want_a_look_come_first(window: Window, square: SquareStation) -> None:
+def test_pages_to_check_come_first(window: Window, square: SquareStation) -> None:
     desk = window.session.desk
     doubtful = (desk.pages()[1].id, desk.pages()[-1].id)
     with desk.docket._writing() as db:  # doubts that the demo does not have
@@ -158,7 +158,9 @@ def test_pages_that_want_a_look_come_first(window: Window, square: SquareStation
     assert window._at == "rule"
 
 
-def test_every_page_alike_is_one_change(window: Window, square: SquareStation) -> None:
+def test_applying_settings_to_every_page_is_one_change(
+    window: Window, square: SquareStation
+) -> None:
     press(square, Key.Key_S)
     press(square, Key.Key_A)
     many = len(window.session.desk.pages())
@@ -173,7 +175,7 @@ def test_every_page_alike_is_one_change(window: Window, square: SquareStation) -
     assert not any(p.choice.no_specks for p in window.session.desk.pages())
 
 
-def test_every_page_alike_copies_nothing_that_was_only_found(
+def test_applying_to_every_page_copies_only_the_clerks_settings(
     window: Window, square: SquareStation
 ) -> None:
     desk = window.session.desk
@@ -190,7 +192,7 @@ def test_every_page_alike_copies_nothing_that_was_only_found(
     assert all(p.choice.even_light for p in desk.pages())
 
 
-def test_wipe_goes_half_whole_away(square: SquareStation) -> None:
+def test_the_original_shows_over_half_then_all_then_none(square: SquareStation) -> None:
     seen = []
     for _ in range(3):
         press(square, Key.Key_W)
@@ -199,7 +201,7 @@ def test_wipe_goes_half_whole_away(square: SquareStation) -> None:
     assert seen == [0.5, 1.0, 0.0]
 
 
-def test_what_was_settled_outlives_a_new_squaring(window: Window, square: SquareStation) -> None:
+def test_settled_cells_survive_a_new_squaring(window: Window, square: SquareStation) -> None:
     cell = window.session.tables[0].cells[20]
     window.session.desk.replace(cell, "settled here")
     window.session.reload()

@@ -1,4 +1,4 @@
-"""Sums drawn, kept, dropped and taken back with real keys in the interline."""
+"""Sums drawn, kept, dropped and undone with real keys in the interline."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ def test_the_found_sum_is_shown_and_kept(window: Window, press: Keys) -> None:
     assert ledger(window).sums.drawn == ()
 
 
-def test_a_cell_is_taken_out_and_the_sum_no_longer_comes_out(window: Window, press: Keys) -> None:
+def test_removing_an_addend_breaks_the_sum(window: Window, press: Keys) -> None:
     total = go_to_total(window)
     press(Key.Key_F9)
     press(Key.Key_Up)
@@ -62,7 +62,7 @@ def test_a_cell_is_taken_out_and_the_sum_no_longer_comes_out(window: Window, pre
     assert window.session.cell.broken
 
 
-def test_a_total_that_is_none_is_dropped(window: Window, press: Keys) -> None:
+def test_a_false_total_is_dropped(window: Window, press: Keys) -> None:
     total = go_to_total(window)
     assert sums_at(window, total)
     press(Key.Key_F9)
@@ -72,7 +72,7 @@ def test_a_total_that_is_none_is_dropped(window: Window, press: Keys) -> None:
     assert sums_at(window, total)
 
 
-def test_escape_leaves_all_as_it_was_and_no_letter_is_typed(window: Window, press: Keys) -> None:
+def test_escape_cancels_the_sum_and_types_nothing(window: Window, press: Keys) -> None:
     go_to_total(window)
     before = window.session.cell
     press(Key.Key_F9)

@@ -338,7 +338,7 @@ def test_page_view_says_what_it_waits_for(qtbot: QtBot, theme: Theme) -> None:
 # --- dockets, manifest, window ---
 
 
-def test_new_dockets_take_no_ones_place(tmp_path: Path) -> None:
+def test_new_dockets_overwrite_no_other(tmp_path: Path) -> None:
     folder = tmp_path / "dockets"
     first = new_docket_path(folder, "Berth dues/March: 1974")
     first.touch()
@@ -350,7 +350,7 @@ def test_new_dockets_take_no_ones_place(tmp_path: Path) -> None:
     assert earlier_dockets(tmp_path / "none") == []
 
 
-def test_manifest_says_what_came_of_each_page(window: Window) -> None:
+def test_the_list_shows_the_state_of_each_page(window: Window) -> None:
     model = window.gather.model
     texts = [[model.index(r, c).data() for c in range(7)] for r in range(model.rowCount())]
     assert [t[1] for t in texts] == [
@@ -364,7 +364,7 @@ def test_manifest_says_what_came_of_each_page(window: Window) -> None:
     assert texts[2][5] == "204 × 196 dpi"
     assert texts[0][6] == "1 table, straightened by 2.3°"
     assert texts[1][6] == "2 tables"
-    assert texts[3][6] == "1 table, flattened"
+    assert texts[3][6] == "1 table, cropped to the sheet"
     assert describe_state(window.session.desk.pages()[1]) == "2 tables"
 
 

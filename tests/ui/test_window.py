@@ -225,13 +225,11 @@ def test_send_failure_is_said(window: Window, tmp_path: Path) -> None:
     window.go_to("send")
     window.send.target.setText(str(tmp_path / "none" / "out.xlsx"))
     window.send.write()
-    assert "is not there" in window.message.text()
+    assert "does not exist" in window.message.text()
     assert window.send.written == []
 
 
-def test_a_file_that_is_there_is_asked_for_before_it_is_written_over(
-    window: Window, tmp_path: Path
-) -> None:
+def test_existing_files_are_confirmed_before_overwriting(window: Window, tmp_path: Path) -> None:
     (tmp_path / "dues-2.csv").write_text("kept by hand")
     window.go_to("send")
     send = window.send
@@ -260,7 +258,7 @@ def test_preflight_lines_go_to_their_place(window: Window) -> None:
     assert window._at == "proof"
 
 
-def test_an_amount_that_does_not_come_out_is_told_before_sending(window: Window) -> None:
+def test_a_wrong_sum_is_reported_before_sending(window: Window) -> None:
     session = window.session
     index = next(i for i, s in enumerate(session.tables[0].cells) if s.text == "5,801.05")
     told = [line.text for line in make_preflight(session) if line.broken]
@@ -383,7 +381,7 @@ def test_a_full_disk_stops_reading_and_says_what_to_do(
         (ZeroDivisionError(), "A fault in Keel Line"),
     ],
 )
-def test_what_goes_wrong_at_a_key_is_said_in_the_window(
+def test_a_fault_at_a_key_is_reported_in_the_window(
     error: Exception, said: str, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
@@ -414,7 +412,7 @@ def test_stop_drops_answers_that_come_late(held: tuple[Held, Jobs, Session], qtb
     session.desk.close()
 
 
-def test_a_page_set_anew_while_it_is_read_is_read_as_it_is_set_now(
+def test_a_page_changed_while_it_is_read_is_read_again(
     held: tuple[Held, Jobs, Session], qtbot: QtBot
 ) -> None:
     executor, jobs, session = held
@@ -450,7 +448,7 @@ def test_a_page_set_anew_while_it_is_read_is_read_as_it_is_set_now(
     desk.close()
 
 
-def test_a_page_that_waits_no_more_is_passed_over(
+def test_a_page_that_waits_no_more_is_rejected_areas(
     held: tuple[Held, Jobs, Session], qtbot: QtBot
 ) -> None:
     executor, jobs, session = held
@@ -554,7 +552,7 @@ def _luminance(value: str) -> float:
 
 
 @pytest.mark.parametrize("colours", PALETTES.values())
-def test_words_stand_out_from_their_ground(colours: Colours) -> None:
+def test_text_has_enough_contrast(colours: Colours) -> None:
     """WCAG 2.1 contrast of every text colour on every ground it is written on."""
     for ground in (colours.desk, colours.sheet, colours.heading):
         for text in (

@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QWidget
 
 from keel_line.model.table import TableState
-from keel_line.settings import say_unseen
+from keel_line.settings import say_tolerance
 from keel_line.ui.overview import PURPOSES
 from keel_line.ui.proof.station import say_confidence
 from keel_line.ui.widgets.line import STATIONS
@@ -43,7 +43,7 @@ def patterns() -> list[re.Pattern[str]]:
 
 
 def is_collected(text: str, known: list[re.Pattern[str]]) -> bool:
-    """Tell whether a text, or each of the pieces that it is put together of, was collected."""
+    """Return whether a text, or each of the pieces that it is put together of, was collected."""
     pieces = [p.strip(" .") for p in re.split(r"\n| · |\. |  +|\N{NO-BREAK SPACE}", text)]
     return all(
         not re.search(r"[^\W\d_]{2}", piece)
@@ -92,13 +92,13 @@ def test_each_station_says_what_it_is_for_until_something_waits(empty_window: Wi
     assert said.endswith("Send: write files")
 
 
-def test_nothing_is_wholly_sure() -> None:
+def test_confidence_never_shows_100_percent() -> None:
     assert say_confidence(1.0) == "Confidence above 99.9%."
     assert say_confidence(0.9996) == "Confidence above 99.9%."
     assert say_confidence(0.5) == "Confidence 50.0%."
 
 
 def test_tolerance_says_what_it_counts() -> None:
-    assert say_unseen(0.2) == "1 wrong cell in 5,000"
-    assert say_unseen(1) == "1 wrong cell in 1,000"
-    assert say_unseen(3) == "3 wrong cells in 1,000"
+    assert say_tolerance(0.2) == "1 wrong cell in 5,000"
+    assert say_tolerance(1) == "1 wrong cell in 1,000"
+    assert say_tolerance(3) == "3 wrong cells in 1,000"

@@ -76,7 +76,7 @@ def find_separators(texts: Iterable[str]) -> Separators:
     sure: dict[Sign, int] = {".": 0, ",": 0}
     likely: dict[Sign, int] = {".": 0, ",": 0}
     for text in texts:
-        told = _told_by(text)
+        told = _read_sign(text)
         if told is not None:
             point, certain = told
             (sure if certain else likely)[point] += 1
@@ -87,14 +87,14 @@ def find_separators(texts: Iterable[str]) -> Separators:
 
 
 @lru_cache(maxsize=_TEXTS_KEPT)
-def _told_by(text: str) -> tuple[Sign, bool] | None:
-    """Return which decimal sign a text speaks for, and whether surely; None for neither."""
+def _read_sign(text: str) -> tuple[Sign, bool] | None:
+    """Return which decimal sign a text suggests, and whether it is certain; None for neither."""
     match = _match(text)
-    return None if match is None else _what_it_tells(match["digits"].strip())
+    return None if match is None else _read_number_sign(match["digits"].strip())
 
 
-def _what_it_tells(digits: str) -> tuple[Sign, bool] | None:
-    """Return which decimal sign a number speaks for, and whether surely; None for neither."""
+def _read_number_sign(digits: str) -> tuple[Sign, bool] | None:
+    """Return which decimal sign a number suggests, and whether it is certain; None for neither."""
     found: list[Sign] = [c for c in digits if c in {".", ","}]  # type: ignore[misc] # just these two
     if not found:
         return None
@@ -128,8 +128,8 @@ def decide_columns(columns: Sequence[Sequence[str]]) -> list[Separators]:
 
 
 def is_open(text: str, separators: Separators) -> bool:
-    """Tell whether a text is a number of two meanings: "1,250" where its column shows neither."""
-    return not separators.certain and _told_by(text) is not None
+    """Return whether a number has two meanings, as "1,250" where its column does not decide."""
+    return not separators.certain and _read_sign(text) is not None
 
 
 @lru_cache(maxsize=512)
@@ -173,7 +173,7 @@ def parse_amount(text: str, point: str = ".") -> Amount | None:
 
 
 def after_point(text: str, point: str = ".") -> str:
-    """Return what stands from a number's decimal sign on, empty where it has none."""
+    """Return a number from its decimal sign on, empty if it has none."""
     amount = parse_amount(text, point)
     if amount is None or not amount.places:
         return ""
@@ -181,7 +181,7 @@ def after_point(text: str, point: str = ".") -> str:
 
 
 def write_like(value: Decimal, places: int, model: str, point: str = ".") -> str:
-    """Write an amount as ``model`` is written: its thousands, its brackets, its sign of money."""
+    """Write an amount in the style of ``model``: thousands, brackets, currency sign."""
     match = _match(model)
     by = ""
     if match is not None:

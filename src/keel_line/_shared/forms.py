@@ -1,4 +1,4 @@
-"""The form of a text: what is left when runs of figures and of letters are taken as one each."""
+"""The form of a text: each run of figures and each run of letters counts as one sign."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Memory: when it runs out, and keeping the interpreter's search for cycles out of the way.
+"""Memory: errors that mean it ran out, and pauses of the garbage collector.
 
 Cells and readings are trees without cycles; a hundred thousand of them make each search take about
 a second, and loading them starts many.
@@ -12,8 +12,8 @@ from contextlib import contextmanager
 
 
 @contextmanager
-def no_collection() -> Iterator[None]:
-    """Put the search for cycles off while a great many objects are made."""
+def collection_paused() -> Iterator[None]:
+    """Pause the garbage collector while a great many objects are made."""
     was_on = gc.isenabled()
     gc.disable()
     try:
@@ -23,8 +23,8 @@ def no_collection() -> Iterator[None]:
             gc.enable()
 
 
-def set_aside() -> None:
-    """Leave everything that lives now out of later searches for cycles.
+def freeze_objects() -> None:
+    """Exclude all objects that exist now from later garbage collections.
 
     What is not used any more still goes at once, by its count of references.
     """
@@ -32,7 +32,7 @@ def set_aside() -> None:
 
 
 def is_lack_of_memory(error: BaseException) -> bool:
-    """Tell whether an exception says that memory ran out; each library has one of its own."""
+    """Return whether an exception means that memory ran out; each library has its own."""
     if isinstance(error, MemoryError):
         return True
     words = str(error).lower()

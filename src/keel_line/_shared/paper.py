@@ -18,7 +18,7 @@ _LEAST_DEPTH = 16  # above the grain of paper and scanner
 
 
 def shrink(grey: Grey, factor: float) -> Grey:
-    """Return a picture made smaller by ``factor``, each pixel the mean of those it covers.
+    """Shrink a picture by ``factor``; each pixel is the mean of those it covers.
 
     A factor of 1 or more gives the picture back as it is.
     """
@@ -32,7 +32,7 @@ def shrink(grey: Grey, factor: float) -> Grey:
 
 
 def shrink_to(grey: Grey, side_px: float) -> tuple[Grey, float]:
-    """Return a picture made smaller, its longer side to about ``side_px``, and by what factor.
+    """Shrink a picture so that its longer side is about ``side_px``; return it and the factor.
 
     By a whole factor where one comes within a fifth, which is several times as quick as others.
     """
@@ -43,7 +43,7 @@ def shrink_to(grey: Grey, side_px: float) -> tuple[Grey, float]:
 
 
 def shrink_to_dpi(grey: Grey, dpi: float, wanted: float) -> tuple[Grey, float]:
-    """Return a picture at about ``wanted`` dpi, and its dpi; one that is coarser stays as it is.
+    """Shrink a picture to about ``wanted`` dpi; return it and its dpi. A coarser one is unchanged.
 
     By a whole factor where that leaves no more than a third too many pixels a side.
     """

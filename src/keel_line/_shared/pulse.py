@@ -1,4 +1,4 @@
-"""Sign of life: long work says now and then that it goes on, whoever listens."""
+"""Signs of life: long work reports now and then that it is still running."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ _listener: ContextVar[Callable[[], None] | None] = ContextVar("pulse", default=N
 
 
 def pulse() -> None:
-    """Tell whoever listens that the work at hand goes on."""
+    """Report that the work at hand is still running."""
     listener = _listener.get()
     if listener is not None:
         listener()
@@ -18,7 +18,7 @@ def pulse() -> None:
 
 @contextmanager
 def listening(listener: Callable[[], None]) -> Iterator[None]:
-    """Have ``listener`` called at each pulse of the work in this context."""
+    """Call ``listener`` at each pulse of the work in this context."""
     token = _listener.set(listener)
     try:
         yield

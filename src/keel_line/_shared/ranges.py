@@ -7,7 +7,7 @@ from collections.abc import Iterable
 
 
 def parse_ranges(text: str, most: int) -> list[int] | None:
-    """Return the numbers (1 to ``most``) that a text such as ``2-5, 8`` names, in order, each once.
+    """Parse ranges such as ``2-5, 8`` into their numbers (1 to ``most``), in order, each once.
 
     None where it names none, or says anything else.
     """
@@ -25,7 +25,7 @@ def parse_ranges(text: str, most: int) -> list[int] | None:
 
 
 def say_ranges(numbers: Iterable[int]) -> str:
-    """Return numbers as :func:`parse_ranges` takes them, neighbours as one range."""
+    """Format numbers as :func:`parse_ranges` accepts them, neighbours as one range."""
     runs: list[list[int]] = []
     for number in sorted(set(numbers)):
         if runs and number == runs[-1][1] + 1:

@@ -1,4 +1,4 @@
-"""Where two texts differ, which hold no more than a mark, and how a text is written plainly."""
+"""Compare texts, find lone marks, replace typographic signs, and count nouns."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ def count_shared(a: str, b: str) -> int:
 
 
 def differ_in(a: str, b: str) -> Pair | None:
-    """Return what differs between two readings where it is one character at most on each side.
+    """Return the difference between two readings if it is at most one character on each side.
 
     An empty side stands for a character that the other reading does not have; None where the two
     are alike or differ in more.
@@ -49,5 +49,10 @@ def differ_in(a: str, b: str) -> Pair | None:
 
 
 def is_lone_mark(text: str) -> bool:
-    """Tell whether a cell's text has neither a letter nor a figure: a dash, a ditto mark."""
+    """Return whether a text is a lone mark, such as a dash: no letter, no figure."""
     return bool(text) and not any(char.isalnum() for char in text)
+
+
+def count_of(number: int, noun: str) -> str:
+    """Return a number with its noun, in the plural unless it is one: "1 page", "1,200 pages"."""
+    return f"{number:,} {noun}" if number == 1 else f"{number:,} {noun}s"

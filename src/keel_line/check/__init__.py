@@ -1,1 +1,1 @@
-"""What a table is: sums, series, forms and lists that its cells must keep; returns Findings."""
+"""Cross-checks of a table: sums, series, forms and closed lists. Returns Findings."""

@@ -1,4 +1,4 @@
-"""All cross-checks of a table, in the order in which they speak."""
+"""All cross-checks of a table, in order of precedence."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ def run_checks(sheet: Sheet) -> list[Finding]:
 def weigh_findings(
     sheet: Sheet, confidences: Mapping[Place, float], findings: Sequence[Finding]
 ) -> dict[Place, float]:
-    """Return confidences (0.001 to 0.9999) with what the checks say taken into account.
+    """Return confidences (0.001 to 0.9999) adjusted by the findings of the checks.
 
     Where a check fails, the doubt is shared out among its cells by how likely each was wrong before
     and by whether the value that is wanted there is near to what was read. Where checks
@@ -75,7 +75,7 @@ def weigh_findings(
 
 
 def likeness(text: str, others: Sequence[str], wanted: str | None) -> Likeness:
-    """Tell how near a wanted value is to what was read, ``text``, and to its other readings."""
+    """Return how near a wanted value is to what was read, ``text``, and to its other readings."""
     if wanted is None:
         return "far"
     if wanted in others:

@@ -1,4 +1,4 @@
-"""What a column keeps to by itself: running numbers, steady decimals, a closed list of values."""
+"""Checks within one column: running numbers, steady decimals, a closed list of values."""
 
 from __future__ import annotations
 
@@ -50,7 +50,7 @@ CLOSED_LISTS: tuple[tuple[str, tuple[str, ...]], ...] = (
 
 
 def check_series(sheet: Sheet) -> list[Finding]:
-    """Find columns that count on by the same step, and the cells that fall out of step."""
+    """Find columns with a constant step, and the cells that break it."""
     return [f for column in sheet.columns for f in _series_of(column)]
 
 
@@ -120,7 +120,7 @@ def _say_decimals(count: int) -> str:
 
 
 def check_forms(sheet: Sheet) -> list[Finding]:
-    """Find texts in another form than their column's that another reading, or a twin, would mend.
+    """Find texts unlike their column's form that another reading, or a look-alike, would fit.
 
     Twins are figures and letters of nearly one shape: 1 and l, 0 and O.
     """
@@ -151,7 +151,7 @@ def _forms_of(column: Column) -> tuple[Finding, ...]:
 
 
 def _with_twins(text: str) -> list[str]:
-    """Return a text with its letters as the figures they look like, and the other way round."""
+    """Return a text with letters and the figures they look like swapped."""
     one_by_one = [
         text[:i] + twin + text[i + 1 :] for i, c in enumerate(text) for twin in _TWINS.get(c, "")
     ]
@@ -214,5 +214,5 @@ def _plain(text: str) -> str:
 
 @lru_cache(maxsize=4096)
 def is_near(a: str, b: str) -> bool:
-    """Tell whether one letter put in, left out or changed makes one text the other."""
+    """Return whether two texts differ by one inserted, deleted or changed letter."""
     return differ_in(a, b) is not None

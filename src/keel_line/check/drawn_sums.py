@@ -1,4 +1,4 @@
-"""Sums that the clerk drew or dropped: these cells make that cell, or this cell is no total."""
+"""Sums that the clerk set or dropped."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from keel_line.model.finding import DrawnSum, Finding, Place, Sums, Wanted
 
 
 def apply_sums(findings: Sequence[Finding], sheet: Sheet, sums: Sums) -> list[Finding]:
-    """Return what the checks say once the clerk's own sums stand in place of those found."""
+    """Return the findings with the clerk's own sums in place of the detected ones."""
     if not sums.drawn and not sums.dropped:
         return list(findings)
     own = {s.total for s in sums.drawn}
@@ -26,7 +26,7 @@ def apply_sums(findings: Sequence[Finding], sheet: Sheet, sums: Sums) -> list[Fi
 
 
 def judge_sum(sheet: Sheet, drawn: DrawnSum) -> Finding | None:
-    """Hold a drawn sum against what stands; None where its cells hold no amounts.
+    """Check a sum that the clerk set; None if its cells hold no amounts.
 
     An addend without an amount counts as nothing where its cell is blank.
     """
@@ -63,7 +63,7 @@ def judge_sum(sheet: Sheet, drawn: DrawnSum) -> Finding | None:
 
 
 def propose_addends(sheet: Sheet, total: Place) -> tuple[Place, ...]:
-    """Return the cells that a total is likeliest to add up.
+    """Return the cells that most likely add up to a total.
 
     Those of the sum that was found there; otherwise the amounts above it, up to the first cell that
     is written but no amount; without any, those to its left.
@@ -79,7 +79,7 @@ def propose_addends(sheet: Sheet, total: Place) -> tuple[Place, ...]:
 
 
 def _run(sheet: Sheet, places: Sequence[Place]) -> list[Place]:
-    """Return the amounts from the first place on, blanks left out, up to one that is none."""
+    """Return the amounts from the first place on, skipping blanks, up to the first other text."""
     point = find_separators([sheet.text(*p) for p in places]).point
     out = []
     for place in places:
@@ -92,7 +92,7 @@ def _run(sheet: Sheet, places: Sequence[Place]) -> list[Place]:
 
 
 def say_sum(sheet: Sheet, drawn: DrawnSum) -> str:
-    """Say what the chosen cells make, while they are being chosen."""
+    """Describe the sum of the chosen cells while the clerk chooses them."""
     many = len(drawn.addends)
     if not many:
         return "No cells chosen. Move with the arrows; Space adds a cell."

@@ -1,4 +1,4 @@
-"""Rows that hold several lines of writing in neighbouring cells: they may be several rows."""
+"""Find table rows that may be several rows: their cells hold several lines side by side."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ _DOUBT = -3.0
 
 
 def check_lines(sheet: Sheet) -> list[Finding]:
-    """Find rows in which cells hold as many lines as their neighbours do.
+    """Find rows in which neighbouring cells hold equally many lines.
 
     Text that wraps seldom wraps alike beside itself. Two neighbours of four lines or more are
     enough, in the heading too; of two or three lines it takes most of the row's cells below the

@@ -1,4 +1,4 @@
-"""What columns have to do with each other: one is the sum, difference or product of others."""
+"""Relations between columns: one is the sum, difference or product of others."""
 
 from __future__ import annotations
 

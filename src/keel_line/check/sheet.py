@@ -1,4 +1,4 @@
-"""A table as the checks see it: texts by row and column, with their other readings."""
+"""A table as the checks see it: text and other readings by row and column."""
 
 from __future__ import annotations
 
@@ -85,6 +85,6 @@ class Sheet:
         return self._columns[col]
 
     def name(self, col: int) -> str:
-        """Return what a column is called: its heading, or its number."""
+        """Return a column's name: its heading, or its number."""
         heading = " ".join(t for t in (self.text(r, col) for r in range(self.heading_rows)) if t)
         return f"“{heading}”" if heading else f"column {col + 1}"

@@ -1,4 +1,4 @@
-"""Totals and subtotals down a column: found by words and by arithmetic, held against what stands.
+"""Totals and subtotals down a column, found by their names and by arithmetic.
 
 A sum that balances over many figures is strong evidence for all of them: a misread figure breaks it
 unless another misreading makes up for it to the last place.
@@ -36,7 +36,7 @@ class Span:
 
 
 def check_sums(sheet: Sheet) -> list[Finding]:
-    """Hold every total of a table against what it adds up."""
+    """Check every total of a table against its addends."""
     first = sheet.heading_rows
     columns = {}
     for col in range(sheet.cols):
@@ -96,7 +96,7 @@ def _choose_spans(
     columns: dict[int, tuple[Amount | None, ...]],
     first: int,
 ) -> list[Span]:
-    """Keep the spans that are no coincidence, and add those that a total's name stands for."""
+    """Keep the spans that are no coincidence, and add those that a total's name implies."""
     kept = []
     for span, cols in held.items():
         strong = any(
@@ -129,7 +129,7 @@ def _judge(
     amounts: tuple[Amount | None, ...],
     spans: list[Span],
 ) -> Finding | None:
-    """Say whether a column keeps to a span; None where it has nothing to do with it."""
+    """Check one column against a span; None if the column holds no such amounts."""
     inner = {s.total for s in spans if span.first <= s.total < span.total}
     own = [r for r in range(span.first, span.total) if texts[r]]
     rows = sorted(inner) or own  # a grand total adds up its subtotals

@@ -1,1 +1,1 @@
-"""The conductor: runs the stations over a docket, with progress, cancel, undo and sending."""
+"""Runs the stations over a docket, with progress, cancel, undo and sending."""

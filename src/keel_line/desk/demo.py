@@ -1,4 +1,4 @@
-"""Where the demo's pages lie: in the wheel, or in the checkout."""
+"""Find the demo's pages, in the wheel or in the checkout."""
 
 from __future__ import annotations
 

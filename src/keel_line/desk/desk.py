@@ -1,4 +1,4 @@
-"""A docket on the desk: pages come in, run through the stations, are settled and sent."""
+"""The desk: adds pages to a docket, runs the stations over them, settles cells and sends tables."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from keel_line._shared.memory import no_collection
+from keel_line._shared.memory import collection_paused
 from keel_line.desk.history import HEADINGS, Correction
 from keel_line.desk.intake import DocketSource, FileSource, Taken, find_files, take_in
 from keel_line.desk.judge import judge_table
@@ -28,7 +28,7 @@ from keel_line.gather.sources import Source
 from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
 from keel_line.model.finding import Sums
 from keel_line.model.grid import DrawnTables, Grid
-from keel_line.model.page import NOWHERE, SquareChoice
+from keel_line.model.page import REMOVED, SquareChoice
 from keel_line.model.table import CellState, Settled, TableState
 from keel_line.read.confidence import Flagging, load_calibration, make_flagging
 from keel_line.rule.mend import place_grid
@@ -36,7 +36,7 @@ from keel_line.send.document import encode_document, make_document, write_docume
 from keel_line.send.numbers import count_open
 from keel_line.send.separated import name_text_files, write_rows, write_tables
 from keel_line.send.workbook import find_cut, write_workbook
-from keel_line.settings import PLAIN_SIGNS, UNSEEN
+from keel_line.settings import PLAIN_SIGNS, TOLERANCE
 from keel_line.square.skew import LIMIT_DEG, Lean
 from keel_line.square.straighten import Layout, lay_out
 
@@ -57,7 +57,7 @@ MOST_NAME = 200
 
 @dataclass(frozen=True)
 class Notice:
-    """Something the clerk should know of; ``trouble`` where it went wrong."""
+    """A message for the clerk; ``trouble`` if something went wrong."""
 
     text: str
     trouble: bool = False
@@ -65,7 +65,7 @@ class Notice:
 
 @dataclass(frozen=True)
 class Sent:
-    """The files that were written, and what the clerk should know of them."""
+    """The written files, and messages about them."""
 
     files: list[Path]
     notices: list[str]
@@ -87,13 +87,13 @@ class Desk:
         self._calibration = load_calibration()
 
     def close(self) -> None:
-        """Put the docket away; everything is saved already."""
+        """Close the docket; everything is saved already."""
         self.docket.close()
 
     # --- gather --------------------------------------------------------------------------------
 
     def add_files(self, paths: Iterable[Path], executor: Executor | None = None) -> list[Notice]:
-        """Take files in, and all of folders; what cannot be used is noted, and the others go on.
+        """Add files and folders; report what cannot be used, and add the rest.
 
         ``executor`` is where they are read and counted.
         """
@@ -111,7 +111,7 @@ class Desk:
         ]
 
     def note_taken(self, taken: Taken) -> Notice:
-        """Enter what became of a file that was taken in; return what the clerk should know."""
+        """Record the outcome of adding a file; return the message about it."""
         name = taken.path.name
         if taken.trouble:
             self.docket.add_trouble(name, taken.trouble)
@@ -129,14 +129,14 @@ class Desk:
         return notice
 
     def add_source(self, source: Source) -> Notice:
-        """Take a source in whose bytes are at hand; the same bytes are taken only once."""
+        """Add a source from its bytes; the same bytes are added only once."""
         if self.docket.has_source(source.sha256):
             return Notice(f"{source.name} is already in this docket.")
         self.docket.add_source(source.name, source.data, source.sha256, source.pages)
         return Notice(f"{source.name}: {_count_pages(source.pages)}.")
 
     def read_failed_again(self, sha256: str | None = None) -> int:
-        """Have the pages wait again that failed, all or those of a source; return how many."""
+        """Queue failed pages again, all or those of one source; return how many."""
         ids = {s.id for s in self.sources() if sha256 in {None, s.sha256}}
         failed = [p.id for p in self.pages() if p.progress == "failed" and p.source_id in ids]
         if failed:
@@ -158,7 +158,7 @@ class Desk:
     # --- square --------------------------------------------------------------------------------
 
     def choose(self, choices: Sequence[tuple[int, SquareChoice]], why: str) -> None:
-        """Set how pages are to be squared; they wait to be worked on again.
+        """Set how pages are squared, and queue them.
 
         Raises
         ------
@@ -172,7 +172,7 @@ class Desk:
 
     @staticmethod
     def plan(page: PageState, choice: SquareChoice) -> Layout:
-        """Work out how a page would come to lie with a choice; the rest is as it was found."""
+        """Return the layout a page would get from a choice."""
         return lay_out(
             page.size_px,
             page.resolution,
@@ -183,7 +183,7 @@ class Desk:
         )
 
     def part_page(self, page: PageState) -> None:
-        """Part a picture in which two pages lie: this page is the left one, a new one the right.
+        """Split a picture that shows two pages: this page is the left one, a new one the right.
 
         It is parted where the pages were seen to part, or else in the middle. Taken back as one
         change.
@@ -197,31 +197,31 @@ class Desk:
         self.choose([(page.id, left), (other, right)], "parted into two pages")
 
     def join_parts(self, page: PageState) -> None:
-        """Make one page again of a picture that was parted, or that a table was taken out of."""
-        if page.lifted:
-            self.docket.lay_back(page.id, _clerk(), "table laid back")
+        """Join the pages that were split from one picture, or put an extracted table back."""
+        if page.extracted:
+            self.docket.return_extracted(page.id, _clerk(), "table laid back")
             return
         other = self.docket.beside(page.id)
         first, second = sorted((page.id, other))
         whole = replace(page.choice, part=None)
-        self.choose([(first, whole), (second, SquareChoice(part=NOWHERE))], "one page again")
+        self.choose([(first, whole), (second, SquareChoice(part=REMOVED))], "one page again")
 
-    def pass_page(self, page_id: int) -> None:
-        """Note that the clerk found a page to lie right."""
+    def accept_page(self, page_id: int) -> None:
+        """Record that the clerk approved how a page lies."""
         self.docket.set_passed(page_id)
 
     # --- rule ----------------------------------------------------------------------------------
 
     def draw(self, page: PageState, grids: Sequence[Grid] | None, why: str) -> None:
-        """Set a page's tables as the clerk mended them; they wait to be read.
+        """Set a page's tables as the clerk edited them, and queue it.
 
         ``grids`` are in px of the page as it lies now; None takes the tables as they are found.
         """
         drawn = None if grids is None else DrawnTables(tuple(grids), page.transform)
         self.docket.draw([(page.id, drawn)], _clerk(), why)
 
-    def lift_table(self, page: PageState, table: TableState) -> int:
-        """Make a page of its own of a table, and turn it upright, as one change; return its id.
+    def extract_table(self, page: PageState, table: TableState) -> int:
+        """Move a table to a page of its own, upright, as one change; return the page's id.
 
         The page keeps its other tables; both wait to be read.
         """
@@ -243,10 +243,10 @@ class Desk:
             angle_deg=None,
             as_picture=page.choice.as_picture or page.kind == "text",
         )
-        return self.docket.lift(page.id, left, choice, _clerk(), f"{table.name} taken out")
+        return self.docket.extract_page(page.id, left, choice, _clerk(), f"{table.name} taken out")
 
     def copy_grids(self, page: PageState, onto: Sequence[PageState]) -> None:
-        """Lay a page's tables on other pages of the same form, as one change; those wait.
+        """Copy a page's grids to other pages of the same form, as one change, and queue those.
 
         When such a page is read the grids are shifted onto its own rules.
         """
@@ -258,8 +258,8 @@ class Desk:
             changes.append((other.id, DrawnTables(laid, other.transform, to_fit=True)))
         self.docket.draw(changes, _clerk(), f"lines of page {page.number} laid on")
 
-    def pass_lines(self, table: TableState) -> None:
-        """Note that the clerk found a table's lines to lie right."""
+    def accept_lines(self, table: TableState) -> None:
+        """Record that the clerk approved a table's lines."""
         self.docket.set_table(table.id, "passed", "1", _clerk(), "lines looked at")
 
     def set_heading(self, table: TableState, rows: int) -> None:
@@ -268,32 +268,32 @@ class Desk:
         self.docket.set_table(table.id, "header_rows", value, _clerk(), "heading rows set")
 
     def rename(self, table: TableState, name: str) -> None:
-        """Name a table; an empty name takes it as it was found."""
+        """Name a table; an empty name restores the one that was found."""
         plain = " ".join(name.split())[:MOST_NAME]
         self.docket.set_table(table.id, "name", plain or None, _clerk(), "named")
 
     def set_sums(self, table: TableState, sums: Sums, why: str) -> None:
-        """Set which cells of a table make which; takes the place of what was set before."""
+        """Set a table's sums in place of earlier ones."""
         self.docket.set_sums(table, sums, _clerk(), why)
 
     # --- running --------------------------------------------------------------------------------
 
     def waiting(self) -> list[PageState]:
-        """Return the pages that were not worked on yet."""
+        """Return the pages that are still to be read."""
         return [p for p in self.pages() if p.progress == "waiting"]
 
     def waiting_page(self, page_id: int) -> PageState | None:
-        """Return a page as it waits to be worked on; None where it does not wait any more."""
+        """Return a page that is still to be read; None if it is not waiting any more."""
         page = self.docket.page(page_id)
         return page if page is not None and page.progress == "waiting" else None
 
     def make_request(self, page: PageState) -> PageRequest:
-        """Make the request that works on a page."""
+        """Make the request to read a page."""
         source = self._find_source(page.source_id)
         return PageRequest(page.id, page.source_name, source, page.number, page.choice, page.drawn)
 
     def _find_source(self, source_id: int) -> bytes | FileSource | DocketSource:
-        """Return a source's bytes, or better, where a worker finds them."""
+        """Return a source's bytes, or preferably the place where a worker finds them."""
         source, path = self.docket.source(source_id), self.docket.path
         if path is not None:
             return DocketSource(path, source_id, source.name, source.sha256)
@@ -302,7 +302,7 @@ class Desk:
         return self.docket.source_bytes(source_id)
 
     def take_response(self, response: PageResponse) -> Notice | None:
-        """Store what came of a request; return what the clerk should know of it."""
+        """Store the response to a request; return the message about it."""
         notice = None
         if response.finding is None:
             self.docket.store_failure(response.page_id, response.trouble)
@@ -310,7 +310,7 @@ class Desk:
         else:
             carried = self.docket.store_page(response.page_id, response.finding)
             if carried.kept or carried.strays:
-                notice = _tell_carried(response.finding, carried)
+                notice = _report_carried(response.finding, carried)
         if notice is not None:
             self.notices.append(notice)
         return notice
@@ -324,7 +324,7 @@ class Desk:
         progress: Callable[[int, int], None] | None = None,
         cancelled: Callable[[], bool] | None = None,
     ) -> list[PageResponse]:
-        """Work on every waiting page.
+        """Read every waiting page.
 
         Parameters
         ----------
@@ -365,45 +365,45 @@ class Desk:
 
     @property
     def unseen(self) -> float:
-        """How many wrong cells in a thousand may pass unseen."""
-        return UNSEEN.check(float(self.docket.setting(UNSEEN.name, str(UNSEEN.default))))
+        """Tolerance: wrong cells in 1,000 that may stay unflagged."""
+        return TOLERANCE.check(float(self.docket.setting(TOLERANCE.name, str(TOLERANCE.default))))
 
-    def set_unseen(self, value: float) -> None:
-        """Set how many wrong cells in a thousand may pass unseen; flags follow."""
-        self.docket.set_setting(UNSEEN.name, str(UNSEEN.check(value)))
+    def set_tolerance(self, value: float) -> None:
+        """Set the tolerance (wrong cells in 1,000 left unflagged), and flag all cells again."""
+        self.docket.set_setting(TOLERANCE.name, str(TOLERANCE.check(value)))
 
     @property
     def plain_signs(self) -> bool:
-        """Whether dashes and quotation marks are written plainly."""
+        """Whether typographic dashes and quotes are replaced by - ' "."""
         return self.docket.setting(PLAIN_SIGNS.name, str(PLAIN_SIGNS.default)) == str(True)
 
     def set_plain_signs(self, *, plain: bool) -> None:
-        """Write dashes and quotation marks plainly, or as they were read; doubts follow."""
+        """Turn plain dashes and quotes on or off, and flag all cells again."""
         self.docket.set_setting(PLAIN_SIGNS.name, str(plain))
 
     @property
     def flagging(self) -> Flagging:
-        """The flagging that follows from the setting."""
+        """The flagging for the current tolerance."""
         return make_flagging(self._calibration, self.unseen)
 
     def tables(
         self, page_id: int | None = None, misreadings: Misreadings | None = None
     ) -> list[TableState]:
-        """Return the tables of a page, or all, as they stand now.
+        """Return the current tables of a page, or all.
 
-        ``misreadings`` are what was put right in the docket; without, in these tables alone.
+        ``misreadings`` are what was corrected in the docket; without, in these tables alone.
         """
         flagging = self.flagging
         see = see_plainly if self.plain_signs else None
-        with no_collection():
+        with collection_paused():
             tables = self.docket.tables(flagging.find_cut, page_id, see)
             known = gather_misreadings(tables) if misreadings is None else misreadings
             return [judge_table(table, flagging, known) for table in tables]
 
     def judge(self, table: TableState, misreadings: Misreadings | None = None) -> TableState:
-        """Return a table with its checks run anew, after one of its texts changed.
+        """Return a table with its checks run again after one of its texts changed.
 
-        ``misreadings`` are what was put right in the docket; without, in this table alone.
+        ``misreadings`` are what was corrected in the docket; without, in this table alone.
         """
         return judge_table(table, self.flagging, misreadings)
 
@@ -412,7 +412,7 @@ class Desk:
         return self.docket.table_names()
 
     def cell(self, cell_id: int, least_confidence: float | None = None) -> CellState:
-        """Return one cell as it stands now.
+        """Return one cell's current state.
 
         ``least_confidence`` is its table's, where the caller has the table at hand.
         """
@@ -428,12 +428,12 @@ class Desk:
         return replace(state, flagged=state.reading.confidence < least_confidence)
 
     def accept(self, cells: Sequence[CellState], why: str = "accepted as read") -> None:
-        """Settle cells as they stand."""
-        self.docket.settle([(c.id, _as_it_stands(c)) for c in cells], _clerk(), why)
+        """Settle cells with their current values."""
+        self.docket.settle([(c.id, _settle_unchanged(c)) for c in cells], _clerk(), why)
 
-    def vouch(self, cell: CellState) -> None:
-        """Settle a cell as it stands because the paper says so, whatever a check expects."""
-        settled = replace(_as_it_stands(cell), as_printed=True)
+    def settle_as_printed(self, cell: CellState) -> None:
+        """Settle a cell with its current value, as printed, although a check expects another."""
+        settled = replace(_settle_unchanged(cell), as_printed=True)
         self.docket.settle([(cell.id, settled)], _clerk(), "the paper says so")
 
     def replace(self, cell: CellState, text: str, why: str = "typed") -> None:
@@ -441,7 +441,7 @@ class Desk:
         self.settle_all([(cell, text)], why)
 
     def settle_all(self, cells: Sequence[tuple[CellState, str]], why: str) -> None:
-        """Settle cells, each with a text, as one change that is taken back as one."""
+        """Settle cells, each with a text, as one change that is undone as one."""
         self.docket.settle(
             [(c.id, Settled(text, by_hand=text != c.reading.text)) for c, text in cells],
             _clerk(),
@@ -449,11 +449,11 @@ class Desk:
         )
 
     def undo(self) -> Step | None:
-        """Take the last change back; return what it touched."""
+        """Undo the last change; return what it affected."""
         return self.docket.undo()
 
     def redo(self) -> Step | None:
-        """Make the last undone change again; return what it touched."""
+        """Redo the last undone change; return what it affected."""
         return self.docket.redo()
 
     def history(self, cell_id: int | None = None) -> list[ChangeRecord]:
@@ -474,15 +474,15 @@ class Desk:
     # --- send -----------------------------------------------------------------------------------
 
     def tables_to_send(self, tables: Sequence[TableState] | None = None) -> list[TableState]:
-        """Return the tables (of all, or of those given) whose page is read as it is set now.
+        """Return the tables (all, or those given) whose page is read with its current settings.
 
-        What was found on a page before it was set anew, or before it failed, does not leave.
+        What was found on a page before it was set again, or before it failed, does not leave.
         """
         done = {p.id for p in self.pages() if p.progress == "done"}
         return [t for t in (self.tables() if tables is None else tables) if t.page_id in done]
 
     def name_files(self, target: Path, tables: Sequence[TableState] | None = None) -> list[Path]:
-        """Return the files that :meth:`send` writes, by the format of the target's ending.
+        """Return the paths that :meth:`send` would write for a target.
 
         Raises
         ------
@@ -523,7 +523,7 @@ class Desk:
         return Sent(files, self._say_of_sending(chosen, ending))
 
     def _say_of_sending(self, tables: Sequence[TableState], ending: str) -> list[str]:
-        """Return what the clerk should know of what was written."""
+        """Return messages about the files that were written."""
         said = []
         left_out = sum(p.progress != "done" for p in self.pages())
         if left_out:
@@ -576,19 +576,19 @@ class Desk:
 
 
 def taken_from(path: Path, future: Future[Taken]) -> Taken:
-    """Return what became of a file, also where the worker that took it in was lost."""
+    """Return the outcome of adding a file, also if its worker was lost."""
     try:
         return future.result()
     except WorkerLost:
-        words = "is damaged, or takes more memory or time than a file may have. Scan it again."
+        words = "is damaged, or needs too much memory or time. Scan it again."
     except Exception:
         log.exception("taking in %s", path)
-        words = "could not be taken in because of a fault in Keel Line. The other files go on."
+        words = "could not be added because of a fault in Keel Line. Other files are not affected."
     return Taken(path, trouble=f"{path.name} {words}")
 
 
 def response_from(request: PageRequest, future: Future[PageResponse]) -> PageResponse:
-    """Return what came of a request, also where the worker that had it was lost."""
+    """Return the response to a request, also if its worker was lost."""
     try:
         return future.result()
     except Exception as error:  # noqa: BLE001 - told as an answer about this page
@@ -599,8 +599,8 @@ def _count_pages(pages: int) -> str:
     return "1 page" if pages == 1 else f"{pages} pages"
 
 
-def _tell_carried(finding: PageFinding, carried: Carried) -> Notice:
-    """Tell how many settled cells kept their place on a page that was worked on again."""
+def _report_carried(finding: PageFinding, carried: Carried) -> Notice:
+    """Return how many settled cells kept their place on a page that was read again."""
     state = finding.state
     page = f"Page {state.number} of {state.source_name}"
     kept = "1 settled cell" if carried.kept == 1 else f"{carried.kept} settled cells"
@@ -615,8 +615,8 @@ def _tell_carried(finding: PageFinding, carried: Carried) -> Notice:
     )
 
 
-def _as_it_stands(cell: CellState) -> Settled:
-    """Return what settles a cell without changing its value."""
+def _settle_unchanged(cell: CellState) -> Settled:
+    """Return the settlement that keeps a cell's value."""
     if cell.settled is not None:
         return cell.settled
     return Settled(cell.text, by_hand=False)

@@ -1,4 +1,4 @@
-"""The history of corrections with the places they were made in, for the screen and for audits."""
+"""The history of corrections with their places, for the screen and for audits."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ class Correction:
     """One change of a cell, with where it lies.
 
     ``at`` is the local time; ``before`` and ``after`` are None where the cell was not settled.
-    ``table_index`` and ``cell_index`` count in the docket; -1 where the cell is no more.
+    ``table_index`` and ``cell_index`` count in the docket; -1 if the cell no longer exists.
     """
 
     record: ChangeRecord
@@ -66,7 +66,7 @@ class Correction:
 def place_changes(
     records: Sequence[ChangeRecord], tables: Sequence[TableState]
 ) -> list[Correction]:
-    """Give each change its place, the latest first."""
+    """Return changes with their places, latest first."""
     where = {
         state.id: (t, c) for t, table in enumerate(tables) for c, state in enumerate(table.cells)
     }

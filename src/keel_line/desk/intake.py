@@ -1,4 +1,4 @@
-"""Takes files in, in a worker: reads, counts and copies them; and finds a source's bytes again."""
+"""Adds files in a worker (reads, counts and copies them), and finds a source's bytes again."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from keel_line.gather.sources import count_pages, find_scans, hash_bytes, read_f
 
 @dataclass(frozen=True)
 class FileSource:
-    """A source that stays where it is: its file, and the SHA-256 that it had."""
+    """A source that stays in its file, with the SHA-256 it had."""
 
     path: Path
     sha256: str
@@ -28,7 +28,7 @@ class FileSource:
         """
         data = read_file(self.path)
         if hash_bytes(data) != self.sha256:
-            raise InputError(f"{self.path.name} was changed while it was worked on. Add it again.")
+            raise InputError(f"{self.path.name} changed while it was read. Add it again.")
         return data
 
 
@@ -59,13 +59,13 @@ class DocketSource:
 
 @lru_cache(maxsize=1)  # pages of one source follow one another
 def read_stored(source: FileSource | DocketSource) -> bytes:
-    """Return a source's bytes, kept at hand for its next page."""
+    """Return a source's bytes, cached for its next page."""
     return source.read()
 
 
 @dataclass(frozen=True)
 class Taken:
-    """What became of a file: its pages, or ``trouble`` in the clerk's words.
+    """The outcome of adding a file: its pages, or ``trouble`` in plain words.
 
     ``known`` says that the docket has the same bytes already.
     """
@@ -86,7 +86,7 @@ def find_files(path: Path) -> list[Path] | Taken:
 
 
 def take_in(path: Path, docket: Path | None) -> Taken:
-    """Read a file, count its pages, and copy it into a docket where that is a file, too."""
+    """Read a file, count its pages, and copy it into a docket that is a file."""
     try:
         data = read_file(path)
         sha256 = hash_bytes(data)
@@ -98,6 +98,4 @@ def take_in(path: Path, docket: Path | None) -> Taken:
     except KeelLineError as error:
         return Taken(path, trouble=str(error))
     except MemoryError:
-        return Taken(
-            path, trouble=f"{path.name} is too large to be taken in. Cut it into smaller files."
-        )
+        return Taken(path, trouble=f"{path.name} is too large to add. Split it into smaller files.")

@@ -1,4 +1,4 @@
-"""A table's checks, and the doubts that follow from them and from its readings together."""
+"""Judges a table: runs its checks and flags its cells."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ RECKONINGS = frozenset({"sum", "relation"})
 def judge_table(
     table: TableState, flagging: Flagging, misreadings: Misreadings | None = None
 ) -> TableState:
-    """Run the checks over a table as it stands now, and flag its cells anew.
+    """Run the checks over a table's current values, and flag its cells.
 
     Cells of which nothing changes stay the same objects. What comes out follows from the texts, the
     readings, and what the settled cells teach of pairs of shapes and of misreadings.
@@ -38,7 +38,7 @@ def judge_table(
         Says how sure a cell must be. Doubt that the checks take away lets no other cell pass: the
         cut follows from the readings alone.
     misreadings
-        What was put right in the docket; what was in this table alone where it is not given.
+        What was corrected in the docket; what was in this table alone where it is not given.
     """
     sheet = make_sheet(table)
     vouched = {(s.cell.row, s.cell.col) for s in table.cells if s.settled and s.settled.as_printed}
@@ -64,7 +64,7 @@ def judge_table(
             sure = min(sure, _MISREAD_ALIKE)
         elif state.settled is None and sure < cut and place not in findings.wanting:
             topic = topic_of(state)
-            sure = sure if topic is None else lessons.heed(topic, sure)
+            sure = sure if topic is None else lessons.apply_lessons(topic, sure)
         if state.settled is None and (place in lasting or is_unaccounted(state)):
             # No check speaks for ink that nobody read: it may add to the doubt, not take from it.
             sure = min(sure, before[place], _SEVERAL_ROWS if place in lasting else 1.0)
@@ -81,12 +81,12 @@ def judge_table(
 
 
 def is_unaccounted(state: CellState) -> bool:
-    """Tell whether a cell has ink that no character explains, or writing that is cut off."""
+    """Return whether a cell has ink that no character explains, or writing that is cut off."""
     return bool(state.reading.unread) or state.reading.held_down
 
 
 def make_sheet(table: TableState) -> Sheet:
-    """Return a table's values as its checks see them."""
+    """Return a table's values as a sheet for the checks."""
     values = {
         (s.cell.row, s.cell.col): Value(s.text, tuple(r.text for r in s.reading.runners_up))
         for s in table.cells
@@ -95,14 +95,14 @@ def make_sheet(table: TableState) -> Sheet:
 
 
 def findings_at(table: TableState, state: CellState) -> list[Finding]:
-    """Return what the checks say of a cell: what fails first, what marks the cell itself before."""
+    """Return the findings about a cell: failed checks first, and first those that mark the cell."""
     place = (state.cell.row, state.cell.col)
     own = table.findings.by_place.get(place, [])
     return sorted(own, key=lambda f: (f.holds, f.at != place))
 
 
 def values_wanted(table: TableState, state: CellState) -> list[str]:
-    """Return the values that a failing check would rather see in a cell, the likeliest first.
+    """Return the values that would satisfy a cell's failing checks, likeliest first.
 
     A value far from what was read is only offered for the cell that the check marks.
     """

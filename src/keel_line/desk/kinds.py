@@ -1,4 +1,4 @@
-"""Doubts of a kind: open doubts sorted by what is in question, to be settled together."""
+"""Open doubts grouped by kind, to be settled together."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ class Kind:
     about
         The characters in question: two for a pair, one for a character, none otherwise.
     says
-        The kind in the clerk's words.
+        The kind in plain words.
     places
         Its doubts in the docket's order.
     """
@@ -97,7 +97,7 @@ def sort_doubts(tables: Sequence[TableState], doubts: Sequence[tuple[int, int]])
 
 
 def _question(state: CellState, wanted: Sequence[str]) -> tuple[Question, tuple[str, ...]]:
-    """Say what is in question in a doubtful cell, and between which characters."""
+    """Return what is in question in a doubtful cell, and between which characters."""
     reading = state.reading
     if state.recalled:
         return "alike", ()

@@ -1,9 +1,9 @@
-"""What settled cells teach: a pair of shapes confirmed again and again is doubted less.
+"""Learning from settled cells: a pair of shapes that is confirmed often is doubted less.
 
 Within a table the same print has the same pairs of shapes: where the clerk has found the reading
 right each time that two characters were in question, the next of them is likelier right; the more
 so of a mark that stands alone in the cells of one column, a dash for nil, which is one print. What
-was put right is offered for the same shape elsewhere; it is never set by itself. (What it says of
+was corrected is offered for the same shape elsewhere; it is never set by itself. (What it says of
 cells that were read alike: :mod:`keel_line.desk.misreadings`.)
 """
 
@@ -30,7 +30,7 @@ _LEAST_PUT_RIGHT = 2
 
 @dataclass(frozen=True)
 class Topic:
-    """What settled cells teach of.
+    """A kind of doubt that settled cells teach about.
 
     Attributes
     ----------
@@ -46,13 +46,13 @@ class Topic:
 
 @dataclass(frozen=True)
 class Lessons:
-    """How often a reading proved right and wrong, by what was in question."""
+    """How often readings proved right and wrong, by topic."""
 
     right: Counter[Topic]
     wrong: Counter[Topic]
 
-    def heed(self, topic: Topic, confidence: float) -> float:
-        """Return a confidence (0 to 1) with what was seen of its topic; never lower than it was.
+    def apply_lessons(self, topic: Topic, confidence: float) -> float:
+        """Raise a confidence (0 to 1) by what was learnt of its topic; never lower it.
 
         The model's own chance of an error counts as a few cells that were looked at (a beta
         prior); fewer than three cells seen say nothing.
@@ -66,7 +66,7 @@ class Lessons:
 
 
 def pair_in_question(state: CellState) -> Pair | None:
-    """Return the pair of characters that is all that is in question in a cell, if it is."""
+    """Return the pair of characters in question in a cell, if nothing else is."""
     reading = state.reading
     if not reading.text or reading.unread or not reading.runners_up:
         return None
@@ -76,7 +76,7 @@ def pair_in_question(state: CellState) -> Pair | None:
 
 
 def topic_of(state: CellState) -> Topic | None:
-    """Return what is in question in a cell where others can teach it, else None.
+    """Return the topic of a cell's doubt if other cells can teach it, else None.
 
     A mark that may be a letter or a figure instead is no like of the column's other marks.
     """
@@ -104,7 +104,7 @@ def learn(cells: Iterable[CellState]) -> Lessons:
 
 
 class Experience:
-    """What was put right in a docket, counted along as cells are settled and taken back."""
+    """Corrections in a docket, counted as cells are settled and undone."""
 
     def __init__(self) -> None:
         self._before: dict[str, Counter[str]] = {}
@@ -112,7 +112,7 @@ class Experience:
         self._wrong: Counter[Pair] = Counter()
 
     def add(self, state: CellState, times: int = 1) -> None:
-        """Count a settled cell in (1) or out (-1); others teach nothing."""
+        """Count a settled cell in (1) or out (-1); ignore other cells."""
         if state.settled is None:
             return
         said, read = state.settled.text, state.reading.text
@@ -127,9 +127,9 @@ class Experience:
             self._wrong[pair] += times
 
     def offer(self, state: CellState) -> list[str]:
-        """Return values for a cell that follow from what was put right elsewhere in the docket.
+        """Return values for a cell suggested by corrections elsewhere in the docket.
 
-        The same reading that was put right before; and the reading with its doubtful character
+        The same reading that was corrected before; and the reading with its doubtful character
         taken for what the same character proved to be at least twice, and oftener than not.
         """
         text = state.reading.text

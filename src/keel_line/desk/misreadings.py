@@ -1,4 +1,4 @@
-"""Misreadings that were put right, held against what was read alike elsewhere.
+"""Finds cells with a misreading that was corrected elsewhere in the docket.
 
 Print that is misread once is misread alike where it stands again, and a recogniser that is wrong so
 is as sure each time. So a correction says something of other cells: those of its column, in all
@@ -17,7 +17,7 @@ from keel_line.model.table import CellState, TableState
 
 @dataclass(frozen=True)
 class _Where:
-    """A column, counted from 0, of the docket's tables that have so many columns."""
+    """A column number (from 0) among the docket's tables with that many columns."""
 
     columns: int
     column: int
@@ -35,7 +35,7 @@ class _Misreading:
 
 
 class Misreadings:
-    """What was put right in a docket, counted along as cells are settled and taken back."""
+    """Corrections in a docket, counted as cells are settled and undone."""
 
     def __init__(self) -> None:
         self._misread: Counter[tuple[_Where, _Misreading]] = Counter()
@@ -44,14 +44,14 @@ class Misreadings:
         self._told: Counter[_Where] = Counter()
 
     def copy(self) -> Misreadings:
-        """Return what is known now, which does not change when more is settled."""
+        """Return a copy that does not change when more cells are settled."""
         own = Misreadings()
         own._misread, own._wrong = self._misread.copy(), self._wrong.copy()
         own._borne_out, own._told = self._borne_out.copy(), self._told.copy()
         return own
 
     def add(self, columns: int, state: CellState, times: int = 1) -> bool:
-        """Count a settled cell in (1) or out (-1); others say nothing.
+        """Count a settled cell in (1) or out (-1); ignore other cells.
 
         ``columns`` is how many its table has. Returns whether it says something of other cells.
         """
@@ -73,7 +73,7 @@ class Misreadings:
         return self._wrong[where, pair] > 0
 
     def recall(self, columns: int, state: CellState) -> str:
-        """Return what a cell says if it was misread as others of its column; empty if it was not.
+        """Return the corrected text if a cell may be misread like others of its column, else empty.
 
         One correction speaks for the same sign between the same neighbours, two for the sign in all
         of the column; not where it proved to be as it was read more often. ``columns`` is how many
@@ -94,7 +94,7 @@ class Misreadings:
 
 
 def gather_misreadings(tables: Iterable[TableState]) -> Misreadings:
-    """Gather what the settled cells of tables say of others."""
+    """Gather the misreadings corrected in the settled cells of tables."""
     out = Misreadings()
     for table in tables:
         for state in table.cells:
@@ -104,7 +104,7 @@ def gather_misreadings(tables: Iterable[TableState]) -> Misreadings:
 
 
 def _find(read: str, written: str) -> _Misreading | None:
-    """Return what was taken for what where a reading is wrong in one character."""
+    """Return the misread character and the correct one if a reading has one wrong character."""
     pair = differ_in(read, written)
     if pair is None:
         return None

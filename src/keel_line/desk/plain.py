@@ -1,4 +1,4 @@
-"""Dashes and quotation marks written plainly, where the clerk wants no more of them.
+"""Replaces typographic dashes and quotation marks by plain ones, for clerks who want that.
 
 Which dash or quotation mark the paper shows is open in many faces and of no use in most sheets.
 What was read stays in the docket as it was; this is how it is seen.
@@ -17,7 +17,7 @@ _MOST_LIFTED = 0.98
 
 
 def see_plainly(state: CellState) -> CellState:
-    """Return a cell as it is where signs are written plainly.
+    """Return a cell with plain dashes and quotation marks.
 
     A value that the clerk typed stays as it was typed; a cell of which nothing changes is the same.
     """
@@ -30,14 +30,14 @@ def see_plainly(state: CellState) -> CellState:
 
 
 def differs_in_signs(reading: Reading) -> bool:
-    """Tell whether the likeliest other reading is the same but for a dash or quotation mark."""
+    """Return whether the likeliest other reading is the same but for a dash or quotation mark."""
     return bool(reading.runners_up) and write_plain(reading.runners_up[0].text) == write_plain(
         reading.text
     )
 
 
 def write_plainly(reading: Reading) -> Reading:
-    """Return a reading with its dashes and quotation marks written plainly.
+    """Return a reading with plain dashes and quotation marks.
 
     Readings that differ in nothing else are one then. Their share of the doubt goes to the
     confidence, and to that of each such sign.
@@ -74,5 +74,5 @@ def _write_char(char: CharReading, lifted: float) -> CharReading:
 
 
 def _lift(chance: float, lifted: float) -> float:
-    """Return a chance (0 to 1) when so much of what is left of it is doubt no more."""
+    """Raise a chance (0 to 1) by the share of its doubt that is removed."""
     return chance + (1.0 - chance) * lifted

@@ -40,14 +40,14 @@ _SPAWN = multiprocessing.get_context("spawn")
 
 @dataclass(frozen=True)
 class Limits:
-    """What one job may take: ``memory`` in bytes, ``stall_s`` seconds without a pulse."""
+    """Limits of one job: ``memory`` in bytes, ``stall_s`` seconds without a pulse."""
 
     memory: int = 1_500_000_000
     stall_s: float = 60.0
 
 
 class WorkerLost(Exception):  # noqa: N818 - it is no error of ours
-    """A worker was lost over its job: it ``died``, or ``stalled`` and was ended."""
+    """A worker was lost: it ``died``, or ``stalled`` and was ended."""
 
     def __init__(self, why: Literal["died", "stalled"]) -> None:
         super().__init__(why)
@@ -79,7 +79,7 @@ class WorkerPool(Executor):
 
     @override
     def submit(self, fn: Callable[_P, _T], /, *args: _P.args, **kwargs: _P.kwargs) -> Future[_T]:
-        """Queue a job; what it takes and returns must be picklable."""
+        """Queue a job; its arguments and result must be picklable."""
         return self._threads.submit(self._run, fn, args, kwargs)
 
     def _run(self, fn: Callable[..., _T], args: object, kwargs: object) -> _T:
@@ -116,7 +116,7 @@ class WorkerPool(Executor):
 
     @override
     def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:
-        """Let the workers go: after their jobs, or at once when cancelling or not waiting."""
+        """End the workers: after their jobs, or at once when cancelling or not waiting."""
         at_once = cancel_futures or not wait
         if at_once:
             self._close()
@@ -132,13 +132,13 @@ class WorkerPool(Executor):
 
     @override
     def __exit__(self, kind: type[BaseException] | None, *rest: object) -> Literal[False]:
-        """Let the workers go; at once where trouble, or Ctrl+C, came out of the block."""
+        """End the workers, at once if the block raised or Ctrl+C was pressed."""
         self.shutdown(wait=kind is None, cancel_futures=kind is not None)
         return False
 
 
 class _Worker:
-    """One worker process, seen from outside."""
+    """One worker process, as the pool sees it."""
 
     def __init__(self, limits: Limits) -> None:
         self._connection, theirs = _SPAWN.Pipe()
@@ -153,7 +153,7 @@ class _Worker:
         self.pid = self._process.pid or 0
 
     def work(self, call: tuple[Callable[..., _T], object, object], stall_s: float) -> _T:
-        """Have a job done and return what it returns, or raise what it raises.
+        """Run a job; return its result or raise its exception.
 
         Raises
         ------
@@ -167,7 +167,7 @@ class _Worker:
         return answer
 
     def _hear(self, call: object, stall_s: float) -> tuple[str, Any]:
-        """Send a job, and return how it ended and with what."""
+        """Send a job; return how it ended and its result."""
         try:
             self._connection.send(call)
             while self._connection.poll(stall_s):
@@ -187,13 +187,13 @@ class _Worker:
 
 
 def _serve(connection: Connection, memory: int, parent: int) -> None:
-    """Work on jobs, in a worker process, until there are no more."""
+    """Run jobs in a worker process until there are no more."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
     if os.getppid() != parent:  # it ended before it could be bound to
         return
     os.nice(_NICE)
-    _keep_decoders_quiet()
+    _silence_decoders()
     limit = memory + _count_reserved()
     resource.setrlimit(resource.RLIMIT_DATA, (limit, limit))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
@@ -224,8 +224,8 @@ def _count_reserved() -> int:
     return 1024 * max(0, sizes["VmData:"] - sizes["RssAnon:"])
 
 
-def _keep_decoders_quiet() -> None:
-    """Leave the terminal to our own log: decoders write of every bad byte to standard error."""
+def _silence_decoders() -> None:
+    """Send the decoders' standard error to nowhere; our own log goes on."""
     logging.basicConfig(stream=os.fdopen(os.dup(2), "w"))
     nowhere = os.open(os.devnull, os.O_WRONLY)
     os.dup2(nowhere, 2)

@@ -1,4 +1,4 @@
-"""A table as it will be once its lines are mended: known before anything is read again."""
+"""Previews a table with an edited grid before its page is read again."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from keel_line.model.table import CellState, TableState
 
 
 def preview_table(table: TableState, grid: Grid) -> TableState:
-    """Return a table with another grid, each cell with the texts that lay in its place.
+    """Return a table with another grid; each cell gets the texts that were in its place.
 
     Cells keep their state where their place is unchanged; others carry what was read in them, in
     reading order, until the page is read again.

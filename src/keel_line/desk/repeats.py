@@ -1,4 +1,4 @@
-"""Headings that a later page repeats: the table goes on there, or is another of the same form."""
+"""Finds headings that a later page repeats: its table continues, or is of the same form."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ _LEAST_TEXTS = 2
 
 
 def find_repeated(tables: Sequence[TableState], index: int) -> TableState | None:
-    """Return the nearest earlier table whose heading one of ``tables`` repeats, if any does.
+    """Return the nearest earlier table whose heading is repeated by one of ``tables``, if any.
 
     A heading is repeated where the table has as many columns and begins with the same texts, a
     misread character aside, on another page; how many of its own rows are said to be heading does
@@ -29,7 +29,7 @@ def find_repeated(tables: Sequence[TableState], index: int) -> TableState | None
 
 
 def find_all_repeated(tables: Sequence[TableState]) -> dict[int, int]:
-    """Return for each table with a repeated heading its id, and that of the first such table."""
+    """Return, for each table with a repeated heading, its id and that of the first such table."""
     out: dict[int, int] = {}
     for index, table in enumerate(tables):
         earlier = find_repeated(tables, index)

@@ -1,4 +1,4 @@
-"""A random sample of cells that are not in doubt, to test what is said of them."""
+"""Spot checks: a random sample of cells that are not in doubt."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ _SURPRISE = 0.05
 
 @dataclass(frozen=True)
 class SampleVerdict:
-    """What the cells drawn so far say.
+    """The result of the cells checked so far.
 
     Attributes
     ----------
@@ -69,7 +69,7 @@ def draw_sample(
 
 
 def judge_sample(chances: Sequence[float], wrong: int) -> SampleVerdict:
-    """Hold the wrong cells of a sample against what was said of them.
+    """Compare the wrong cells of a sample with the expected number.
 
     Parameters
     ----------
@@ -98,7 +98,7 @@ def judge_sample(chances: Sequence[float], wrong: int) -> SampleVerdict:
 def judge_drawn(
     records: Sequence[ChangeRecord], tables: Sequence[TableState]
 ) -> SampleVerdict | None:
-    """Judge all cells that were drawn and looked at, by the docket's history; None before any."""
+    """Judge all sampled cells that were checked, by the docket's history; None if none."""
     looked_at = {
         r.cell_id: r.why == WRONG for r in records if r.why in (RIGHT, WRONG) and not r.undone
     }

@@ -1,4 +1,4 @@
-"""Where readings that are offered differ, and the names of signs that could be taken for others."""
+"""Marks where offered readings differ, and names signs that are easily confused."""
 
 from __future__ import annotations
 
@@ -59,7 +59,7 @@ def find_differing(text: str, other: str) -> tuple[int, ...]:
 
 
 def name_signs(text: str, places: tuple[int, ...]) -> str:
-    """Return the names of a few characters; empty where they cannot be taken for others."""
+    """Return the names of a few easily confused characters; empty for others."""
     if not 0 < len(places) <= _MOST_NAMED:
         return ""
     names = [_NAMES.get(text[at], "") for at in places]

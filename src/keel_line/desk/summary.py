@@ -1,4 +1,4 @@
-"""What a table comes to, to be held against the page at a glance."""
+"""A table's summary, to be compared with the page at a glance."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Help while a value is typed: what its column holds, and how its column is written."""
+"""Help while typing: completions and the usual form of the column."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ _LEAST_FORMED, _FORMED_SHARE = 5, 0.7
 
 
 def complete(table: TableState, state: CellState, typed: str) -> str:
-    """Return how a value that is being typed may go on; empty where nothing is expected.
+    """Return the completion of a value being typed; empty if there is none.
 
     Looks at what the column holds (settled values count for more), at the cell's other readings,
     and at months and weekdays where the column holds such. Only a beginning is completed, whatever
@@ -43,7 +43,7 @@ def complete(table: TableState, state: CellState, typed: str) -> str:
 
 
 def say_unlike(table: TableState, state: CellState, typed: str) -> str:
-    """Say how the column is written where a typed value is written otherwise; empty if it is not.
+    """Describe the column's form if a typed value is unlike it; empty if it is not.
 
     Only columns of figures that nearly all keep to one form are held against a value, and only
     the heading's own rows are left out.

@@ -1,4 +1,4 @@
-"""One page through all stations: a frozen request in, a finding out, in any process."""
+"""Takes one page through all stations: a frozen request in, a finding out, in any process."""
 
 from __future__ import annotations
 
@@ -40,13 +40,13 @@ SMALL_HEIGHT_PX = 112
 _PICTURE_QUALITY = 88
 _JPEG = b"\xff\xd8\xff"
 _MOST_LEAN = 0.03
-ON_SIDE = "The table lies on its side. U turns it upright on a page of its own"
+ON_SIDE = "This table is sideways. U moves it upright to a page of its own"
 _SURE_TITLE = 0.2  # a title names its sheet; one that is all doubt names nothing
 
 
 @dataclass(frozen=True)
 class PageRequest:
-    """A page to be worked on: its source, its number (from 1) in it, the clerk's choice.
+    """A request to read a page: its source, its number (from 1) in it, and the clerk's choice.
 
     ``source`` are its bytes, or where the worker finds them; ``drawn`` are its tables where the
     clerk mended them.
@@ -62,7 +62,7 @@ class PageRequest:
 
 @dataclass(frozen=True)
 class PageResponse:
-    """What came of a request: a finding, or the trouble in the clerk's words."""
+    """The response to a request: a finding, or the trouble in plain words."""
 
     page_id: int
     finding: PageFinding | None
@@ -89,7 +89,7 @@ def load_original(request: PageRequest) -> Page:
 
 
 def answer_page(request: PageRequest, threads: int = 1) -> PageResponse:
-    """Take one page through all stations; whatever goes wrong is an answer about this page."""
+    """Take one page through all stations; any fault becomes an answer about this page."""
     try:
         return process_page(request, threads)
     except Exception as error:  # noqa: BLE001 - one page's fault must not end the others
@@ -97,7 +97,7 @@ def answer_page(request: PageRequest, threads: int = 1) -> PageResponse:
 
 
 def answer_fault(request: PageRequest, error: BaseException) -> PageResponse:
-    """Return the answer about a page over which something went wrong, in the clerk's words."""
+    """Return the answer about a page whose reading failed, in plain words."""
     page = f"Page {request.number} of {request.source_name}"
     if isinstance(error, KeelLineError):
         said = str(error)
@@ -109,21 +109,15 @@ def answer_fault(request: PageRequest, error: BaseException) -> PageResponse:
             "Scan it at 300 dpi; Ctrl+R retries."
         )
     elif is_lack_of_memory(error):
-        said = (
-            f"{page} takes more memory than a page may have. Scan it at 300 dpi, or cut it into "
-            "smaller pages."
-        )
+        said = f"{page} needs too much memory. Scan it at 300 dpi, or cut it into smaller pages."
     else:
         log.error("page %d of %s", request.number, request.source_name, exc_info=error)
-        said = (
-            f"{page} could not be read because of a fault in Keel Line. The other pages go on; "
-            "Ctrl+R retries."
-        )
+        said = f"{page} could not be read because of a fault in Keel Line. Ctrl+R tries it again."
     return PageResponse(request.page_id, None, said)
 
 
 def load_small_original(request: PageRequest, side_px: int) -> bytes:
-    """Return a page as it came, made smaller so that its longer side is ``side_px``, compressed.
+    """Load a page as it came, shrink its longer side to ``side_px``, and compress it.
 
     Raises
     ------
@@ -137,7 +131,7 @@ def load_small_original(request: PageRequest, side_px: int) -> bytes:
 
 
 def find_way_up(threads: int, flat: Grey, dpi: float) -> WayUp:
-    """Tell which way up a straight page is, by how surely the recogniser reads its words."""
+    """Return which way up a straight page is, by how surely the recogniser reads its words."""
     found = find_upright(flat, dpi, _reader(threads).network)
     return WayUp(found.turns, found.sure)
 
@@ -166,10 +160,10 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     page = load_original(request)
     lap("gather")
     real = None if request.choice.as_picture else page.text
-    choice = request.choice if real is None else _as_it_lies(request.choice)
+    choice = request.choice if real is None else _without_moving(request.choice)
     squared = square_page(page, choice, partial(find_way_up, threads))
     lap("square")
-    drawn = None if request.drawn is None else lay_anew(request.drawn, squared.transform)
+    drawn = None if request.drawn is None else reproject_grids(request.drawn, squared.transform)
     flat = flatten_light(squared.pixels)
     text = None if real is None else lay_text(real, squared.transform)
     survey = (
@@ -219,7 +213,7 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
         verdict=squared.verdict,
         straight_px=squared.straight_px,
         note=strip,
-        passed_over=survey.passed_over,
+        rejected_areas=survey.rejected_areas,
         parted_at=squared.parted_at,
     )
     big, small = _pictures(squared)
@@ -229,8 +223,8 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     )
 
 
-def lay_anew(drawn: DrawnTables, transform: Transform) -> list[Grid] | None:
-    """Lay grids that were drawn on a page onto the page as it lies now.
+def reproject_grids(drawn: DrawnTables, transform: Transform) -> list[Grid] | None:
+    """Project grids that the clerk drew onto the page in its current layout.
 
     None where it lies so much otherwise that rows would no longer be rows.
     """
@@ -251,8 +245,8 @@ def lay_anew(drawn: DrawnTables, transform: Transform) -> list[Grid] | None:
     return out
 
 
-def _as_it_lies(choice: SquareChoice) -> SquareChoice:
-    """Return a choice by which a page of real text is not moved but where the clerk says so."""
+def _without_moving(choice: SquareChoice) -> SquareChoice:
+    """Return a choice that leaves a page of real text in place unless the clerk set otherwise."""
     return replace(
         choice,
         turns=choice.turns or 0,
@@ -265,7 +259,7 @@ def _as_it_lies(choice: SquareChoice) -> SquareChoice:
 def _finish_grids(
     survey: Survey, dpi: float, flat: Grey, drawn: DrawnTables | None, *, by_ink: bool
 ) -> list[Grid]:
-    """Give grids what they take from the page: doubts of their lines, or a place on its rules.
+    """Complete grids with doubts of their lines, or align them with the page's rules.
 
     What the clerk drew on this very page is not doubted; what was found by a file's own characters
     (not ``by_ink``) is not held against what the ink would have shown.
@@ -290,7 +284,7 @@ def _doubts_of(
 
 
 def _read_words(squared: SquaredPage, text: PageText | None, threads: int, box: Box | None) -> str:
-    """Read what stands in a box outside the tables; empty where it cannot be made out."""
+    """Read the text in a box outside the tables; empty if it cannot be read."""
     if box is None:
         return ""
     if text is not None:
@@ -300,7 +294,7 @@ def _read_words(squared: SquaredPage, text: PageText | None, threads: int, box: 
 
 
 def _note_of(page: Page, threads: int) -> str:
-    """Read what a fax machine printed along the top of a page; empty on other pages."""
+    """Read the line that a fax machine printed along a page's top; empty on other pages."""
     if page.kind != "fax":
         return ""
     res = page.resolution

@@ -1,4 +1,4 @@
-"""What the clerk said of a page's cells and tables, carried over when it is worked on again."""
+"""Carries what the clerk set over to the new cells and tables when a page is read again."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ _CELLS = "c.id, CAST(c.place AS BLOB), CAST(c.evidence AS BLOB), c.settled, c.by
 
 @dataclass(frozen=True)
 class SettledCell:
-    """A cell that the clerk settled, or did once, before its page is worked on again.
+    """A cell that is settled, or has a history, before its page is read again.
 
     ``id`` is the cell's, below 0 for a stray: one that lost its cell earlier. ``corners`` (4, 2)
     are on the page as it came; what was ``read`` in it is None where that is not known any more.
@@ -41,7 +41,7 @@ class SettledCell:
 
 
 def find_settled(db: sqlite3.Connection, page_id: int) -> list[SettledCell]:
-    """Return a page's cells that were settled, or have a history."""
+    """Return a page's cells that are settled or have a history."""
     transform = transform_of(db, page_id)
     if transform is None:
         return []
@@ -88,14 +88,14 @@ def _corners_of(place: bytes, transform: Transform) -> NDArray[np.float64]:
 
 
 def transform_of(db: sqlite3.Connection, page_id: int) -> Transform | None:
-    """Return how a page was laid when it was worked on last; None before that."""
+    """Return a page's last transform; None before it was squared."""
     (encoded,) = db.execute("SELECT transform FROM page WHERE id = ?", (page_id,)).fetchone()
     return msgspec.json.decode(encoded, type=Transform) if encoded else None
 
 
 @dataclass(frozen=True)
 class _SetTable:
-    """What the clerk set of a table, and where it lies on the page as it came (corners).
+    """What the clerk set of a table, and its corners on the page as it came.
 
     ``id`` is below 0 for a stray: a table whose place has none now.
     """
@@ -114,7 +114,7 @@ def carry_tables(
     ways: tuple[Transform | None, Transform],
     outdated: list[int],
 ) -> None:
-    """Give what the clerk set of a table to the new table in the same place on the paper.
+    """Carry what the clerk set of a table over to the new table in the same place.
 
     Where there is none it is kept, with its history, until its place has a table again. ``ways``
     are the page's transforms before and now.
@@ -134,7 +134,7 @@ def carry_tables(
         found = max(boxes, key=lambda i: overlap(box, boxes[i]), default=None)
         if found is None or overlap(box, boxes[found]) < _SAME_PLACE:
             if table.id > 0:
-                _set_aside(db, page_id, table)
+                _keep_lost_table(db, page_id, table)
             continue
         for what, value in (
             ("name", table.name),
@@ -175,8 +175,8 @@ def _find_set_tables(
     return own + strays
 
 
-def _set_aside(db: sqlite3.Connection, page_id: int, table: _SetTable) -> None:
-    """Keep what was set of a table whose place has none now, and its history."""
+def _keep_lost_table(db: sqlite3.Connection, page_id: int, table: _SetTable) -> None:
+    """Keep the settings and history of a table that has no place now."""
     stray = id_of(
         db.execute(
             "INSERT INTO stray_table"
@@ -208,10 +208,10 @@ def carry_over(
     transform: Transform,
     outdated: list[int],
 ) -> Carried:
-    """Give settled values and their history to the new cells in the same place on the paper.
+    """Carry settled values and their history over to the new cells in the same place.
 
     Of a cell that was parted, to the part in which stands what was read in it. Those without a
-    place are kept, with their history, until their place comes back.
+    place are kept, with their history, until their place exists again.
     """
     if not settled:
         return Carried()
@@ -262,7 +262,7 @@ def _find_places(
     boxes: Mapping[int, Box],
     read: Mapping[int, str],
 ) -> list[tuple[SettledCell, list[int]]]:
-    """Return where each settled cell may be now, by its place and what was read in it.
+    """Return candidate places of each settled cell, by place on the paper and by reading.
 
     Those that are found with the same reading come first: a blank part of a cell that is whole
     again must not take the place of the part that was written in.

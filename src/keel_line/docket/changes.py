@@ -1,4 +1,4 @@
-"""Changes that can be taken back: how each side of one is put in its place."""
+"""Undo and redo: applies either side of a recorded change."""
 
 from __future__ import annotations
 
@@ -9,11 +9,11 @@ import msgspec
 
 from keel_line.docket.records import as_int, id_of
 from keel_line.model.docket import Step
-from keel_line.model.page import NOWHERE, SquareChoice
+from keel_line.model.page import REMOVED, SquareChoice
 
 
 def step_cells(db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str) -> Step:
-    """Bring cells that were settled together to one side of their change, before or after."""
+    """Apply one side of a change of cells, before or after."""
     what = f"cell_id, {side}, {side}_by_hand, {side}_as_printed"
     rows = _take_step(db, "change", what, (batch, states))
     for cell_id, *value in rows:
@@ -22,7 +22,7 @@ def step_cells(db: sqlite3.Connection, batch: int, states: tuple[str, str], side
 
 
 def step_tables(db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str) -> Step:
-    """Bring what was set of a table to one side of its change, before or after."""
+    """Apply one side of a change of a table, before or after."""
     rows = _take_step(db, "table_change", f"table_id, what, {side}", (batch, states))
     for table_id, what, value in rows:
         set_table(db, as_int(table_id), str(what), value)
@@ -30,7 +30,7 @@ def step_tables(db: sqlite3.Connection, batch: int, states: tuple[str, str], sid
 
 
 def step_pages(db: sqlite3.Connection, batch: int, states: tuple[str, str], side: str) -> Step:
-    """Bring pages that were set together to one side of their change, before or after."""
+    """Apply one side of a change of pages, before or after."""
     rows = _take_step(db, "page_change", f"page_id, what, {side}", (batch, states))
     for page_id, what, value in rows:
         set_page(db, as_int(page_id), str(what), str(value))
@@ -42,7 +42,7 @@ def step_pages(db: sqlite3.Connection, batch: int, states: tuple[str, str], side
 def _take_step(
     db: sqlite3.Connection, table: str, columns: str, step: tuple[int, tuple[str, str]]
 ) -> list[tuple[object, ...]]:
-    """Return columns of the changes of a batch in their order, and give these their new state.
+    """Return columns of a batch's changes in order, and set their new state.
 
     ``step`` is the batch, and its state before and now.
     """
@@ -82,9 +82,9 @@ def set_cell(db: sqlite3.Connection, cell_id: int, value: Sequence[object]) -> N
     )
 
 
-def insert_nowhere(db: sqlite3.Connection, source: object, number: object, part: int) -> int:
-    """Insert a page that is not seen before it is given its part of a picture."""
-    nowhere = msgspec.json.encode(SquareChoice(part=NOWHERE)).decode()
+def insert_hidden_page(db: sqlite3.Connection, source: object, number: object, part: int) -> int:
+    """Insert a hidden page, to be shown once it is given its part of a picture."""
+    nowhere = msgspec.json.encode(SquareChoice(part=REMOVED)).decode()
     return id_of(
         db.execute(
             "INSERT INTO page (source_id, number, part, hidden, choice) VALUES (?, ?, ?, 1, ?)",
@@ -94,25 +94,25 @@ def insert_nowhere(db: sqlite3.Connection, source: object, number: object, part:
 
 
 def set_page(db: sqlite3.Connection, page_id: int, what: str, value: str) -> None:
-    """Set how a page is to be squared ("choice") or its tables ("drawn"); it waits to be read."""
+    """Set a page's "choice" or its "drawn" tables, and queue it."""
     passed = ", passed = 0" if what == "choice" else ""
     db.execute(
         f"UPDATE page SET {what} = ?, progress = 'waiting'{passed} WHERE id = ?",  # noqa: S608 - our own names
         (value, page_id),
     )
     if what == "choice":
-        nowhere = msgspec.json.decode(value, type=SquareChoice).part == NOWHERE
+        nowhere = msgspec.json.decode(value, type=SquareChoice).part == REMOVED
         db.execute("UPDATE page SET hidden = ? WHERE id = ?", (int(nowhere), page_id))
 
 
 def drop_undone(db: sqlite3.Connection) -> None:
-    """Drop what was taken back: after another change it cannot be made again."""
+    """Drop undone changes: after another change they cannot be redone."""
     for table in ("change", "page_change", "table_change"):
         db.execute(f"UPDATE {table} SET state = 'dropped' WHERE state = 'undone'")  # noqa: S608 - our own names
 
 
 def next_change(db: sqlite3.Connection) -> int:
-    """Return the next change's number; cells' and pages' changes are counted through."""
+    """Return the number of the next change; one count for cells and pages."""
     (last,) = db.execute(
         "SELECT max((SELECT coalesce(max(id), 0) FROM change),"
         " (SELECT coalesce(max(id), 0) FROM page_change),"

@@ -1,4 +1,4 @@
-"""The lock on a docket: one process may write it, the others open it for reading only.
+"""The lock on a docket: one process may write, others may only read.
 
 The lock lies on a small file beside the docket, never on the docket: closing a docket's file would
 drop SQLite's own locks. The system lets it go when its process ends, however that ends.
@@ -24,14 +24,14 @@ class Lock:
     handle: int
 
     def release(self) -> None:
-        """Let the docket go."""
+        """Release the lock."""
         self.path.unlink(missing_ok=True)
         os.close(self.handle)
 
 
 @dataclass(frozen=True)
 class Held:
-    """A docket is held by another process; ``who`` says by whom, false in a condition."""
+    """The docket is locked by another process; ``who`` names it. False in a condition."""
 
     who: str
 

@@ -32,7 +32,7 @@ _ADVICE: dict[str, str] = {
     "SQLITE_CANTOPEN": "{name} cannot be opened: its folder is gone or closed to you. Check the "
     "folder.",
     "SQLITE_IOERR": "The disk failed while {name} was used. Check the disk, or the network folder.",
-    "SQLITE_TOOBIG": "A file is too large to be kept in {name}. Cut it into smaller files.",
+    "SQLITE_TOOBIG": "A file is too large for {name}. Split it into smaller files.",
     "SQLITE_NOMEM": "There is not enough memory for {name}. Close other programs, then try again.",
 }
 _PARTICULAR: dict[str, str] = {
@@ -56,7 +56,7 @@ class Opened:
 
 
 def say_trouble(error: sqlite3.Error, name: str, folder: Path | None = None) -> str:
-    """Return what went wrong with a docket, and what to do, in the clerk's words."""
+    """Return an error's words and advice for the clerk."""
     code = str(getattr(error, "sqlite_errorname", "") or "")
     if folder is not None and not folder.is_dir():
         return (
@@ -77,7 +77,7 @@ def open_memory() -> Opened:
 
 
 def open_file(path: Path) -> Opened:
-    """Open a docket's file, made where there is none; for reading only where it must be.
+    """Open a docket's file, creating it if missing; read-only if it cannot be written.
 
     Raises
     ------
@@ -114,7 +114,7 @@ def open_file(path: Path) -> Opened:
 
 def _say_not_locked(path: Path, error: OSError) -> str:
     if error.errno in {errno.ENOLCK, errno.ENOSYS, errno.EOPNOTSUPP}:
-        return f"the folder of {path.name} keeps no locks"
+        return f"the folder of {path.name} does not support locks"
     return f"{path.name} is write-protected"
 
 
@@ -132,7 +132,7 @@ def _say_not_made(path: Path, error: OSError) -> str:
 
 
 def _check_file(path: Path) -> bool:
-    """Look at a docket's file before SQLite does; tell whether it is still to be made.
+    """Inspect a docket's file before SQLite opens it; return whether it is still empty.
 
     Raises
     ------
@@ -152,7 +152,7 @@ def _check_file(path: Path) -> bool:
             f"{path.name} cannot be opened: {error.strerror}. Check the file and its folder."
         ) from error
     if not head:
-        raise DocketError(f"{path.name} is empty: no work was kept in it. It can be deleted.")
+        raise DocketError(f"{path.name} is empty and holds no work. You can delete it.")
     if head.startswith(b"SQLite format 3\0") and len(head) == _HEADER:
         page = int.from_bytes(head[16:18], "big")
         pages = int.from_bytes(head[28:32], "big")
@@ -188,7 +188,7 @@ def _open_for_writing(path: Path, *, new: bool) -> sqlite3.Connection:
 
 
 def connect(path: Path) -> sqlite3.Connection:
-    """Open a connection of its own to a docket that is there; no lock is taken or asked for."""
+    """Open another connection to an existing docket, without taking the lock."""
     connection = sqlite3.connect(
         f"file:{quote(str(path))}?mode=rw", uri=True, isolation_level=None, check_same_thread=False
     )

@@ -1,4 +1,4 @@
-"""What lies in a docket's rows, and what is made of it."""
+"""Converts a docket's rows to model types and back."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ class Frame(msgspec.Struct, frozen=True):
 
 @dataclass(frozen=True)
 class EncodedTable:
-    """A table as it lies in the docket; made in the worker, so that storing it is quick."""
+    """A table encoded for the docket, in the worker, so that storing it is quick."""
 
     frame: bytes
     places: tuple[bytes, ...]
@@ -44,7 +44,7 @@ class EncodedTable:
 
 @dataclass(frozen=True)
 class PageFinding:
-    """What the stations made of a page: what is stored once it has been worked on."""
+    """What the stations found on a page, to be stored."""
 
     state: PageState
     squared_picture: bytes
@@ -88,7 +88,7 @@ def name_tables(tables: list[tuple[str, str, int]]) -> list[str]:
 
 
 def stamp() -> str:
-    """Return the time, for a row's own."""
+    """Return the current time as stored in rows."""
     return datetime.now(UTC).isoformat(timespec="milliseconds")
 
 
@@ -98,12 +98,12 @@ def id_of(cursor: sqlite3.Cursor) -> int:
 
 
 def as_int(value: object) -> int:
-    """Return a column's value, which SQLite says nothing of, as the number that it is."""
+    """Return a column's value as an int, as SQLite does not declare it."""
     return int(str(value))
 
 
 def make_page_state(row: Sequence[object]) -> PageState:
-    """Return a page as a row has it."""
+    """Return a page from its row."""
     (
         page_id,
         source_id,
@@ -129,7 +129,7 @@ def make_page_state(row: Sequence[object]) -> PageState:
         straight,
         note,
         drawn,
-        passed_over,
+        rejected_areas,
         parted_at,
         part,
         tables,
@@ -160,9 +160,9 @@ def make_page_state(row: Sequence[object]) -> PageState:
             "straight_px": straight,
             "note": note,
             "drawn": decode(str(drawn)),
-            "passed_over": decode(str(passed_over)),
+            "rejected_areas": decode(str(rejected_areas)),
             "parted_at": parted_at,
-            "lifted": as_int(part) >= 2,
+            "extracted": as_int(part) >= 2,
         },
         PageState,
     )
@@ -175,7 +175,7 @@ DAMAGED = Reading("", 0.0, reasons=("This cell's record in the docket is damaged
 
 
 def make_cell_state(record: Sequence[object], least_confidence: float) -> CellState:
-    """Return a cell as a row has it; one that is less sure than that is flagged.
+    """Return a cell from its row, flagged below the given confidence.
 
     Raises
     ------
@@ -196,7 +196,7 @@ def make_cell_state(record: Sequence[object], least_confidence: float) -> CellSt
 def make_cell_states(
     records: Sequence[Sequence[object]], frame: Frame
 ) -> tuple[list[CellState], list[Cell]]:
-    """Return a table's cells in reading order, and those of them whose record is damaged.
+    """Return a table's cells in reading order, and the damaged ones among them.
 
     A cell whose place is damaged stands in a place of the grid that no other cell has.
     """
@@ -237,7 +237,7 @@ def _free_places(frame: Frame, cells: Sequence[Cell]) -> list[Cell]:
 
 
 def read_evidence(evidence: object) -> Reading:
-    """Return a cell's reading; one that says so where its record is damaged.
+    """Return a cell's reading, or one that says its record is damaged.
 
     What its confidence was made from stays in the docket: it would fill the memory.
     """
@@ -248,7 +248,7 @@ def read_evidence(evidence: object) -> Reading:
 
 
 def read_text(evidence: object, otherwise: object) -> str:
-    """Return what was read in a cell, or what is known of it where it is no more."""
+    """Return a cell's reading as text, or what is known of it if it no longer exists."""
     return str(otherwise or "") if evidence is None else read_evidence(evidence).text
 
 

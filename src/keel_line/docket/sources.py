@@ -1,4 +1,4 @@
-"""A source's bytes in a docket, in pieces: copied in by a worker, and read again by workers."""
+"""A source's bytes in a docket, stored in pieces and read again by workers."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ PIECE = 1 << 20
 
 
 def copy_source(docket: Path, name: str, data: bytes, sha256: str, pages: int) -> bool:
-    """Copy a source into a docket's file piece by piece; its pages wait to be worked on.
+    """Copy a source into a docket's file piece by piece, and queue its pages.
 
     Returns whether it is new; the same bytes are taken only once. A copy that is cut short is not
     seen, and goes when the docket is opened next.
@@ -61,7 +61,7 @@ def copy_source(docket: Path, name: str, data: bytes, sha256: str, pages: int) -
 
 
 def insert_pages(db: sqlite3.Connection, source: int, pages: int) -> list[int]:
-    """Enter a source's pages as waiting; return their ids."""
+    """Insert a source's pages as waiting; return their ids."""
     return [
         id_of(db.execute("INSERT INTO page (source_id, number) VALUES (?, ?)", (source, number)))
         for number in range(1, pages + 1)
@@ -69,7 +69,7 @@ def insert_pages(db: sqlite3.Connection, source: int, pages: int) -> list[int]:
 
 
 def has_source(db: sqlite3.Connection, sha256: str) -> bool:
-    """Tell whether a source with these bytes is in a docket."""
+    """Return whether a source with these bytes is in a docket."""
     found = db.execute("SELECT 1 FROM source WHERE sha256 = ? AND complete LIMIT 1", (sha256,))
     return found.fetchone() is not None
 
@@ -90,7 +90,7 @@ def read_source_bytes(docket: Path, source_id: int) -> bytes:
 
 
 def join_source(db: sqlite3.Connection, source_id: int) -> bytes:
-    """Return a source's bytes, in one or in pieces."""
+    """Return a source's bytes, stored whole or in pieces."""
     row = db.execute("SELECT data FROM source WHERE id = ?", (source_id,)).fetchone()
     if row is None:
         return b""

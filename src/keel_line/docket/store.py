@@ -14,7 +14,7 @@ import msgspec
 from keel_line.docket.carry import carry_over, carry_tables, find_settled, transform_of
 from keel_line.docket.changes import (
     drop_undone,
-    insert_nowhere,
+    insert_hidden_page,
     next_change,
     set_cell,
     set_page,
@@ -46,13 +46,13 @@ from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState
 from keel_line.model.finding import Sums
 from keel_line.model.geometry import Transform
 from keel_line.model.grid import DrawnTables, Grid
-from keel_line.model.page import NOWHERE, SquareChoice
+from keel_line.model.page import REMOVED, SquareChoice
 from keel_line.model.reading import Reading
 from keel_line.model.table import CellState, Settled, TableState
 
 log = logging.getLogger(__name__)
 
-_GONE = "This cell is no more: its page was read again. Settle it where it is now."
+_GONE = "This cell no longer exists: its page was read again. Settle it in its new place."
 _PAGES = (
     "SELECT p.id, p.source_id, s.name, p.number, p.progress, p.trouble, p.kind,"
     " p.width_px, p.height_px, p.resolution, p.squared_width_px, p.squared_height_px,"
@@ -78,14 +78,14 @@ class Docket:
         self._states: dict[int, tuple[Sequence[object] | None, PageState | None]] = {}
 
     def close(self) -> None:
-        """Close the file and let it go; what was written stays."""
+        """Close the file and release its lock; everything is saved already."""
         self._db.close()
         if self._lock is not None:
             self._lock.release()
             self._lock = None
 
     def check(self) -> str:
-        """Look through the whole file; return "ok", or what is damaged."""
+        """Check the whole file; return "ok", or what is damaged."""
         return str(self._db.execute("PRAGMA integrity_check").fetchone()[0])
 
     @contextmanager
@@ -119,7 +119,7 @@ class Docket:
             return insert_pages(db, as_int(source), pages)
 
     def add_trouble(self, name: str, trouble: str) -> None:
-        """Enter a source that could not be used, with the reason."""
+        """Record a source that could not be used, with the reason."""
         with self._writing() as db:
             db.execute(
                 "INSERT INTO source (name, sha256, data, pages, trouble, added)"
@@ -128,7 +128,7 @@ class Docket:
             )
 
     def has_source(self, sha256: str) -> bool:
-        """Tell whether a source with these bytes is here already."""
+        """Return whether the docket already has a source with these bytes."""
         return has_source(self._db, sha256)
 
     def sources(self) -> list[SourceState]:
@@ -150,7 +150,7 @@ class Docket:
         return join_source(self._db, source_id)
 
     def read_again(self, page_ids: Iterable[int]) -> None:
-        """Have pages wait to be worked on again, such as those that failed."""
+        """Queue pages again, such as those that failed."""
         with self._writing() as db:
             db.executemany(
                 "UPDATE page SET progress = 'waiting', trouble = '' WHERE id = ?",
@@ -163,7 +163,7 @@ class Docket:
         return [self._state_of(row) for row in rows]
 
     def waiting(self) -> list[int]:
-        """Return the pages that wait to be worked on, in the order they came."""
+        """Return the waiting pages in order of arrival."""
         rows = self._db.execute(
             "SELECT id FROM page WHERE hidden = 0 AND progress = 'waiting'"
             " ORDER BY source_id, number, part"
@@ -171,7 +171,7 @@ class Docket:
         return [as_int(row[0]) for row in rows]
 
     def _state_of(self, row: Sequence[object]) -> PageState:
-        """Return a page as a row has it; one that did not change is not decoded again."""
+        """Return a page from its row; an unchanged one is not decoded again."""
         page_id = as_int(row[0])
         before, state = self._states.get(page_id, (None, None))
         if state is None or before != row:
@@ -180,12 +180,12 @@ class Docket:
         return state
 
     def page(self, page_id: int) -> PageState | None:
-        """Return one page; None where there is none of that id, or it was taken out."""
+        """Return one page; None if its id is unknown or it was removed."""
         row = self._db.execute(f"{_PAGES} AND p.id = ?", (page_id,)).fetchone()
         return None if row is None else self._state_of(row)
 
     def store_page(self, page_id: int, finding: PageFinding) -> Carried:
-        """Store what was found on a page in place of anything found there before.
+        """Store a page's finding in place of an earlier one.
 
         Cells that were settled keep their values and their history: each goes to the new cell
         that lies in its place on the paper. Those that have none are kept as strays.
@@ -216,7 +216,7 @@ class Docket:
                     msgspec.json.encode(state.verdict).decode(),
                     state.straight_px,
                     state.note,
-                    msgspec.json.encode(state.passed_over).decode(),
+                    msgspec.json.encode(state.rejected_areas).decode(),
                     state.parted_at,
                     page_id,
                 ),
@@ -233,11 +233,11 @@ class Docket:
         return carried
 
     def choose(self, choices: Iterable[tuple[int, SquareChoice]], who: str, why: str) -> None:
-        """Set how pages are to be squared, as changes that can be undone; they wait to be read."""
+        """Set how pages are squared, as a change that can be undone, and queue them."""
         self._change_pages([(page, "choice", choice) for page, choice in choices], who, why)
 
     def beside(self, page_id: int) -> int:
-        """Return the page that takes the other part of a page's picture; it is made where missing.
+        """Return the page for the other part of a picture; it is made if missing.
 
         A page that was just made is nowhere: it is not seen before it is given its part.
         """
@@ -252,35 +252,35 @@ class Docket:
             ).fetchone()
             if row is not None:
                 return as_int(row[0])
-            return insert_nowhere(db, source, number, other)
+            return insert_hidden_page(db, source, number, other)
 
     def draw(self, drawn: Iterable[tuple[int, DrawnTables | None]], who: str, why: str) -> None:
-        """Set pages' tables as the clerk drew them; None takes them as found. Can be undone."""
+        """Set pages' tables as the clerk drew them; None restores those found. Can be undone."""
         self._change_pages([(page, "drawn", tables) for page, tables in drawn], who, why)
 
-    def lift(
+    def extract_page(
         self, page_id: int, left: DrawnTables, choice: SquareChoice, who: str, why: str
     ) -> int:
-        """Make a part of a page's picture a page of its own, as one change; return that page.
+        """Extract a part of a page's picture as a new page, as one change; return that page.
 
         ``left`` are the tables that the page keeps, ``choice`` says which part the other one is.
         """
-        other = self._nowhere_of(page_id)
+        other = self._find_hidden_page(page_id)
         self._change_pages([(page_id, "drawn", left), (other, "choice", choice)], who, why)
         return other
 
-    def lay_back(self, page_id: int, who: str, why: str) -> None:
-        """Take a page that was lifted out of another away again; that one's tables are as found."""
+    def return_extracted(self, page_id: int, who: str, why: str) -> None:
+        """Remove an extracted page again; its original page gets its tables as found."""
         (origin,) = self._db.execute(
             "SELECT o.id FROM page p JOIN page o ON o.source_id = p.source_id"
             " AND o.number = p.number AND o.part = p.part % 2 WHERE p.id = ?",
             (page_id,),
         ).fetchone()
-        gone = SquareChoice(part=NOWHERE)
+        gone = SquareChoice(part=REMOVED)
         self._change_pages([(page_id, "choice", gone), (as_int(origin), "drawn", None)], who, why)
 
-    def _nowhere_of(self, page_id: int) -> int:
-        """Return a page of the same picture that is nowhere; it is made where there is none.
+    def _find_hidden_page(self, page_id: int) -> int:
+        """Return a removed page of the same picture to use again; it is made if there is none.
 
         Its part is 2 or more: even where it belongs to the first page of the picture, odd where to
         the second.
@@ -298,12 +298,12 @@ class Docket:
             if free is not None:
                 return free
             after = 2 + as_int(part) % 2 if not own else as_int(own[-1][1]) + 2
-            return insert_nowhere(db, source, number, after)
+            return insert_hidden_page(db, source, number, after)
 
     def _change_pages(self, changes: Iterable[tuple[int, str, object]], who: str, why: str) -> None:
         with self._writing() as db:
             drop_undone(db)
-            batch = next_change(db)  # pages that are set together are taken back together
+            batch = next_change(db)  # pages changed together are undone together
             for page_id, what, value in changes:
                 after = msgspec.json.encode(value).decode()
                 (before,) = db.execute(
@@ -338,7 +338,7 @@ class Docket:
             set_table(db, table_id, what, value)
 
     def set_sums(self, table: TableState, sums: Sums, who: str, why: str) -> None:
-        """Set which cells of a table make which, by their places on the paper; can be undone."""
+        """Set a table's sums in place of earlier ones."""
         kept, transform = self._db.execute(
             "SELECT t.set_sums, p.transform FROM found_table t JOIN page p ON p.id = t.page_id"
             " WHERE t.id = ?",
@@ -348,12 +348,12 @@ class Docket:
         self.set_table(table.id, "sums", keep_sums(sums, table.cells, laid, kept), who, why)
 
     def set_passed(self, page_id: int, *, passed: bool = True) -> None:
-        """Note that the clerk found a page to lie right."""
+        """Record that the clerk approved how a page lies."""
         with self._writing() as db:
             db.execute("UPDATE page SET passed = ? WHERE id = ?", (int(passed), page_id))
 
     def strays(self, page_id: int) -> list[str]:
-        """Return the settled texts that lost their cell when the page was worked on again."""
+        """Return the settled texts that lost their cell when their page was read again."""
         rows = self._db.execute(
             "SELECT settled FROM stray WHERE page_id = ? AND settled IS NOT NULL ORDER BY id",
             (page_id,),
@@ -389,7 +389,7 @@ class Docket:
         )
 
     def store_failure(self, page_id: int, trouble: str) -> None:
-        """Mark a page as one that could not be worked on."""
+        """Mark a page as failed, with the reason."""
         with self._writing() as db:
             db.execute(
                 "UPDATE page SET progress = 'failed', trouble = ? WHERE id = ?", (trouble, page_id)
@@ -454,7 +454,7 @@ class Docket:
         find_cut: Callable[[Sequence[float]], float],
         see: Callable[[CellState], CellState] | None,
     ) -> TableState | None:
-        """Return a table; None, and a note of the damage, where its record cannot be read."""
+        """Return a table; None and a recorded damage if its record cannot be read."""
         try:
             return self._table(row, name, find_cut, see)
         except (sqlite3.DatabaseError, msgspec.DecodeError, msgspec.ValidationError):
@@ -472,12 +472,12 @@ class Docket:
         return [read_evidence(e) for (e,) in rows]
 
     def cell(self, cell_id: int, least_confidence: float) -> CellState:
-        """Return one cell as it stands now.
+        """Return one cell's current state.
 
         Raises
         ------
         DocketError
-            When its page was read again and it is no more.
+            When its page was read again and the cell no longer exists.
         """
         record = self._db.execute(
             f"SELECT {CELL_COLUMNS} FROM cell WHERE id = ?",  # noqa: S608 - our own columns
@@ -538,14 +538,14 @@ class Docket:
     # --- settling, undo and redo ----------------------------------------------------------------
 
     def settle(self, cells: Iterable[tuple[int, Settled | None]], who: str, why: str) -> list[int]:
-        """Settle cells (None takes the settlement back) as one change; return the ids settled.
+        """Settle cells (None reopens them) as one change; return the ids settled.
 
         What was undone before can no longer be redone, but stays in the history.
         """
         done = []
         with self._writing() as db:
             drop_undone(db)
-            batch = next_change(db)  # cells that are settled together are taken back together
+            batch = next_change(db)  # cells settled together are undone together
             for number, (cell_id, settled) in enumerate(cells, batch):
                 before = db.execute(
                     "SELECT settled, by_hand, as_printed FROM cell WHERE id = ?", (cell_id,)
@@ -569,11 +569,11 @@ class Docket:
         return done
 
     def undo(self) -> Step | None:
-        """Take the last change back; None where there is nothing to take back."""
+        """Undo the last change; None if there is nothing to undo."""
         return self._step("done", "DESC", "undone", "before")
 
     def redo(self) -> Step | None:
-        """Make the last undone change again; None where there is none."""
+        """Make the last undone change again; None if there is none."""
         return self._step("undone", "ASC", "done", "after")
 
     def _step(self, state: str, order: str, becomes: str, side: str) -> Step | None:
@@ -615,6 +615,6 @@ class Docket:
         return default if row is None else str(row[0])
 
     def set_setting(self, name: str, value: str) -> None:
-        """Keep a setting of this docket."""
+        """Save a setting of this docket."""
         with self._writing() as db:
             db.execute("INSERT OR REPLACE INTO setting (name, value) VALUES (?, ?)", (name, value))

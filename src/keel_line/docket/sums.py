@@ -1,4 +1,4 @@
-"""Sums that the clerk drew or dropped, kept by their places on the paper.
+"""Sums that the clerk set or dropped, stored by their places on the paper.
 
 Rows and columns change when lines are mended or a page is turned; the paper does not.
 """
@@ -18,7 +18,7 @@ Point = tuple[float, float]
 
 
 class PaperSum(msgspec.Struct, frozen=True):
-    """A sum that the clerk drew: where its total and its addends stand."""
+    """A sum that the clerk set: where its total and its addends lie on the paper."""
 
     total: Point
     addends: tuple[Point, ...]
@@ -34,7 +34,7 @@ class PaperSums(msgspec.Struct, frozen=True, tag="paper"):
 def keep_sums(
     sums: Sums, cells: Sequence[CellState], transform: Transform, before: str | None
 ) -> str | None:
-    """Return sums as they are kept; None for none at all.
+    """Return sums in their stored form; None for none at all.
 
     Those kept ``before`` whose total has no cell now are kept on: its line may come back.
     """
@@ -51,7 +51,7 @@ def keep_sums(
 
 
 def place_sums(kept: str, transform: str, cells: Sequence[CellState]) -> Sums:
-    """Return kept sums by row and column; those whose total has no cell now are left out.
+    """Return stored sums by row and column, without those whose total has no cell now.
 
     ``transform`` is the page's, encoded.
     """

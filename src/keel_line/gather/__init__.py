@@ -1,1 +1,1 @@
-"""Brings pages in from picture files and PDFs."""
+"""Loads pages from picture files and PDFs."""

@@ -1,4 +1,4 @@
-"""What decoders may raise over a damaged file, told in one sentence; the largest page taken."""
+"""Turns any exception of a decoder into one sentence; limits of page size."""
 
 from __future__ import annotations
 
@@ -19,8 +19,8 @@ MOST_SAMPLES = 220_000_000
 
 
 @contextmanager
-def told_as(words: str) -> Iterator[None]:
-    """Tell whatever a decoder trips over in a damaged file in these words.
+def reported_as(words: str) -> Iterator[None]:
+    """Report any exception of a decoder as an input error in these words.
 
     Raises
     ------

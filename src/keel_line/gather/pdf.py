@@ -1,4 +1,4 @@
-"""Pages from PDFs: each is drawn as a picture; its own text comes along where it has any."""
+"""Loads pages from PDFs as pictures, with their own text if they have any."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ import pypdfium2 as pdfium
 from numpy.typing import NDArray
 
 from keel_line.errors import InputError
-from keel_line.gather.decoders import LEAST_SIDE_PX, MOST_ASPECT, MOST_PIXELS, told_as
+from keel_line.gather.decoders import LEAST_SIDE_PX, MOST_ASPECT, MOST_PIXELS, reported_as
 from keel_line.gather.pdf_text import read_page_text
 from keel_line.gather.pictures import colour_to_grey
 from keel_line.model.page import Page, PageKind, Resolution
@@ -25,7 +25,7 @@ def count_pdf_pages(data: bytes, name: str) -> int:
     InputError
         When it is damaged or locked.
     """
-    with closing(_open(data, name)) as document, told_as(_say_damaged(name)):
+    with closing(_open(data, name)) as document, reported_as(_say_damaged(name)):
         return len(document)
 
 
@@ -41,7 +41,7 @@ def load_pdf_page(
     """
     with (
         closing(_open(data, name)) as document,
-        told_as(f"Page {number} of {name} is damaged and cannot be drawn."),
+        reported_as(f"Page {number} of {name} is damaged and cannot be drawn."),
     ):
         if not 1 <= number <= len(document):
             raise InputError(f"{name} has no page {number}.")
@@ -68,7 +68,7 @@ def _as_grey(drawn: NDArray[np.uint8], *, no_colour: bool) -> NDArray[np.uint8]:
 
 
 def _open(data: bytes, name: str) -> pdfium.PdfDocument:
-    with told_as(_say_damaged(name)):
+    with reported_as(_say_damaged(name)):
         try:
             return pdfium.PdfDocument(data)
         except pdfium.PdfiumError as error:

@@ -15,7 +15,7 @@ from keel_line.gather.decoders import (
     MOST_ASPECT,
     MOST_PIXELS,
     MOST_SAMPLES,
-    told_as,
+    reported_as,
 )
 from keel_line.gather.tiff import begin_at_page, find_tiff_pages
 from keel_line.model.page import Page, PageKind, Resolution
@@ -52,7 +52,7 @@ def load_picture_page(data: bytes, name: str, number: int, *, no_colour: bool = 
         When the page is missing, cut short, empty or far too large.
     """
     image = _open_page(data, name, number)
-    with told_as(f"{name} is damaged or cut short (page {number}). Copy or scan it again."):
+    with reported_as(f"{name} is damaged or cut short (page {number}). Copy or scan it again."):
         width, height = image.size
         if min(width, height) < LEAST_SIDE_PX:
             raise InputError(
@@ -63,7 +63,7 @@ def load_picture_page(data: bytes, name: str, number: int, *, no_colour: bool = 
         if width * height * len(image.getbands()) > MOST_SAMPLES or width * height > MOST_PIXELS:
             raise InputError(
                 f"{name} is {width:,} by {height:,} pixels, too large for a page. "
-                "Scan it again at 300 dpi, or cut it up."
+                "Scan it again at 300 dpi, or split it."
             )
         image.load()
         kind = _kind(image)
@@ -102,7 +102,7 @@ def find_resolution(stated: object, size_px: tuple[int, int]) -> Resolution:
 def _open(data: bytes, name: str) -> Image.Image:
     if not data:
         raise InputError(f"{name} is empty. Copy or scan it again.")
-    with told_as(
+    with reported_as(
         f"{name} is not a picture or PDF that can be read. "
         "Use PNG, JPEG, TIFF, WebP, BMP, PNM or PDF."
     ):

@@ -1,4 +1,4 @@
-"""A source is one file that pages come from; its bytes are kept as they came."""
+"""Sources: the files that pages come from, kept unchanged."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ class Source:
 
 
 def find_scans(folder: Path) -> list[Path]:
-    """Return the pictures and PDFs in a folder and the folders in it, as they are numbered.
+    """Return the pictures and PDFs in a folder and its subfolders, in order of their numbers.
 
     Figures count as numbers: page 2 stands before page 10.
 
@@ -68,19 +68,19 @@ def read_file(path: Path) -> bytes:
         When it is missing, a folder, or unreadable.
     """
     if path.is_dir():
-        raise InputError(f"{path.name} is a folder. Give the files in it.")
+        raise InputError(f"{path.name} is a folder. Choose the files in it.")
     if path.exists() and not path.is_file():
-        raise InputError(f"{path.name} is not a file. Give a picture or PDF.")
+        raise InputError(f"{path.name} is not a file. Choose a picture or PDF.")
     try:
         return path.read_bytes()
     except FileNotFoundError as error:
-        raise InputError(f"{path} is not there. Check its name.") from error
+        raise InputError(f"{path} does not exist. Check its name.") from error
     except OSError as error:
         raise InputError(f"{path.name} cannot be read: {error.strerror}.") from error
 
 
 def hash_bytes(data: bytes) -> str:
-    """Return the SHA-256 of a source's bytes, by which it is known."""
+    """Return the SHA-256 that identifies a source."""
     return hashlib.sha256(data).hexdigest()
 
 
@@ -96,7 +96,7 @@ def count_pages(data: bytes, name: str) -> int:
 
 
 def make_source(name: str, data: bytes) -> Source:
-    """Make a source of bytes that are at hand."""
+    """Make a source from bytes."""
     return Source(name, data, hash_bytes(data), count_pages(data, name))
 
 

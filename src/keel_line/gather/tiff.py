@@ -1,6 +1,6 @@
 """The pages of a TIFF file, found by its own chain of directories.
 
-A picture library walks the chain anew for each page, which takes minutes in a file of thousands.
+A picture library walks the chain again for each page, which takes minutes in a file of thousands.
 TIFF 6.0, section 2; BigTIFF has offsets and counts of eight bytes.
 """
 
@@ -31,7 +31,7 @@ _LAYOUTS = {
 
 
 def find_tiff_pages(data: bytes) -> list[int]:
-    """Return where each page's directory begins (bytes); empty where the data are no TIFF.
+    """Return the offset (bytes) of each page's directory; empty if the data are no TIFF.
 
     A damaged chain ends where it can no longer be followed.
     """
@@ -52,7 +52,7 @@ def find_tiff_pages(data: bytes) -> list[int]:
 
 
 def begin_at_page(data: bytes, offset: int) -> bytes:
-    """Return a TIFF's bytes with the page whose directory begins at ``offset`` as its first."""
+    """Return a TIFF's bytes with the page at ``offset`` first."""
     layout = _LAYOUTS[data[:4]]
     end = layout.first_at + struct.calcsize(layout.offset)
     return data[: layout.first_at] + struct.pack(layout.offset, offset) + data[end:]

@@ -1,1 +1,1 @@
-"""Frozen types that the stations hand to one another: page, geometry, grid, reading, table."""
+"""Frozen types that the stations pass to one another: page, geometry, grid, reading, table."""

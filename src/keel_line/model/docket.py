@@ -31,9 +31,9 @@ class PageState:
     ``choice`` is what the clerk set for it, ``passed`` whether the clerk found it to lie right;
     ``straight_px`` is set where a bend was taken out, ``note`` is what a fax machine printed on it;
     ``drawn`` are its tables where the clerk mended them, None where they are as found;
-    ``passed_over`` are the boxes (px of the squared page) around writing that was taken for no
+    ``rejected_areas`` are the boxes (px of the squared page) around writing that was taken for no
     table. ``parted_at`` is the column (px as it came) at which two pages in its picture part;
-    ``lifted`` says that the page is a table that was taken out of another page.
+    ``extracted`` says that the page is a table that was taken out of another page.
     """
 
     id: int
@@ -59,20 +59,20 @@ class PageState:
     straight_px: float | None = None
     note: str = ""
     drawn: DrawnTables | None = None
-    passed_over: tuple[Box, ...] = ()
+    rejected_areas: tuple[Box, ...] = ()
     parted_at: float | None = None
-    lifted: bool = False
+    extracted: bool = False
 
     @property
-    def wants_a_look(self) -> bool:
-        """Whether the page may not lie right or read well, and nobody has passed it yet."""
+    def needs_review(self) -> bool:
+        """Whether the page may be badly squared or hard to read, and is not approved yet."""
         doubtful = bool(self.unsure) or self.verdict.outlook == "poor"
         return self.progress == "done" and doubtful and not self.passed
 
 
 @dataclass(frozen=True)
 class Step:
-    """What an undo or a redo touched: cells, tables, or pages that have to be worked on anew.
+    """What an undo or redo affected: cells, tables, or pages that have to be read again.
 
     ``station`` is where such pages were changed.
     """
@@ -85,7 +85,7 @@ class Step:
 
 @dataclass(frozen=True)
 class Carried:
-    """What became of a page's settled cells when it was worked on again.
+    """What happened to a page's settled cells when it was read again.
 
     ``strays`` are the texts of those that found no cell in their place.
     """

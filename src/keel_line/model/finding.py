@@ -1,4 +1,4 @@
-"""What a cross-check found: which cells it speaks of, what it saw, and what it would rather see."""
+"""The result of a cross-check: its cells, what it saw, and what it expected."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ CheckKind = Literal["sum", "relation", "series", "decimals", "list", "form", "li
 
 @dataclass(frozen=True)
 class Wanted:
-    """A cell's value that would make a check hold."""
+    """A cell value that would satisfy a check."""
 
     place: Place
     text: str
@@ -22,14 +22,14 @@ class Wanted:
 
 @dataclass(frozen=True)
 class Finding:
-    """What one check says.
+    """The finding of one check.
 
     Attributes
     ----------
     kind
         Which check it is.
     says
-        What was seen and what was expected, in the clerk's words.
+        What was seen and what was expected, in plain words.
     places
         Cells that it speaks of.
     weight
@@ -64,28 +64,28 @@ class DrawnSum:
 
 @dataclass(frozen=True)
 class Sums:
-    """What the clerk said of a table's sums: those drawn, and totals that are none."""
+    """The clerk's sums of a table: those set, and totals that were dropped."""
 
     drawn: tuple[DrawnSum, ...] = ()
     dropped: tuple[Place, ...] = ()
 
     def draw(self, drawn: DrawnSum) -> Sums:
-        """Return these with one more; it takes the place of one with the same total."""
+        """Return the sums with one added or replaced (by its total)."""
         kept = tuple(s for s in self.drawn if s.total != drawn.total)
         return Sums((*kept, drawn), tuple(p for p in self.dropped if p != drawn.total))
 
     def drop(self, total: Place) -> Sums:
-        """Return these without a total."""
+        """Return the sums without one total."""
         kept = tuple(s for s in self.drawn if s.total != total)
         return Sums(kept, tuple(sorted({*self.dropped, total})))
 
 
 class Findings(tuple[Finding, ...]):
-    """What a table's checks say, found by cell."""
+    """All findings about a table, by cell."""
 
     @cached_property
     def by_place(self) -> dict[Place, list[Finding]]:
-        """Return the findings that speak of each cell, in their order."""
+        """Return the findings about each cell, in order."""
         out: dict[Place, list[Finding]] = {}
         for finding in self:
             for place in finding.places:
@@ -94,5 +94,5 @@ class Findings(tuple[Finding, ...]):
 
     @cached_property
     def wanting(self) -> frozenset[Place]:
-        """Return the cells in which a failing check would rather see another value."""
+        """Return the cells for which a failed check expects another value."""
         return frozenset(w.place for f in self if not f.holds for w in f.wanted)

@@ -67,7 +67,7 @@ class Cell:
 
 @dataclass(frozen=True)
 class LineDoubt:
-    """A grid's boundary that wants a look, by its number (0 for the first), and why."""
+    """A grid line in doubt, by its number (0 for the first), and why."""
 
     direction: Direction
     index: int
@@ -150,7 +150,7 @@ class Grid:
         ]
 
     def is_ruled(self, direction: Direction, at: float) -> bool:
-        """Tell whether a boundary at a place lies on a rule on paper, or was inferred."""
+        """Return whether a boundary at a place lies on a rule on paper, or was inferred."""
         low, high = self.extent(direction)
         length = sum(rule.length for rule in self.rules_at(direction, at))
         return length >= _RULED_SHARE * (high - low)
@@ -158,10 +158,10 @@ class Grid:
 
 @dataclass(frozen=True)
 class DrawnTables:
-    """A page's tables as the clerk drew or mended them, in px of the page as it was laid then.
+    """A page's tables as the clerk drew or edited them, in px of the page's layout at that time.
 
     ``transform`` is the way from the page as it came to that page; should the page come to lie
-    otherwise, the grids are laid on it anew. ``to_fit`` says that they come from another page of
+    otherwise, the grids are laid on it again. ``to_fit`` says that they come from another page of
     the same form, and are shifted onto this page's own rules when it is read.
     """
 

@@ -73,7 +73,7 @@ Corners: TypeAlias = tuple[Point, ...]
 """A sheet's four corners in px of the page as it came, the top left first, then clockwise; none
 where the whole picture is the sheet."""
 
-NOWHERE: Box = (0.0, 0.0, 0.0, 0.0)
+REMOVED: Box = (0.0, 0.0, 0.0, 0.0)
 """The part that no page is."""
 
 Outlook = Literal["good", "fair", "poor"]
@@ -81,7 +81,7 @@ Outlook = Literal["good", "fair", "poor"]
 
 @dataclass(frozen=True)
 class SquareChoice:
-    """What the clerk set for a page at Square; None where the program is to see for itself.
+    """The clerk's settings for squaring a page; None for what the program decides.
 
     Attributes
     ----------
@@ -105,7 +105,7 @@ class SquareChoice:
         Whether the ink is read on a page that carries real text.
     part
         The part of the picture (x0, y0, x1, y1 in px as it came) that is this page, where two pages
-        lie in one picture; None where all of it is. ``NOWHERE`` takes the page out of the docket.
+        lie in one picture; None where all of it is. ``REMOVED`` takes the page out of the docket.
     """
 
     turns: int | None = None
@@ -122,9 +122,9 @@ class SquareChoice:
 
 @dataclass(frozen=True)
 class Verdict:
-    """How well a page is likely to read, told before it is read.
+    """A page's expected legibility, judged before it is read.
 
-    ``reasons`` say in the clerk's words what is wrong and what would help; none on a good page.
+    ``reasons`` say in plain words what is wrong and what would help; none on a good page.
     ``text_px`` is the height of its capitals, 0 where there is no text.
     """
 

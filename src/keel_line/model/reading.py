@@ -1,4 +1,4 @@
-"""What the recogniser made of a cell's ink: evidence that a correction never overwrites."""
+"""A cell's reading: evidence that a correction never overwrites."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ class Reading:
     runners_up
         Up to five other readings, the likeliest first.
     reasons
-        Why the cell may be doubted, in the clerk's words.
+        Why the cell may be doubted, in plain words.
     features
         What the confidence was made from, by name.
     model

@@ -1,4 +1,4 @@
-"""A table: its grid and what stands in its cells."""
+"""A table: its grid and the contents of its cells."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ class Table:
 
 @dataclass(frozen=True, slots=True)
 class Settled:
-    """What the clerk said of a cell.
+    """How the clerk settled a cell.
 
     ``by_hand`` is true where the clerk wrote another value than the reading, ``as_printed`` where
     the clerk vouches that the paper says so although a check expects another value.
@@ -38,7 +38,7 @@ class CellState:
 
     ``weighed`` is the reading's confidence once the table's checks had their say, None before;
     ``broken`` says that it ends a sum, or another reckoning, that does not come out. ``recalled``
-    is what it says if it was misread as a cell of its column that was put right; else empty.
+    is what it says if it was misread as a cell of its column that was corrected; else empty.
     """
 
     id: int
@@ -52,28 +52,28 @@ class CellState:
 
     @property
     def confidence(self) -> float:
-        """Probability (0 to 1) that the reading is right, the table's checks heard."""
+        """Probability (0 to 1) that the reading is right, with the table's checks included."""
         return self.reading.confidence if self.weighed is None else self.weighed
 
     @property
     def text(self) -> str:
-        """The value as it stands: the clerk's word before the reading."""
+        """The current value: the clerk's, else the reading."""
         return self.reading.text if self.settled is None else self.settled.text
 
     @property
     def in_doubt(self) -> bool:
-        """Whether the cell still needs a look."""
+        """Whether the cell still has to be checked."""
         return self.flagged and self.settled is None
 
     @property
     def expected_wrong(self) -> float:
-        """Chance (0 to 1) that the cell is wrong and passes unseen; 0 where it is looked at."""
+        """Chance (0 to 1) that the cell is wrong but unflagged; 0 once it is checked."""
         return 0.0 if self.flagged or self.settled is not None else 1.0 - self.confidence
 
 
 @dataclass(frozen=True)
 class TableState:
-    """A table of a docket as it stands now; ``cells`` in reading order.
+    """A table's current state; ``cells`` in reading order.
 
     Cells less sure than ``least_confidence`` are flagged; ``findings`` is what its checks say.
     ``notes`` stand under it on the paper; ``passed`` says that the clerk found its lines right;
@@ -97,12 +97,12 @@ class TableState:
 
     @property
     def line_doubts(self) -> tuple[LineDoubt, ...]:
-        """Boundaries that still want a look."""
+        """Lines that are still in doubt."""
         return () if self.passed else self.grid.doubts
 
     @property
     def expected_wrong(self) -> float:
-        """Wrong cells to be expected among those that nobody looked at and that are not flagged."""
+        """Expected number of wrong cells among those neither checked nor flagged."""
         return sum(c.expected_wrong for c in self.cells)
 
 

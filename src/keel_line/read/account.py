@@ -1,4 +1,4 @@
-"""The ink account: every dark pixel of a cell is a character's, dirt, or ink that was not read."""
+"""The ink account: assigns each dark pixel of a cell to a character, to dirt, or to unread ink."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ _APART_CAPS, _STRAND_CAPS = 0.08, 0.3
 
 @dataclass(frozen=True)
 class InkAccount:
-    """Where a cell's ink went.
+    """How a cell's ink is accounted for.
 
     Attributes
     ----------
@@ -50,7 +50,7 @@ class InkAccount:
 def account_ink(
     ink: CellInk, chars: Sequence[CharReading], origin: tuple[int, int], cap_px: float
 ) -> InkAccount:
-    """Hold a cell's ink against the characters that were read from it.
+    """Compare a cell's ink with the characters that were read from it.
 
     A character explains the ink around its box: ascenders, descenders and accents reach over it.
 
@@ -100,7 +100,7 @@ def account_ink(
 def _strands_beside(
     ink: CellInk, chars: Sequence[CharReading], origin: tuple[int, int], cap_px: float
 ) -> list[tuple[int, int, int, int]]:
-    """Return the parts of ink (x, y, width, height) beside a narrow character that are not its own.
+    """Return the ink (x, y, width, height) beside a narrow character that is not its own.
 
     A comma or a 1 is one strand: what stands next to it, and nearer to it than to any other
     character, is the rest of one that was not read.
@@ -135,7 +135,7 @@ def _strands_beside(
 def _covered(
     mask: NDArray[np.bool_], explained: NDArray[np.bool_], x: int, y: int, width: int, height: int
 ) -> float:
-    """Return the share of a part's box's ink that characters explain."""
+    """Return the share of the ink in a box that characters explain."""
     own = mask[y : y + height, x : x + width]
     return float((own & explained[y : y + height, x : x + width]).sum() / max(1, own.sum()))
 

@@ -1,4 +1,4 @@
-"""How much room the characters of a table leave on either side, learnt from its own gaps.
+"""Side bearings: the room that a table's characters leave on either side, learnt from its gaps.
 
 A gap is as wide as the left character's room behind it and the right one's before it: AV stand
 close, IL far apart. What a gap has beyond that is a space's, however narrow a face sets its words.
@@ -51,7 +51,7 @@ class Bearings:
         return self.usual + self.behind.get(left, 0.0) + self.before.get(right, 0.0)
 
     def count(self, left: str, right: str) -> int:
-        """Return on how many gaps that rests, of the character that was seen less."""
+        """Return the number of gaps behind an estimate, for the rarer of two characters."""
         return min(self.seen_behind.get(left, 0), self.seen_before.get(right, 0))
 
 
@@ -95,7 +95,7 @@ def measure_bearings(gaps: Sequence[Gap], usual: float) -> Bearings:
 def _solve(
     left: NDArray[np.intp], right: NDArray[np.intp], over: NDArray[np.float64], size: int
 ) -> NDArray[np.float64]:
-    """Return the room of each character on each side from what gaps have over the usual one."""
+    """Return each character's room on each side, from how gaps differ from the usual one."""
     normal = _RIDGE * np.eye(size)
     wanted = np.zeros(size)
     for a, b in ((left, left), (right, right), (left, right), (right, left)):

@@ -1,4 +1,4 @@
-"""How likely a cell in which nothing is read is blank: its specks may be dirt, or a lone mark.
+"""Estimates whether a cell in which nothing is read is blank: specks may be dirt, or a lone mark.
 
 A dash of which a fax leaves a speck looks like dirt. What tells them apart is where the speck
 stands, whether other cells of the column have one in the same place, and how dirty the paper is.
@@ -60,7 +60,7 @@ _LEAST_STOPS, _MOST_STOPS = 0.02, 20.0
 
 @dataclass(frozen=True, eq=False)
 class Remnants:
-    """What ink a cell has, measured in heights of its table's capitals.
+    """A cell's leftover ink, measured in cap heights of its table.
 
     Attributes
     ----------
@@ -80,12 +80,12 @@ class Remnants:
 
 
 def load_blanks() -> EvidenceModel:
-    """Load what the measures are worth, as fitted to made tables."""
+    """Load the weights of the measures, fitted to made tables."""
     return load_evidence("blanks")
 
 
 def measure_pieces(ink: CellInk, baseline: float, cap_px: float) -> NDArray[np.float64]:
-    """Return the pieces of a cell's writing and of its dirt, as :class:`Remnants` has them.
+    """Return the pieces of a cell's writing and of its dirt, in the form of :class:`Remnants`.
 
     ``baseline`` is where a line of its row stands or would stand (px from the top).
     """
@@ -97,7 +97,7 @@ def measure_pieces(ink: CellInk, baseline: float, cap_px: float) -> NDArray[np.f
     return np.stack([middle / cap_px, above / cap_px, off / cap_px, area / stop], axis=1)
 
 
-def _share_marks(texts: Sequence[str]) -> list[float]:
+def _rate_lone_marks(texts: Sequence[str]) -> list[float]:
     """Return for each cell of a column how likely it holds a lone mark, by the others' texts.
 
     Few cells say little: half a mark in five cells is what is expected beforehand.
@@ -165,7 +165,7 @@ def measure_remains(
     again = [[0] * len(r.pieces) for r in table]
     for numbers in columns:
         column = [table[n] for n in numbers]
-        shares = _share_marks([r.text for r in column])
+        shares = _rate_lone_marks([r.text for r in column])
         for n, share, own in zip(numbers, shares, _count_again(column), strict=True):
             marks[n], again[n] = share, own
     return [
@@ -199,8 +199,8 @@ def _measure(
     )
 
 
-def comes_again(measures: Sequence[float] | None) -> bool:
-    """Tell whether other cells of its column have ink in the same place as a measured cell."""
+def recurs(measures: Sequence[float] | None) -> bool:
+    """Return whether other cells of a column have ink in the same place."""
     return measures is not None and measures[MEASURES.index("again")] > 0.0
 
 

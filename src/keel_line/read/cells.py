@@ -1,4 +1,4 @@
-"""A table's cells on their way to the network: the ink of each, its lines and their pictures."""
+"""Prepares a table's cells for the network: their ink, lines, and line pictures."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ _SIDE_CAPS = 0.35
 
 @dataclass(frozen=True, eq=False)
 class PreparedCell:
-    """A cell on its way to the network: its ink, its lines, and their prepared pictures.
+    """A cell prepared for the network: its ink, its lines, and their pictures.
 
     ``baseline`` is where a line of its row stands or would stand (px from the cell's top), ``cut``
     tells that its writing goes on beyond its side.
@@ -37,7 +37,7 @@ class PreparedCell:
 
 
 def prepare_grid(flat: Grey, dpi: float, grid: Grid, recipe: LineRecipe) -> list[PreparedCell]:
-    """Take the ink of every cell, find its lines, and prepare them as the recipe says.
+    """Extract the ink of every cell, find its lines, and prepare them by the recipe.
 
     ``flat`` is the squared page with its light evened out.
     """
@@ -91,7 +91,7 @@ def _crop(flat: Grey, cell: Cell) -> tuple[Grey, tuple[int, int]]:
 def _find_row_lines(
     grid: Grid, origins: Sequence[tuple[int, int]], found: Sequence[list[TextLine]]
 ) -> dict[int, float]:
-    """Return where on the page the one line of a row stands, of the rows that show it."""
+    """Return the place of a row's single line on the page, for rows that show it."""
     seen: dict[int, list[float]] = {}
     for cell, origin, lines in zip(grid.cells, origins, found, strict=True):
         if len(lines) == 1 and lines[0].sure and cell.row_span == 1:

@@ -1,4 +1,4 @@
-"""How a column is written: a reading in a form that its column does not know is doubted."""
+"""The forms of a column: a reading in a form that its column lacks is doubted."""
 
 from __future__ import annotations
 
@@ -14,12 +14,12 @@ _FORMS = 20
 
 @dataclass(frozen=True)
 class ColumnForms:
-    """How much of a column has each form, each cell weighed by how sure its reading is."""
+    """Shares of each form in a column, weighted by how sure each cell is."""
 
     weights: Mapping[str, float]
 
     def log_share(self, text: str, own: str, own_weight: float) -> float:
-        """Return how usual a text's form is among the column's other cells.
+        """Return the log of the share of a text's form among the column's other cells.
 
         Parameters
         ----------
@@ -43,7 +43,7 @@ class ColumnForms:
 
 
 def gather_forms(readings: Iterable[tuple[str, float]]) -> ColumnForms:
-    """Gather the forms of a column from its cells' texts and how sure each is (0 to 1)."""
+    """Count the forms of a column from its cells' texts and how sure each is (0 to 1)."""
     weights: dict[str, float] = {}
     for text, weight in readings:
         form = form_of(text)

@@ -1,4 +1,4 @@
-"""How likely a cell's reading is right, and which cells must be looked at so that few pass unseen.
+"""Confidence: the probability that a cell is right, and which cells are flagged for a tolerance.
 
 A logistic model over features of the reading, fitted on validation material whose faces and words
 were not trained on (``training.calibrate``); its figures travel beside the weights.
@@ -80,7 +80,7 @@ def log_odds(chance: float) -> float:
 
 
 def measure_hardness(margins: Sequence[float]) -> list[float]:
-    """Return how hard the rest of a table is to read, for each of its cells.
+    """Return, for each cell, how hard the rest of its table is to read.
 
     Parameters
     ----------
@@ -128,7 +128,7 @@ class Flagging:
     lenient: float
 
     def find_cut(self, confidences: Sequence[float]) -> float:
-        """Return the least confidence that is not flagged in a table with these confidences.
+        """Return the lowest confidence left unflagged in a table with these confidences.
 
         The surest cells pass for as long as the wrong ones to be expected among them stay within
         the rate; so a clean table is not flooded with flags that a poor one needs.
@@ -149,7 +149,7 @@ class Flagging:
 
 
 def make_flagging(model: Calibration, unseen_per_thousand: float) -> Flagging:
-    """Return the flagging for a number of wrong cells in a thousand that may pass unseen.
+    """Return the flagging for a tolerance (wrong cells in 1,000 left unflagged).
 
     ``strict`` is the cut at which that many passed on the material that the model was fitted on,
     ``lenient`` the cut at which ten times as many did.

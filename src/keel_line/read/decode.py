@@ -1,4 +1,4 @@
-"""From the recogniser's steps to text: beam search, places and probabilities of characters.
+"""Decodes the network's steps to text: beam search, places and probabilities of characters.
 
 The search keeps, for each prefix, the probability of ending in the blank and of not (Graves and
 others, "Connectionist temporal classification", ICML 2006; prefix search of Hannun and others,
@@ -85,7 +85,7 @@ def read_as(
     alphabet: str,
     agreement: float,
 ) -> Decoded:
-    """Return a line's decoding with another text than its likeliest, laid along the same steps.
+    """Return a line's decoding with another text, aligned to the same steps.
 
     Parameters are those of :func:`decode_line` and the fields of :class:`Decoded`.
     """
@@ -97,7 +97,7 @@ def read_as(
 def measure_chances(
     probs: NDArray[np.float32], classes: tuple[int, ...], places: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    """Return how likely each class is at its place at the most, shape (len(classes),)."""
+    """Return the greatest chance of each class at any step, shape (len(classes),)."""
     return np.array(
         [
             float(probs[int(a) : max(int(b), int(a) + 1), c].max())
@@ -107,7 +107,7 @@ def measure_chances(
 
 
 def is_hopeless(probs: NDArray[np.float32]) -> bool:
-    """Return whether a line leaves so much open that it is no writing that can be read.
+    """Return whether a line is so uncertain that it cannot be readable writing.
 
     ``probs`` are class probabilities, shape (steps, classes). Lines of worn faxes leave up to eight
     classes open a step in the mean; writing on its side, pictures and dirt thirty.
@@ -180,7 +180,7 @@ def _greedy_places(
 
 
 def align(probs: NDArray[np.float32], classes: tuple[int, ...]) -> NDArray[np.float64]:
-    """Lay a class sequence along the steps in the likeliest way.
+    """Align a class sequence to the steps in the likeliest way.
 
     Returns
     -------
@@ -193,7 +193,7 @@ def align(probs: NDArray[np.float32], classes: tuple[int, ...]) -> NDArray[np.fl
 def align_all(
     probs: NDArray[np.float32], texts: Sequence[tuple[int, ...]]
 ) -> list[NDArray[np.float64]]:
-    """Lay each of several class sequences along the same steps in the likeliest way (Viterbi).
+    """Align several class sequences to the same steps in the likeliest way (Viterbi).
 
     Parameters
     ----------

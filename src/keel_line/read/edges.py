@@ -1,4 +1,4 @@
-"""Writing that runs on over its cell's side, where a letter is cut or a word goes on next door."""
+"""Finds writing that runs over its cell's side: a letter is cut, or a word goes on next door."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ def runs_over(
     cap_px: float,
     rule_px: float,
 ) -> bool:
-    """Tell whether a cell's writing goes on beyond its left or right side.
+    """Return whether a cell's writing goes on beyond its left or right side.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""What a piece of evidence beside the ink's own is worth between two readings."""
+"""Weighs evidence besides the ink between two readings."""
 
 from __future__ import annotations
 
@@ -11,13 +11,13 @@ from keel_line.read.network import DATA_DIR
 
 
 class EvidenceModel(msgspec.Struct, frozen=True):
-    """By how much the log odds of what was read rise: one weight a measure of the evidence."""
+    """A model that raises the log odds of a reading: one weight for each measure."""
 
     weights: tuple[float, ...]
     fitted_on: str = ""
 
     def rise(self, measures: Sequence[float]) -> float:
-        """Return by how much the log odds rise where the evidence has these measures."""
+        """Return the rise of the log odds for these measures."""
         return sum(w * m for w, m in zip(self.weights, measures, strict=True))
 
 

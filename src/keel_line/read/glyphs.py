@@ -1,4 +1,4 @@
-"""A page's glyphs: where each lies, its picture, and which are surely of their kind."""
+"""The glyphs of a page: their places, pictures, and which are certain examples of their kind."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ class Glyph:
 def cut_glyphs(
     number: int, picture: Grey, decoded: Decoded, class_of: dict[str, int], recipe: LineRecipe
 ) -> list[Glyph]:
-    """Part a line between its characters, where there is the least ink between two middles.
+    """Cut a line between its characters, where there is the least ink between two middles.
 
     Parameters
     ----------
@@ -93,7 +93,7 @@ def cut_glyphs(
 def choose_exemplars(
     kind: int, kinds: NDArray[np.int_], glyphs: Sequence[Glyph], decoded: Sequence[Decoded]
 ) -> list[int]:
-    """Return the glyphs of a kind that were read most surely, themselves and their lines.
+    """Return the most surely read glyphs of a kind, with their lines.
 
     ``kinds`` are the classes of all ``glyphs``, ``decoded`` the page's lines. At most 24.
     """
@@ -103,7 +103,7 @@ def choose_exemplars(
 
 
 def picture_glyph(picture: Grey, glyph: Glyph, recipe: LineRecipe) -> NDArray[np.float64]:
-    """Return a glyph's picture at half its size, its ink's middle in the middle, softened.
+    """Return a glyph's picture at half size, centred on its ink and softened.
 
     Shape (24 * 24,), 0 is paper, 1 is ink.
     """
@@ -121,7 +121,7 @@ def picture_glyph(picture: Grey, glyph: Glyph, recipe: LineRecipe) -> NDArray[np
 
 @dataclass(frozen=True, eq=False)
 class PageLines:
-    """A page's lines as the network saw them.
+    """A page's lines as the network reads them.
 
     Attributes
     ----------
@@ -147,15 +147,15 @@ class PageLines:
         return {char: i + 1 for i, char in enumerate(self.alphabet)}
 
     def cut(self, decoded: Sequence[Decoded]) -> list[Glyph]:
-        """Part all lines between their characters, as they were read."""
+        """Cut all lines between their characters, as they were read."""
         return [g for number, d in enumerate(decoded) for g in self.cut_line(number, d)]
 
     def cut_line(self, number: int, decoded: Decoded) -> list[Glyph]:
-        """Part one line between its characters, as one reading of it has them."""
+        """Cut one line between its characters, for one of its readings."""
         return cut_glyphs(number, self.pictures[number], decoded, self.class_of, self.recipe)
 
     def picture(self, glyph: Glyph) -> NDArray[np.float32]:
-        """Return a glyph's picture (see :func:`picture_glyph`), drawn once for all who ask."""
+        """Return a glyph's picture (see :func:`picture_glyph`), made once and cached."""
         at = (glyph.line, round(glyph.left), round(glyph.right))
         if at not in self._seen:
             drawn = picture_glyph(self.pictures[glyph.line], glyph, self.recipe)

@@ -1,4 +1,4 @@
-"""The ink of a cell: which pixels are writing, what is dirt, what is left of a rule."""
+"""The ink of a cell: separates writing from dirt and from remains of rules."""
 
 from __future__ import annotations
 
@@ -60,7 +60,7 @@ def ink_depth(flat: Grey) -> float:
 
 
 def take_ink(crop: Grey, depth: float, cap_px: float, rule_px: float) -> CellInk:
-    """Part the writing in a cell from its paper, from dirt and from remains of rules.
+    """Separate the writing in a cell from its paper, from dirt and from remains of rules.
 
     Parameters
     ----------
@@ -100,7 +100,7 @@ def take_ink(crop: Grey, depth: float, cap_px: float, rule_px: float) -> CellInk
 def _is_rule_remain(
     part: NDArray[np.int32], shape: tuple[int, ...], cap_px: float, rule_px: float
 ) -> bool:
-    """Tell whether a part touching the crop's border is what was left of a rule."""
+    """Return whether a part at the crop's border is the remains of a rule."""
     x, y, width, height, area = (int(v) for v in part)
     rows, cols = shape
     thin = max(2.0, 0.8 * rule_px + 1.5, 0.14 * cap_px)

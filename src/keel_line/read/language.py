@@ -1,4 +1,4 @@
-"""How likely a text is as such, from the characters that follow each other in made texts.
+"""The language model: how likely a text is, from character n-grams of made texts.
 
 A character n-gram model with Witten-Bell smoothing (Witten and Bell, "The zero-frequency problem",
 IEEE Transactions on Information Theory 37, 1991). It has a small say between readings that the ink
@@ -182,7 +182,7 @@ def choose_by_language(
     alphabet: str,
     model: LanguageModel,
 ) -> list[Decoded]:
-    """Let the language choose where the ink leaves a line's reading open.
+    """Choose among a line's readings by language where the ink is undecided.
 
     Parameters
     ----------
@@ -218,7 +218,7 @@ def choose_by_language(
 
 
 def lead_by_language(decoded: Sequence[Decoded], model: LanguageModel) -> list[float]:
-    """Return for each line how far its text leads, ink and language with a full say each.
+    """Return the lead of each line's text over others, by ink and language with full weight.
 
     Log odds of the text against all other beams together, -6 to 12; 12 where there are no others.
     """
@@ -235,14 +235,14 @@ def lead_by_language(decoded: Sequence[Decoded], model: LanguageModel) -> list[f
 
 
 def score_against_usual(texts: Sequence[str], model: LanguageModel) -> dict[str, float]:
-    """Return for each text its log probability over that of a usual one of its length."""
+    """Return each text's log probability relative to a typical text of its length."""
     own = list(dict.fromkeys(texts))
     scores = zip(own, model.score(own).tolist(), strict=True)
     return {text: score + USUAL_COST * (len(text) + 1) for text, score in scores}
 
 
 def _score_beams(decoded: Sequence[Decoded], model: LanguageModel) -> dict[str, float]:
-    """Score the beams' texts against usual ones of their length."""
+    """Score the beams' texts relative to typical texts of their length."""
     return score_against_usual([text for d in decoded for text, _ in d.beams if text], model)
 
 

@@ -1,4 +1,4 @@
-"""Readings with a character more or less, weighed by how well the page's own glyphs explain them.
+"""Weighs readings of other lengths by how well the page's own glyphs explain them.
 
 A recogniser that goes along a line now and then sees one glyph as two, or two as one: 118.99 may be
 read as 1418.99 where the flag of a 1 is long. On the page itself that can be seen: each reading
@@ -33,13 +33,13 @@ MEASURES = 2
 
 
 def load_lengths() -> EvidenceModel:
-    """Load what lengths are worth, as fitted to the recogniser's weights."""
+    """Load the weights of lengths, fitted to the recogniser's weights."""
     return load_evidence("lengths")
 
 
 @dataclass(frozen=True)
 class LengthComparison:
-    """A line's likeliest reading held against one of another length.
+    """A line's likeliest reading compared with one of another length.
 
     Attributes
     ----------
@@ -91,7 +91,7 @@ def weigh_lengths(
     Returns
     -------
     list of Decoded
-        With beams weighed anew; a reading of another length may come first.
+        With beams weighed again; a reading of another length may come first.
     """
     falls: dict[int, dict[str, float]] = {}
     for c in compare_lengths(lines, decoded):
@@ -108,7 +108,7 @@ def _written_length(text: str) -> int:
 
 
 def compare_lengths(lines: PageLines, decoded: Sequence[Decoded]) -> Iterator[LengthComparison]:
-    """Hold each open line's likeliest reading against those of other lengths.
+    """Compare each undecided line's likeliest reading with those of other lengths.
 
     The arguments are those of :func:`weigh_lengths`.
     """
@@ -165,7 +165,7 @@ def _gather_kinds(
 def _measure_lacks(
     cut: Sequence[Sequence[Glyph]], picture: Grey, lines: PageLines, kinds: dict[int, _Kind]
 ) -> list[tuple[float, float]]:
-    """Return how much of a line's ink each reading leaves unlike the page's, and all its ink.
+    """Return how much of a line's ink each reading leaves unexplained, and all its ink.
 
     Both are sums of squares: how far each glyph is from the nearest of its kind, and what ink lies
     beyond all glyphs. ``cut`` are the glyphs of each reading of the line: most are the same in all.

@@ -1,4 +1,4 @@
-"""What the page's own letters say: whether a glyph looks like those that are surely its own kind.
+"""Likeness: whether a glyph looks like certain examples of its kind on the page.
 
 A page is mostly set in one face. How far its O is rounder than its 0, its l longer than its I, its
 dash longer than its hyphen, can be seen on the page itself, from glyphs that were read beyond
@@ -34,13 +34,13 @@ _Near: TypeAlias = tuple[float, int]
 
 
 def load_likeness() -> EvidenceModel:
-    """Load what likeness is worth, as fitted to the recogniser's weights."""
+    """Load the weights of likeness, fitted to the recogniser's weights."""
     return load_evidence("likeness")
 
 
 @dataclass(frozen=True)
 class Comparison:
-    """One glyph held against another kind that it might be.
+    """One glyph compared with another kind that it might be.
 
     Attributes
     ----------
@@ -69,7 +69,7 @@ _Evidence: TypeAlias = tuple[Glyph, dict[int, tuple[float, float]]]
 def weigh_likeness(
     lines: PageLines, decoded: Sequence[Decoded], model: EvidenceModel
 ) -> list[Decoded]:
-    """Weigh readings that differ in a character by whose like on the page its glyph is.
+    """Weigh readings that differ in one character by which kind on the page the glyph resembles.
 
     Parameters
     ----------
@@ -98,7 +98,7 @@ def weigh_likeness(
 
 
 def compare_glyphs(lines: PageLines, decoded: Sequence[Decoded]) -> list[Comparison]:
-    """Hold every glyph for which the network sees a rival against both kinds (for fitting).
+    """Compare every glyph for which the network sees a rival with both kinds (for fitting).
 
     The arguments are those of :func:`weigh_likeness`.
     """
@@ -109,7 +109,7 @@ def compare_glyphs(lines: PageLines, decoded: Sequence[Decoded]) -> list[Compari
 def _compare_all(
     lines: PageLines, decoded: Sequence[Decoded]
 ) -> tuple[list[Glyph], list[list[Comparison]]]:
-    """Return the page's glyphs, and for each what it is held against."""
+    """Return the page's glyphs, and each one's comparisons."""
     glyphs = lines.cut(decoded)
     space = lines.class_of[" "]
     rivals = [_find_rivals(g, lines.probs[g.line], decoded[g.line], space) for g in glyphs]
@@ -142,7 +142,7 @@ def _measure_nearness(
     glyphs: Sequence[Glyph],
     rivals: Sequence[dict[int, float]],
 ) -> list[dict[int, tuple[_Near, _Near]]]:
-    """Return for each glyph and rival how near it is to its own kind and to the rival's.
+    """Return the distance of each glyph to its own kind and to its rival's.
 
     Left out are rivals, or all of them, where the page shows no sure glyph on another line.
     """
@@ -181,7 +181,7 @@ def _measure_nearness(
 
 
 def _measure(own: _Near, other: _Near) -> tuple[float, ...]:
-    """Return what a model weighs: the lead of the own kind, and how many glyphs say so.
+    """Return a model's measures: the lead of the own kind, and the number of examples.
 
     The nearest of many is near, and says more.
     """

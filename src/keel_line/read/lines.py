@@ -40,7 +40,7 @@ def guess_cap_px(parts: NDArray[np.int32], dpi: float) -> float:
 
 
 def find_lines(ink: CellInk, cap_px: float) -> list[TextLine]:
-    """Part a cell's writing into lines, from the top down.
+    """Split a cell's writing into lines, from the top down.
 
     ``cap_px`` is the usual height of capitals around the cell; it decides what is an accent or a
     dot and for lines that have no capital or figure of their own.

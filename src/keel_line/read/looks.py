@@ -1,4 +1,4 @@
-"""A second look: lines that the first look left in doubt are read again, a little displaced.
+"""A second look: lines in doubt are read again, slightly displaced.
 
 The network's figures change with where a letter falls on its steps. What stays the same in every
 look is likelier right (averaging over transformed copies of an input, after Krizhevsky and others,
@@ -41,7 +41,7 @@ def look_again(
     decoded: Sequence[Decoded],
     network: Network,
 ) -> list[Decoded]:
-    """Read doubtful lines again and weigh the looks together.
+    """Read doubtful lines again and combine the looks.
 
     Parameters
     ----------
@@ -77,7 +77,7 @@ def look_again(
 
 
 def displace(picture: Grey, step: int) -> list[Grey]:
-    """Return copies of a prepared line: a little higher, lower, narrower and wider.
+    """Return copies of a prepared line, slightly higher, lower, narrower and wider.
 
     ``step`` is the recogniser's step in px, of which a copy has a whole number.
     """

@@ -22,7 +22,7 @@ _BATCH_STEPS = 4096
 
 
 class Recipe(msgspec.Struct, frozen=True):
-    """What travels with the weights: alphabet, geometry, material and figures."""
+    """The recipe stored with the weights: alphabet, geometry, material and figures."""
 
     alphabet: str
     line: LineRecipe

@@ -1,4 +1,4 @@
-"""Bring a line of text to the size and contrast that the recogniser was trained on.
+"""Prepares a line of text: scales it to the size and contrast of training.
 
 Training and reading both call :func:`prepare_line`; the recipe travels with the weights.
 """
@@ -41,7 +41,7 @@ class LineRecipe:
 
 
 def prepare_line(crop: Grey, baseline_px: float, cap_px: float, recipe: LineRecipe) -> Grey:
-    """Resample a crop so that its capitals and baseline lie where the recipe says.
+    """Resample a crop so that its baseline and cap height match the recipe.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""Reads the cells of a page: ink, lines, network, decoding and confidence, in one go."""
+"""Reads the cells of a page: ink, lines, network, decoding and confidence."""
 
 from __future__ import annotations
 
@@ -17,10 +17,10 @@ from keel_line.read.account import InkAccount, account_ink
 from keel_line.read.blanks import (
     Remnants,
     blank_confidence,
-    comes_again,
     load_blanks,
     measure_pieces,
     measure_remains,
+    recurs,
 )
 from keel_line.read.cells import PreparedCell, by_column, prepare_grid
 from keel_line.read.column import gather_forms
@@ -79,7 +79,7 @@ _AGAIN = "Other cells in its column have ink in the same place."
 
 @dataclass(frozen=True, eq=False)
 class _Case:
-    """All that is known of a cell when its reading is put together.
+    """Everything known about a cell when its reading is completed.
 
     Attributes
     ----------
@@ -158,7 +158,7 @@ class Reader:
     def measure_blanks(
         self, grey: Grey, dpi: float, grids: Sequence[Grid]
     ) -> list[list[tuple[float, ...] | None]]:
-        """Measure what is left in cells in which nothing is read, for fitting what that is worth.
+        """Measure the leftover ink of cells in which nothing is read, for fitting.
 
         The arguments are those of :meth:`read_page`. Cells without any ink, and those in which
         something is read, have None; a table on its side has no cells.
@@ -168,7 +168,7 @@ class Reader:
     def _weigh_page(
         self, grey: Grey, dpi: float, grids: Sequence[Grid], flat: Grey | None = None
     ) -> list[list[_Case] | None]:
-        """Return what is known of each cell of each grid; None for a table on its side."""
+        """Return the case of each cell of each grid; None for a sideways table."""
         if not grids:
             return []
         flat = flatten_light(grey) if flat is None else flat
@@ -202,9 +202,9 @@ class Reader:
         decoded: list[list[Decoded]],
         probs: list[list[NDArray[np.float32]]],
     ) -> list[_Case]:
-        """Let the cells of a table bear on each other; return what is then known of each."""
+        """Let a table's cells influence one another; return their cases."""
         spaced, stretches = self._set_spaces(cells, decoded, probs)
-        spaced, worths = self._heed_values(cells, spaced, probs)
+        spaced, worths = self._apply_column_values(cells, spaced, probs)
         fits = _fit_columns(cells, spaced)
         leads = iter(lead_by_language([d for lines in spaced for d in lines], self.language))
         hardness = iter(measure_hardness([_margin(d) for d in spaced if _has_text(d)]))
@@ -229,7 +229,7 @@ class Reader:
         ]
 
     def read_words(self, grey: Grey, dpi: float, box: Box) -> tuple[str, float]:
-        """Read what stands in a box outside the tables, a title or a note, in its own size.
+        """Read the text in a box outside the tables; empty if it cannot be read.
 
         Returns the text on one line, and how sure it is (0 to 1).
         """
@@ -244,7 +244,7 @@ class Reader:
         return " ".join(reading.text.split()), reading.confidence
 
     def _leave_unread(self) -> Reading:
-        why = "The table lies on its side and was not read."
+        why = "This table is sideways and was not read."
         return Reading("", _NOT_READ, reasons=(why,), model=self.network.hash)
 
     def _set_spaces(
@@ -253,7 +253,7 @@ class Reader:
         decoded: list[list[Decoded]],
         probs: list[list[NDArray[np.float32]]],
     ) -> tuple[list[list[Decoded]], list[float]]:
-        """Judge every gap once more, by how the table's letters are set.
+        """Judge every gap again by how the table's letters are set.
 
         Returns the lines, and for each cell how far its letters stand apart beyond that.
         """
@@ -270,13 +270,13 @@ class Reader:
             max((measure_stretch(g, setting) for g in own), default=0.0) for own in gaps
         ]
 
-    def _heed_values(
+    def _apply_column_values(
         self,
         cells: list[PreparedCell],
         decoded: list[list[Decoded]],
         probs: list[list[NDArray[np.float32]]],
     ) -> tuple[list[list[Decoded]], list[Worth]]:
-        """Let each column's values settle what the ink leaves open; return what they lend, too."""
+        """Resolve undecided readings by the column's values; return their weights, too."""
         alphabet = self.network.recipe.alphabet
         out = list(decoded)
         worths: list[Worth] = [_worth_nothing] * len(cells)
@@ -295,9 +295,9 @@ class Reader:
     def _find_rivals(
         self, decoded: list[list[Decoded]], fits: list[Fit], worths: list[Worth]
     ) -> list[tuple[tuple[RunnerUp, ...], float]]:
-        """Return each cell's runners-up, and how far its reading leads them."""
+        """Return each cell's runners-up, and the lead of its reading."""
         kept = [[d for d in lines if d.text] or lines for lines in decoded]
-        fits = [_heed_both(fit, worth) for fit, worth in zip(fits, worths, strict=True)]
+        fits = [_score_column_fit(fit, worth) for fit, worth in zip(fits, worths, strict=True)]
         found = [find_runners_up(lines, fit) for lines, fit in zip(kept, fits, strict=True)]
         texts = [_join(lines) for lines in kept]
         every = [*texts, *(r.text for own in found for r in own)]
@@ -308,7 +308,7 @@ class Reader:
         ]
 
     def _conclude(self, case: _Case) -> Reading:
-        """Put a cell's lines together into one reading with its confidence."""
+        """Combine a cell's lines into one reading with its confidence."""
         model = self.network.hash
         cell = case.cell
         kept = [
@@ -327,7 +327,7 @@ class Reader:
                 "",
                 blank,
                 runners_up=case.runners_up,
-                reasons=(why, _AGAIN) if comes_again(case.remains) else (why,),
+                reasons=(why, _AGAIN) if recurs(case.remains) else (why,),
                 model=model,
                 unread=account.unread,
             )
@@ -378,7 +378,7 @@ class Reader:
     def _place(
         self, cell: PreparedCell, line: TextLine, left: int, decoded: Decoded, number: int
     ) -> list[CharReading]:
-        """Give each character its place on the page."""
+        """Return each character's place on the page."""
         recipe = self.network.recipe.line
         scale = recipe.cap / line.cap_px
         xs = (decoded.places * recipe.step - recipe.margin) / scale + left + cell.origin[0]
@@ -405,7 +405,7 @@ class Reader:
 
 
 def _fit_columns(cells: list[PreparedCell], decoded: list[list[Decoded]]) -> list[Fit]:
-    """Return for each cell how well a text fits its column: the log of its form's share there.
+    """Return how well each cell's text fits its column: the log of its form's share.
 
     Cells over several columns, and the form of a cell itself, are left out of the column.
     """
@@ -429,14 +429,14 @@ def _fit_columns(cells: list[PreparedCell], decoded: list[list[Decoded]]) -> lis
 
 
 def _gather_remnants(cell: PreparedCell, decoded: Sequence[Decoded]) -> Remnants:
-    """Gather what tells a cell that is blank from one whose mark was not read."""
+    """Gather the measures that separate blank cells from unread marks."""
     pieces = measure_pieces(cell.ink, cell.baseline, cell.cap_px)
     empty = None if cell.ink.is_blank else log_odds(chance_of(decoded))
     return Remnants(_join(decoded), pieces, empty)
 
 
 def _share_readings(lines: Sequence[Decoded]) -> dict[str, float]:
-    """Return a cell's readings with their probabilities; of several lines only what was read."""
+    """Return a cell's readings with probabilities; only the best one of several lines."""
     if len(lines) == 1:
         return {text: chance for text, chance in lines[0].beams if text}
     return {_join(lines): chance_of([d for d in lines if d.text])}
@@ -446,8 +446,8 @@ def _worth_nothing(_: str) -> float:
     return 0.0
 
 
-def _heed_both(fit: Fit, worth: Worth) -> Fit:
-    """Return how well a text fits a column by its form and by what the column says elsewhere."""
+def _score_column_fit(fit: Fit, worth: Worth) -> Fit:
+    """Return how well a text fits a column by its form and by the column's other values."""
     return lambda text: fit(text) + _SAY_OF_VALUES * worth(text)
 
 
@@ -457,7 +457,7 @@ def measure_table_gaps(
     probs: Sequence[Sequence[NDArray[np.float32]]],
     network: Network,
 ) -> tuple[list[list[LineGaps]], list[list[Decoded]]]:
-    """Measure the gaps of every line of a table, marks without ink cleared before.
+    """Measure the gaps of every line of a table, after removing marks without ink.
 
     Returns the gaps and the cleared decodings, by cell and line.
     """
@@ -480,7 +480,7 @@ def measure_table_gaps(
 
 
 def _join(decoded: Sequence[Decoded]) -> str:
-    """Return what a cell's lines say, those that say nothing left out."""
+    """Join the texts of a cell's lines, without empty ones."""
     return "\n".join(d.text for d in decoded if d.text)
 
 
@@ -489,7 +489,7 @@ def _has_text(decoded: Sequence[Decoded]) -> bool:
 
 
 def _margin(decoded: Sequence[Decoded]) -> float:
-    """Return the log odds of a cell's best beams against all others, blank lines left out."""
+    """Return the log odds of a cell's best beams against all others, without blank lines."""
     return log_odds(chance_of([d for d in decoded if d.text]))
 
 
@@ -538,7 +538,7 @@ def _reasons(
     unread: bool,
     cut: bool,
 ) -> tuple[str, ...]:
-    """Say in the clerk's words why a cell may be wrong; the weightiest first."""
+    """Return the reasons why a cell may be wrong, weightiest first, in plain words."""
     reasons = ["The writing runs past the edge of the cell."] if cut else []
     visible = [c for c in chars if c.char != " "]
     weak = [(i, c) for i, c in enumerate(visible) if c.probability < 0.9]

@@ -1,4 +1,4 @@
-"""Cells of a page that carries real text: what the file says, checked against its ink."""
+"""Reads cells of a page with real text: the file's characters, checked against the ink."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ _ALIKE = str.maketrans({"’": "'", "‘": "'", "–": "-", "—": "-", "−": "
 
 
 def lay_text(text: PageText, transform: Transform) -> PageText:
-    """Return a page's text with its places on the squared page; its lines stay level."""
+    """Return a page's text projected onto the squared page; its lines stay level."""
     boxes = text.boxes
     first = transform.to_squared(boxes[:, :2])
     last = transform.to_squared(boxes[:, 2:])
@@ -71,14 +71,14 @@ def read_real_text(text: PageText, grid: Grid, ink: Sequence[Reading]) -> list[R
 
 
 def read_box(text: PageText, box: Box) -> str:
-    """Return what a page's own text says in a box (px), on one line."""
+    """Return a page's own text in a box (px), on one line."""
     middles = (text.boxes[:, :2] + text.boxes[:, 2:]) / 2
     inside = ((middles >= box[:2]) & (middles < box[2:])).all(axis=1)
     return " ".join(_set_lines(text, np.flatnonzero(inside))[0].split())
 
 
 def _set_lines(text: PageText, own: NDArray[np.int64]) -> tuple[str, tuple[CharReading, ...]]:
-    """Set a cell's characters in lines and words; return the text and each with its place."""
+    """Order a cell's characters in lines and words; return the text and each with its place."""
     if len(own) == 0:
         return "", ()
     boxes = text.boxes
@@ -111,7 +111,7 @@ def _rounded(place: Sequence[float] | NDArray[np.float64]) -> tuple[float, float
 
 
 def _reconcile(said: str, chars: tuple[CharReading, ...], seen: Reading) -> Reading:
-    """Weigh what the file says against what its ink reads (Bayes' rule)."""
+    """Weigh the file's text against the reading of its ink (Bayes' rule)."""
     if UNKNOWN in said:  # the file does not name all of it: the ink has the word
         return seen
     if _plain(said) == _plain(seen.text):
@@ -127,5 +127,5 @@ def _reconcile(said: str, chars: tuple[CharReading, ...], seen: Reading) -> Read
 
 
 def _plain(text: str) -> str:
-    """Return a text without its spaces, marks that look alike taken as one."""
+    """Return a text without spaces, with look-alike marks replaced by one of them."""
     return "".join(text.split()).translate(_ALIKE)

@@ -1,4 +1,4 @@
-"""The other readings of a cell, and how far what was read leads them by all that is known."""
+"""Runners-up: other readings of a cell, and the lead of the first over them."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ _MOST_BEHIND = 30.0
 
 
 def find_runners_up(decoded: Sequence[Decoded], fit: Fit) -> tuple[RunnerUp, ...]:
-    """Return other readings of a cell: one line's next best at a time, the rest as read.
+    """Return other readings of a cell, each with one line's next best.
 
     They are offered in the order of what the ink says weighed by what the column knows; the
     probability that stays with each is the ink's alone.
@@ -46,7 +46,7 @@ def find_runners_up(decoded: Sequence[Decoded], fit: Fit) -> tuple[RunnerUp, ...
 
 
 def chance_of(decoded: Sequence[Decoded]) -> float:
-    """Return the probability by the ink that a cell's lines all say what was read."""
+    """Return the probability, by ink, that all of a cell's lines were read right."""
     return math.prod(d.beams[0][1] for d in decoded)
 
 
@@ -57,7 +57,7 @@ def measure_lead(
     fit: Fit,
     likely: Mapping[str, float],
 ) -> float:
-    """Return how far a reading leads the others by ink, column and language together.
+    """Return the lead of a reading over others by ink, column and language together.
 
     Parameters
     ----------

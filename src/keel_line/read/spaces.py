@@ -1,4 +1,4 @@
-"""Spaces between words: told from the ink's gaps and from how a table's letters are set.
+"""Finds spaces between words, from gaps in the ink and from the table's letter spacing.
 
 The recogniser sees a few letters at a time, and closes narrow gaps or opens wide ones. Whether a
 gap is a space depends on how wide this table's letters are set: on a typewriter a comma stands as
@@ -125,7 +125,7 @@ def measure_gaps(
 
 @dataclass(frozen=True)
 class Setting:
-    """How a table's letters are set; lengths over the height of capitals.
+    """A table's letter spacing; lengths are relative to cap height.
 
     ``gap`` and ``wide_gap`` are the median and the ninth tenth of gaps between letters, ``space``
     the median gap where a space was read, ``pitch`` from middle to middle; ``fixed`` (0 to 1) is
@@ -146,7 +146,7 @@ class Setting:
 
 
 def measure_setting(lines: Sequence[LineGaps]) -> Setting:
-    """Measure how the letters of a table are set, from the gaps of all its lines."""
+    """Measure a table's letter spacing from the gaps of all its lines."""
     gaps: list[float] = []
     spaces: list[float] = []
     pitches: list[float] = []
@@ -180,7 +180,7 @@ def measure_setting(lines: Sequence[LineGaps]) -> Setting:
 def _measure_room(
     lines: Sequence[LineGaps], widths: Sequence[NDArray[np.float64]], usual: float
 ) -> tuple[Bearings, float]:
-    """Return the room that characters leave, and what read spaces have beyond it in the median.
+    """Return the room that characters leave, and the median of what spaces add to it.
 
     ``widths`` are the gaps' of each line, over the height of capitals; ``usual`` is what they are
     where there is little text.
@@ -199,7 +199,7 @@ def _measure_room(
 
 
 def measure_gap_features(line: LineGaps, setting: Setting) -> NDArray[np.float64]:
-    """Return the measures by which each gap of a line is judged, shape (gaps, GAP_FEATURES)."""
+    """Return the features of each gap of a line, shape (gaps, GAP_FEATURES)."""
     count = len(line.bare)
     out = np.zeros((count, GAP_FEATURES))
     own = line.bare[~line.spaced] if (~line.spaced).sum() >= 3 else np.array([setting.gap])
@@ -245,7 +245,7 @@ def measure_gap_features(line: LineGaps, setting: Setting) -> NDArray[np.float64
 
 
 def measure_stretch(line: LineGaps, setting: Setting) -> float:
-    """Return how much further apart than their shapes tell two neighbours within a word stand.
+    """Return how much wider than expected gaps within words are.
 
     In heights of capitals, 0 at least: ink, and not bare paper, takes the room. Where one letter
     was read for two that touch, it is a letter wide. Nothing is said of letters that the table
@@ -286,7 +286,7 @@ def judge_gaps(model: SpaceModel, features: NDArray[np.float64]) -> NDArray[np.f
 
 
 def set_spaces(decoded: Decoded, chances: NDArray[np.float64]) -> Decoded:
-    """Put spaces where they are likely, take others out, and weigh the beams by that.
+    """Insert likely spaces, remove unlikely ones, and weigh the beams accordingly.
 
     Beams that differ from the text by spaces alone are replaced by the likeliest ways of setting
     the gaps that are open to doubt; other beams stay.
@@ -339,7 +339,7 @@ def _spell(letters: str, way: Sequence[bool]) -> str:
 
 
 def _clear_run(clear: NDArray[np.bool_], x: int) -> int:
-    """Return how many bare columns lie together about column ``x``; 0 where there is ink."""
+    """Return the width of the bare run of columns around ``x``; 0 if there is ink."""
     if not 0 <= x < len(clear) or not clear[x]:
         return 0
     inked = np.flatnonzero(~clear)
@@ -355,7 +355,7 @@ def clear_marks(
     baseline: float,
     cap_px: float,
 ) -> Decoded:
-    """Doubt a stop or comma where the paper seems bare; read a space where it is bare all over.
+    """Doubt a stop or comma that shows little ink; read a space where there is none.
 
     A number's form may make the recogniser see a mark that is not there. A mark of which it is sure
     is left alone: the mark's place is only estimated, and its ink may lie beside that. Where the
@@ -415,7 +415,7 @@ def clear_marks(
 
 
 def _is_bare(clear: NDArray[np.bool_], cap_px: float) -> bool:
-    """Tell whether only the outer ends of a stretch are inked, with a wide gap between them."""
+    """Return whether only the outer ends of a stretch are inked, with a wide gap between them."""
     edges = np.flatnonzero(np.diff(np.concatenate([[True], clear, [True]]).astype(np.int8)))
     runs = edges.reshape(-1, 2)
     apart = [a for a, b in runs.tolist() if a > 0 and b < len(clear)]

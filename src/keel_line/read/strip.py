@@ -1,4 +1,4 @@
-"""The line that a fax machine prints along the top of a page: who sent it, when, and which page."""
+"""Reads the line that a fax machine prints along a page's top: sender, time and page."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ _NUMBER = re.compile(r"\+?\(?\d[\d ()-]{5,}\d")
 
 @dataclass(frozen=True)
 class Strip:
-    """What a fax machine's line says; parts that were not found are empty.
+    """A fax machine's line; parts that were not found are empty.
 
     ``text`` is the whole line as it reads.
     """
@@ -47,7 +47,7 @@ class Strip:
     page: str = ""
 
     def describe(self) -> str:
-        """Say it in a few words, the whole line where its parts are not known."""
+        """Describe it in a few words; return the whole line if nothing was parsed."""
         parts = [
             f"from {self.number}" if self.number else "",
             self.date,
@@ -84,7 +84,7 @@ def read_strip(grey: Grey, dpi: float, reader: Reader) -> Strip | None:
 
 
 def find_strip(top: Grey, dpi: float) -> Box | None:
-    """Find the one line of writing at the very top, light evened out; None where there is none."""
+    """Find the one line of writing at the very top, light evened out; None if there is none."""
     ink = (top < PAPER_LEVEL - _INK).astype(np.uint8)
     _, labels, table, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
     # What runs along an edge is the machine's shadow, not its writing.
@@ -124,7 +124,7 @@ def find_strip(top: Grey, dpi: float) -> Box | None:
 
 
 def parse_strip(text: str) -> Strip:
-    """Take number, date with time, and page out of a fax machine's line."""
+    """Parse number, date with time, and page from a fax machine's line."""
     rest = text
     date = _DATE.search(rest)
     if date:

@@ -1,4 +1,4 @@
-"""Which way up a page is: its words are read in each of the four ways, and one reads best.
+"""Finds which way up a page is, by reading its words in each of the four ways.
 
 Letters that stand on their heads or on their sides are read too, but with much less certainty.
 """
@@ -86,7 +86,7 @@ def find_upright(flat: Grey, dpi: float, network: Network) -> Upright:
 def rate_words(
     flat: Grey, dpi: float, network: Network, most: int = _MOST_WORDS
 ) -> tuple[float, int]:
-    """Return how surely a page's words read as it lies (0 to 1), and how many were read."""
+    """Return how surely a page's words read in this position (0 to 1), and how many were read."""
     flat = np.ascontiguousarray(flat)
     boxes, cap = find_words(flat, dpi, most)
     if len(boxes) == 0:

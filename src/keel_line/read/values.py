@@ -1,4 +1,4 @@
-"""What a column says again and again: where the ink is open, a value that it knows is likelier.
+"""Repeated values of a column: where the ink is undecided, a known value is likelier.
 
 A register names the same vessels and goods on every line. A reading that is word for word what
 other cells of its column say is likelier than one that nearly is. How much so follows from how
@@ -42,7 +42,7 @@ Shares: TypeAlias = Mapping[str, float]
 
 @dataclass(frozen=True)
 class ColumnValues:
-    """How often a column says what.
+    """How often each value occurs in a column.
 
     Attributes
     ----------
@@ -63,22 +63,22 @@ class ColumnValues:
 
     @property
     def values(self) -> list[str]:
-        """What the column says at least once, the likeliest texts of each cell."""
+        """Values of the column, the likeliest texts of each cell."""
         return _find_values(self.counts)
 
     def elsewhere(self, text: str, own: Shares) -> float:
-        """Return how many of the other cells say a text."""
+        """Return how many of the other cells hold a text."""
         return max(0.0, self.counts.get(text, 0.0) - own.get(text, 0.0))
 
     def repeats_without(self, own: Shares) -> float:
-        """Return the share of the other cells (0 to 1) that say what another one of them says."""
+        """Return the share of the other cells (0 to 1) whose value occurs again."""
         # Whom the cell repeats repeats it in turn.
         rest = self.repeated - 2.0 * _count_repeats(own, self.counts) - _CHANCE_REPEAT
         return min(_MOST_REPEATS, max(0.0, rest) / (self.cells - 1 + _USUAL_CELLS))
 
 
 def make_worth(column: ColumnValues, own: Shares) -> Worth:
-    """Return what a column lends to the readings of one of its cells.
+    """Return the weights that a column gives to the readings of one of its cells.
 
     A column says a value that it knows with the share of its cells that repeat one, as often as it
     says it elsewhere; or a new one, and the more of its values lie beside each other, the likelier
@@ -97,7 +97,7 @@ def make_worth(column: ColumnValues, own: Shares) -> Worth:
 
 
 def gather_values(cells: Sequence[Shares]) -> ColumnValues:
-    """Count what the cells of a column say, each shared out among its readings."""
+    """Count a column's values, each cell shared out among its readings."""
     counts: dict[str, float] = {}
     for cell in cells:
         for text, share in cell.items():
@@ -120,7 +120,7 @@ def _find_values(counts: Mapping[str, float]) -> list[str]:
 
 
 def _count_repeats(cell: Shares, counts: Mapping[str, float]) -> float:
-    """Return how far a cell says what another one says (0 to 1)."""
+    """Return how likely two cells say the same (0 to 1)."""
     return sum(share * min(1.0, counts.get(text, 0.0) - share) for text, share in cell.items())
 
 
@@ -131,7 +131,7 @@ def choose_known(
     own: Shares,
     alphabet: str,
 ) -> Decoded:
-    """Let a line that the ink leaves open say what its column says elsewhere, if that is likelier.
+    """Choose a value of the column for an undecided line, if that is likelier.
 
     A reading that other cells bear out stays: where a column says two things that are nearly one,
     the more frequent of them is no likelier here than the ink says.
@@ -179,7 +179,7 @@ def choose_known(
 def _read_values(
     decoded: Decoded, probs: NDArray[np.float32], column: ColumnValues, alphabet: str
 ) -> list[tuple[str, float]]:
-    """Return the column's values that the ink may say, with how likely it says each.
+    """Return the column's values compatible with the ink, with their chances.
 
     Their probabilities are to the likeliest reading's as the network's for either is.
     """

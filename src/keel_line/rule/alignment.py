@@ -1,4 +1,4 @@
-"""Tables known by their alignment: columns of white space that run through several lines.
+"""Finds tables by alignment: columns of white space through several lines.
 
 Where only some rules are drawn they say where rows or columns part; white space and the lines of
 text say the rest. A block of text lines is a table where streams of white run down through it
@@ -39,7 +39,7 @@ _LEAST_ACROSS, _LEAST_RULED_STREAMS = 4, 2
 
 
 def find_aligned(writing: Writing, rules: Sequence[Rule]) -> list[Grid]:
-    """Find the tables among a page's writing that no full set of rules shows.
+    """Find the tables in a page's writing that rules do not fully show.
 
     Parameters
     ----------
@@ -72,8 +72,8 @@ def find_aligned(writing: Writing, rules: Sequence[Rule]) -> list[Grid]:
     return out
 
 
-def find_passed_over(writing: Writing, tables: Sequence[Grid]) -> list[Box]:
-    """Return the boxes around blocks of at least 3 lines that were taken for no table."""
+def find_rejected_areas(writing: Writing, tables: Sequence[Grid]) -> list[Box]:
+    """Return the boxes of blocks of at least 3 lines that were judged no table."""
     if len(writing.boxes) == 0:
         return []
     middles = (writing.boxes[:, :2] + writing.boxes[:, 2:]) / 2
@@ -90,7 +90,7 @@ def find_passed_over(writing: Writing, tables: Sequence[Grid]) -> list[Box]:
 
 
 def lay_out(writing: Writing, rules: Sequence[Rule], area: Box) -> Grid:
-    """Lay out all writing as one table that fills an area, whatever it looks like.
+    """Make one table of all writing in an area, whatever it looks like.
 
     Raises
     ------
@@ -179,7 +179,7 @@ def _is_prose(body: Block, streams: list[Stream]) -> bool:
 
 
 def _is_lined_up(ends: NDArray[np.float64], cap: float) -> bool:
-    """Tell whether a column's lines begin, end or are centred at one place."""
+    """Return whether a column's lines begin, end or are centred at one place."""
     places = np.column_stack([ends, ends.mean(axis=1)])
     off = np.median(np.abs(places - np.median(places, axis=0)), axis=0)
     return bool(off.min() <= OFF_LINE_CAPS * cap)

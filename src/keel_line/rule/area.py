@@ -1,4 +1,4 @@
-"""A table where the clerk says there is one: in an area of the page, or as it lies on another."""
+"""Makes a table where the clerk draws one: of an area, or copied from another page."""
 
 from __future__ import annotations
 
@@ -77,7 +77,7 @@ def find_in_area(grey: Grey, dpi: float, box: Box) -> Grid:
 
 
 def part_rows(grey: Grey, dpi: float, grid: Grid, row: int | None = None) -> Grid:
-    """Part a grid's rows, or one of them, so that each printed line is a row of its own.
+    """Split a grid's rows, or one of them, at every printed line.
 
     Where values are set beside the middle of two lines, the row stays: nothing is cut through.
 
@@ -88,7 +88,7 @@ def part_rows(grey: Grey, dpi: float, grid: Grid, row: int | None = None) -> Gri
     dpi
         Its resolution.
     grid
-        The grid; it comes back as it was where every row is one line.
+        The grid, unchanged if every row is one line.
     row
         The row (from 0) that is parted; None for all.
     """
@@ -169,7 +169,7 @@ def describe_area(box: Box, dpi: float) -> str:
 
 
 def fit_to_rules(grid: Grid, rules: Sequence[Rule], dpi: float) -> Grid:
-    """Shift a grid that was drawn for a form onto a page of that form, by the page's own rules.
+    """Shift a grid copied from another page of the form to this page's rules.
 
     The shift, at most 0.6 inch each way, is the one that brings most boundaries onto rules; each
     boundary then goes to the rule that lies within 0.05 inch of it. Where fewer than 3 boundaries,
@@ -224,7 +224,7 @@ def _nearest(places: NDArray[np.float64], lines: NDArray[np.float64]) -> NDArray
 
 
 def _runs_in(rule: Rule, box: Box) -> bool:
-    """Tell whether a rule runs over a fair part of a box."""
+    """Return whether a rule runs over a fair part of a box."""
     x0, y0, x1, y1 = box
     low, high = (x0, x1) if rule.direction == "across" else (y0, y1)
     first, last = (y0, y1) if rule.direction == "across" else (x0, x1)

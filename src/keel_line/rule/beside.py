@@ -81,19 +81,19 @@ def part_beside(
 
 
 def _is_columned(side: Lines) -> bool:
-    """Tell whether most of a side's lines have several pieces."""
+    """Return whether most of a side's lines have several pieces."""
     return len(side) >= _LEAST_LINES and float(np.mean([len(r) > 1 for r in side])) >= _SEVERAL
 
 
 def _are_level_seldom(sides: Sequence[Lines], cap: float) -> bool:
-    """Tell whether most lines of either side are level with none of the other's."""
+    """Return whether most lines of either side are level with none of the other's."""
     first, second = (np.array([line_middle(row) for row in side]) for side in sides)
     level = np.abs(first[:, None] - second[None, :]) <= _IN_LINE_CAPS * cap
     return max(float(level.any(axis=1).mean()), float(level.any(axis=0).mean())) < _SELDOM_IN_LINE
 
 
 def _one_goes_on(sides: Sequence[Lines], cap: float) -> bool:
-    """Tell whether one side has lines of several pieces above or below all of the other's."""
+    """Return whether one side has lines of several pieces above or below all of the other's."""
     tops, lows = [], []
     for side in sides:
         middles = [line_middle(row) for row in side]
@@ -116,7 +116,7 @@ def _are_both_filled(sides: Sequence[Lines], cap: float) -> bool:
 
 
 def _is_dense(side: Lines) -> bool:
-    """Tell whether most lines of a side have as many pieces as its fullest: it is no leftover."""
+    """Return whether most lines of a side have as many pieces as its fullest: it is no leftover."""
     return _density(side) >= _DENSE
 
 

@@ -72,7 +72,7 @@ def part_unlike(block: Block) -> list[Block]:
 
 
 def _are_one(block: Block, above: Block, below: Block) -> bool:
-    """Tell whether two parts of a block share their columns: none is lost, none stays empty."""
+    """Return whether two parts of a block share their columns: none is lost, none stays empty."""
     streams = find_streams(block)
     if len(streams) < max(len(find_streams(above)), len(find_streams(below))):
         return False
@@ -94,7 +94,7 @@ def _are_one(block: Block, above: Block, below: Block) -> bool:
 
 
 def _run_across(part: Block, streams: list[Stream]) -> bool:
-    """Tell whether many of a part's values lie over one boundary: it has another there."""
+    """Return whether many of a part's values lie over one boundary: it has another there."""
     least = max(LEAST_ROWS, _OFTEN_OVER * len(part.rows))
     return any(
         sum(bool(((r[:, 0] < s.middle) & (r[:, 2] > s.middle)).any()) for r in part.rows) >= least

@@ -1,4 +1,4 @@
-"""What belongs to a table outside its grid: the title above it, the notes under it."""
+"""Finds captions above tables and notes under them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Where the columns of a table without all rules part, and what is no column of its own."""
+"""Finds the boundaries between columns of tables without full rules."""
 
 from __future__ import annotations
 
@@ -117,7 +117,7 @@ def _is_margin(body: Block, left: float, right: float) -> bool:
 
 
 def _is_stray(body: Block, left: float, right: float) -> bool:
-    """Tell whether a column holds specks alone, or in few lines what goes on from its left."""
+    """Return whether a column holds specks alone, or in few lines what goes on from its left."""
     seen = _seen_in(body, left, right)
     if not seen or _lies_under_title(body, set(seen), right):
         return True
@@ -148,7 +148,7 @@ def _seen_in(body: Block, left: float, right: float) -> dict[int, NDArray[np.flo
 
 
 def _lies_under_title(body: Block, numbers: set[int], right: float) -> bool:
-    """Tell whether all that a column holds is a title and a long heading under it.
+    """Return whether all that a column holds is a title and a long heading under it.
 
     ``numbers`` are the lines that it is written in. The heading ends with the values of the next
     column, beyond ``right``; the title stands over both.

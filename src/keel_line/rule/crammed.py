@@ -1,4 +1,4 @@
-"""Ruled grids whose cells hold whole parts of a table: their rules are not all of its lines.
+"""Finds ruled grids with whole table parts in single cells.
 
 A frame with one rule under the heading makes two cells, the second with every row in it.
 """
@@ -22,12 +22,12 @@ _COVERED = 0.5
 
 
 def may_cram(grid: Grid, dpi: float) -> bool:
-    """Tell whether any of a grid's cells is high enough to hold several rows."""
+    """Return whether any of a grid's cells is high enough to hold several rows."""
     return any(c.box[3] - c.box[1] >= _LEAST_HIGH_IN * dpi for c in grid.cells)
 
 
 def is_crammed(grid: Grid, writing: Writing) -> bool:
-    """Tell whether most of a grid's writing lies in cells that hold several rows of it.
+    """Return whether most of a grid's writing lies in cells that hold several rows of it.
 
     Such a cell holds three lines or more, with pieces beside each other on them; or four lines or
     more, with as many at the same heights in its neighbours. Text that wraps in several columns
@@ -46,7 +46,7 @@ def is_crammed(grid: Grid, writing: Writing) -> bool:
 
 
 def takes_place_of(found: Grid, ruled: Grid) -> bool:
-    """Tell whether a grid that alignment shows covers a ruled one, with more rows or columns."""
+    """Return whether a grid that alignment shows covers a ruled one, with more rows or columns."""
     x0, y0 = max(found.box[0], ruled.box[0]), max(found.box[1], ruled.box[1])
     x1, y1 = min(found.box[2], ruled.box[2]), min(found.box[3], ruled.box[3])
     shared = max(0.0, x1 - x0) * max(0.0, y1 - y0)
@@ -60,7 +60,7 @@ def _pieces_in(box: Box, middles: NDArray[np.float64]) -> NDArray[np.int64]:
 
 
 def _holds_rows(pieces: NDArray[np.int64], writing: Writing) -> bool:
-    """Tell whether pieces stand on several lines, beside each other on most of them."""
+    """Return whether pieces stand on several lines, beside each other on most of them."""
     if len(pieces) < _LEAST_PIECES:
         return False
     _, counts = np.unique(writing.lines[pieces], return_counts=True)

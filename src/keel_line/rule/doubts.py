@@ -1,4 +1,4 @@
-"""Which of a grid's boundaries may not lie right, and why, told before anybody reads the sheet."""
+"""Finds grid lines in doubt, and the reasons."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from keel_line._shared.paper import Grey
 from keel_line.model.grid import DIRECTIONS, Direction, Grid, LineDoubt, Rule
 from keel_line.rule.mend import shift_grid
 from keel_line.rule.parting import part_pieces
-from keel_line.rule.steadiness import find_unsteady
+from keel_line.rule.steadiness import find_unstable
 from keel_line.rule.writing import Writing, find_writing
 
 _AROUND_IN = 0.15
@@ -28,7 +28,7 @@ _NEAR = 0.8
 def find_doubts(
     grid: Grid, flat: Grey, dpi: float, rules: tuple[Rule, ...], *, found: bool = True
 ) -> tuple[LineDoubt, ...]:
-    """Find the boundaries of a grid that want a look.
+    """Find the grid lines in doubt.
 
     Doubtful are: a boundary through writing, the table's sides among them; a column or a row in
     which nothing is written; a column in which white runs down between two pieces of most rows, so
@@ -64,14 +64,14 @@ def find_doubts(
     around = writing.boxes + np.array([x0, y0, x0, y0])
     boxes = _parted(grid, writing, around, (x0, y0))
     doubts = [
-        *_cut_by_sides(grid, around, writing.cap_px),
+        *_find_cut_writing(grid, around, writing.cap_px),
         *_columns_in_doubt(grid, boxes, writing),
         *_rows_in_doubt(grid, boxes, writing),
         *_faint_rules(grid),
     ]
     if found:
         own = _only(writing, _lies_in(around, grid))
-        doubts += find_unsteady(shift_grid(grid, -x0, -y0), own, near)
+        doubts += find_unstable(shift_grid(grid, -x0, -y0), own, near)
     seen: dict[tuple[str, int], LineDoubt] = {}
     for doubt in doubts:
         seen.setdefault((doubt.direction, doubt.index), doubt)
@@ -79,7 +79,7 @@ def find_doubts(
 
 
 def _only(writing: Writing, inside: NDArray[np.bool_]) -> Writing:
-    """Return some of the pieces of writing, their lines numbered anew."""
+    """Return some of the pieces of writing, their lines numbered again."""
     _, lines = np.unique(writing.lines[inside], return_inverse=True)
     return replace(writing, boxes=writing.boxes[inside], lines=lines)
 
@@ -98,13 +98,13 @@ def _parted(
 
 
 def _lies_in(boxes: NDArray[np.float64], grid: Grid) -> NDArray[np.bool_]:
-    """Tell which pieces of writing have their middle in a grid."""
+    """Return which pieces of writing have their middle in a grid."""
     middles = (boxes[:, :2] + boxes[:, 2:]) / 2
     inside: NDArray[np.bool_] = (middles >= grid.box[:2]) & (middles <= grid.box[2:])
     return np.asarray(inside.all(axis=1), np.bool_)
 
 
-def _cut_by_sides(grid: Grid, boxes: NDArray[np.float64], cap: float) -> list[LineDoubt]:
+def _find_cut_writing(grid: Grid, boxes: NDArray[np.float64], cap: float) -> list[LineDoubt]:
     """Find the outer boundaries that writing runs across: the table may go on beyond them."""
     over = _OVER_CAPS * cap
     out = []
@@ -130,7 +130,7 @@ def _places(boxes: NDArray[np.float64], lines: tuple[float, ...], axis: int) -> 
 
 
 def _single(grid: Grid) -> NDArray[np.bool_]:
-    """Tell of each field whether its cell spans no further, shape (rows, cols)."""
+    """Return for each field whether its cell spans no further, shape (rows, cols)."""
     out = np.zeros((grid.rows, grid.cols), bool)
     for cell in grid.cells:
         out[cell.row, cell.col] = cell.row_span == cell.col_span == 1
@@ -159,20 +159,20 @@ def _columns_in_doubt(grid: Grid, boxes: NDArray[np.float64], writing: Writing) 
         mine = cols == k
         if not mine.any() and not grid.is_ruled("down", grid.x_lines[max(k, 1)]):
             out.append(LineDoubt("down", max(k, 1), f"Column {k + 1} is empty"))
-        elif _looks_like_two(grid, boxes[mine], rows[mine], single[:, k], cap):
+        elif _looks_split(grid, boxes[mine], rows[mine], single[:, k], cap):
             words = f"Column {k + 1} may be two: a gap runs down it"
             out.append(LineDoubt("down", max(k, 1) if grid.cols > 1 else 0, words))
     return out
 
 
-def _looks_like_two(
+def _looks_split(
     grid: Grid,
     boxes: NDArray[np.float64],
     rows: NDArray[np.int64],
     single: NDArray[np.bool_],
     cap: float,
 ) -> bool:
-    """Tell whether most rows of a column have two pieces with white between them at one place."""
+    """Return whether most rows of a column have two pieces with white between them at one place."""
     filled = [r for r in np.unique(rows).tolist() if single[r]]
     if len(filled) < _LEAST_ROWS:
         return False
@@ -229,7 +229,7 @@ def _rows_in_doubt(grid: Grid, boxes: NDArray[np.float64], writing: Writing) -> 
 
 
 def _stand_under_titles(grid: Grid, row: int, cols: set[int]) -> bool:
-    """Tell whether all of some columns have a title over several columns in the row above."""
+    """Return whether all of some columns have a title over several columns in the row above."""
     titled = {
         col
         for c in grid.cells

@@ -1,4 +1,4 @@
-"""Which lines of a block are a table: from under its title to the last line that hangs on it."""
+"""Finds which lines of a block belong to its table."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ def find_columned_run(block: Block) -> tuple[int, int]:
 
 
 def _go_on(block: Block, above: tuple[int, int], below: tuple[int, int]) -> bool:
-    """Tell whether the lines of one piece between two runs are rows with other cells blank.
+    """Return whether the lines of one piece between two runs are rows with other cells blank.
 
     They stand in one column with the runs' own pieces, and as far apart as the runs' lines.
     """
@@ -78,7 +78,7 @@ def leave_running_line(block: Block, first: int, last: int) -> int:
 
 
 def _runs_on(row: NDArray[np.float64], cap: float) -> bool:
-    """Tell whether a line's words stand no more than a space apart."""
+    """Return whether a line's words stand no more than a space apart."""
     return float((row[1:, 0] - row[:-1, 2]).max(initial=0.0)) <= TITLE_SPACE_CAPS * cap
 
 
@@ -98,7 +98,7 @@ def leave_title(block: Block, first: int, last: int, streams: list[Stream]) -> i
 
 
 def _is_spaced(row: NDArray[np.float64], cap: float) -> bool:
-    """Tell whether a line's pieces stand one word's space apart, as a title's words do."""
+    """Return whether a line's pieces stand one word's space apart, as a title's words do."""
     gaps = row[1:, 0] - row[:-1, 2]
     return len(gaps) >= 2 and float(gaps.max()) <= min(
         _SAME_SPACE * float(np.median(gaps)), _TITLE_GAP_CAPS * cap
@@ -126,7 +126,7 @@ def _stands_off(body: Block, streams: list[Stream]) -> bool:
 
 
 def _is_one_line(row: NDArray[np.float64], streams: list[Stream], cap: float) -> bool:
-    """Tell whether a line runs on with no more than a space between words, and over a stream.
+    """Return whether a line runs on with no more than a space between words, and over a stream.
 
     Headings set close together keep clear of the streams between their columns.
     """

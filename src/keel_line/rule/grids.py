@@ -14,7 +14,7 @@ from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.geometry import Box, overlap
 from keel_line.model.grid import Cell, Direction, Grid, Rule
 from keel_line.model.page import PageText
-from keel_line.rule.alignment import find_aligned, find_passed_over
+from keel_line.rule.alignment import find_aligned, find_rejected_areas
 from keel_line.rule.crammed import is_crammed, may_cram, takes_place_of
 from keel_line.rule.mend import shift_grid
 from keel_line.rule.rules import RuleField, find_rules, look_along, make_rule_field
@@ -65,7 +65,7 @@ class Survey:
 
     grids: tuple[Grid, ...]
     rules: tuple[Rule, ...]
-    passed_over: tuple[Box, ...]
+    rejected_areas: tuple[Box, ...]
 
 
 def find_grids(grey: Grey, dpi: float, flat: Grey | None = None) -> list[Grid]:
@@ -100,7 +100,7 @@ def survey_page(
     def write(taken: list[Box]) -> Writing:
         return find_writing(flat, dpi, rules, taken)
 
-    ruled = _told_apart(build_grids(field, rules) if drawn is None else drawn, letters)
+    ruled = _mark_sideways(build_grids(field, rules) if drawn is None else drawn, letters)
     taken = [_around(g.box, dpi * _TAKEN_IN) for g in ruled]
     blocks = find_blocks(letters, dpi, flat.shape, taken)
     lying: list[Grid] = []
@@ -110,12 +110,12 @@ def survey_page(
     else:
         survey = _survey_around(ruled, rules, dpi, write, blocks)
     over = (b for b in blocks if not any(overlap(b, g.box) for g in lying))
-    return replace(survey, passed_over=(*survey.passed_over, *over))
+    return replace(survey, rejected_areas=(*survey.rejected_areas, *over))
 
 
-def _told_apart(grids: Sequence[Grid], letters: Letters) -> list[Grid]:
-    """Mark the grids whose writing lies on its side."""
-    return [replace(g, on_side=letters.lie_on_side(g.box)) for g in grids]
+def _mark_sideways(grids: Sequence[Grid], letters: Letters) -> list[Grid]:
+    """Mark sideways grids."""
+    return [replace(g, on_side=letters.are_sideways(g.box)) for g in grids]
 
 
 def _find_lying(flat: Grey, dpi: float, rules: list[Rule], box: Box) -> list[Grid]:
@@ -150,8 +150,8 @@ def survey_text(text: PageText, dpi: float, drawn: Sequence[Grid] | None = None)
 
     letters = letters_of_text(text)
     if drawn is not None:
-        return _survey_around(_told_apart(drawn, letters), rules, dpi, write)
-    return _survey(rules, _told_apart(build_drawn_grids(rules, dpi), letters), dpi, write)
+        return _survey_around(_mark_sideways(drawn, letters), rules, dpi, write)
+    return _survey(rules, _mark_sideways(build_drawn_grids(rules, dpi), letters), dpi, write)
 
 
 def _survey_around(
@@ -163,7 +163,7 @@ def _survey_around(
 ) -> Survey:
     """Find what is written outside the tables that the clerk drew; ``others`` are left out."""
     writing = write([_around(box, dpi * _TAKEN_IN) for box in (*(g.box for g in drawn), *others)])
-    return Survey(tuple(drawn), tuple(rules), tuple(find_passed_over(writing, ())))
+    return Survey(tuple(drawn), tuple(rules), tuple(find_rejected_areas(writing, ())))
 
 
 def _survey(
@@ -200,7 +200,7 @@ def _search(
     writing = write(taken)
     aligned = find_aligned(writing, loose)
     both = sorted([*ruled, *aligned], key=lambda g: (round(g.box[1] / (dpi / 4)), g.box[0]))
-    return Survey(tuple(both), tuple(rules), tuple(find_passed_over(writing, aligned)))
+    return Survey(tuple(both), tuple(rules), tuple(find_rejected_areas(writing, aligned)))
 
 
 def _around(box: Box, by: float) -> Box:
@@ -254,7 +254,7 @@ def _build_all(
 
 
 def _is_drawn(line: _Line, start: float, end: float) -> bool:
-    """Tell whether drawn lines cover nearly all of a side of a cell."""
+    """Return whether drawn lines cover nearly all of a side of a cell."""
     spans = sorted((max(r.start, start), min(r.end, end)) for r in line.rules)
     covered, last = 0.0, start
     for low, high in spans:
@@ -505,7 +505,7 @@ def _clip(rule: Rule, box: Box) -> Rule:
 def _edges(
     is_ruled: _IsRuled, y_lines: list[_Line], x_lines: list[_Line]
 ) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
-    """Tell which sides of cells are ruled.
+    """Return which sides of cells are ruled.
 
     Returns
     -------
@@ -526,7 +526,7 @@ def _edges(
 
 
 def _is_ruled(ink: NDArray[np.uint8], line: _Line, start: float, end: float, dpi: float) -> bool:
-    """Tell whether a side of a cell is ruled.
+    """Return whether a side of a cell is ruled.
 
     The ends are left out: at a crossing every line has the other's ink.
     """

@@ -1,4 +1,4 @@
-"""Lays a block out as a grid: columns, rows, and the cells that span several of them."""
+"""Builds a block's grid: columns, rows, and cells that span."""
 
 from __future__ import annotations
 
@@ -79,7 +79,7 @@ def _written_in(body: Block, starts: list[int], xs: list[float]) -> set[tuple[in
 
 
 def runs_along(rule: Rule, around: Box, axis: int) -> bool:
-    """Tell whether a rule lies in or along an area and runs over most of it."""
+    """Return whether a rule lies in or along an area and runs over most of it."""
     low, high = around[axis], around[axis + 2]
     slack = 0.06 * max(around[3] - around[1], 40.0)
     if not around[1 - axis] - slack <= rule.position <= around[3 - axis] + slack:

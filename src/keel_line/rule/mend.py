@@ -1,4 +1,4 @@
-"""Mending a grid by hand: its boundaries moved, added and removed, each giving a new grid.
+"""Edits a grid: its lines are moved, added and removed, each edit giving a new grid.
 
 A grid is taken apart into a matrix that says which cell owns each field; boundaries are columns
 and rows of that matrix, so every mend keeps cells rectangular.
@@ -43,7 +43,7 @@ def add_line(grid: Grid, direction: Direction, at: float) -> Grid:
     """Add a boundary; cells that it runs through are parted, cells that span there go on spanning.
 
     Beyond the grid's edge it becomes the new edge. Where it would lie within 6 px of another the
-    grid comes back as it was.
+    grid is unchanged.
     """
     lines = list(grid.lines(direction))
     if min(abs(at - line) for line in lines) < LEAST_APART_PX:

@@ -155,7 +155,7 @@ def _part_piece(
 def _stand_apart(
     ends: tuple[float, float, float, float], before: ColumnPlace, after: ColumnPlace, cap: float
 ) -> bool:
-    """Tell whether two pieces of writing stand as two columns' values do.
+    """Return whether two pieces of writing stand as two columns' values do.
 
     ``ends`` are the left and right ends of both: x0 and x1 of the one, x0 and x1 of the other.
     """

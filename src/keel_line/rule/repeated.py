@@ -1,4 +1,4 @@
-"""A heading that stands a second time: below itself or beside itself another table begins.
+"""Finds repeated headings: another table begins below or beside.
 
 A list set in halves, or the same form used twice, gives tables with the same columns close
 together; white space alone does not part them. The second heading shows letter for letter the ink
@@ -96,12 +96,12 @@ def find_repeat_beside(rows: Lines, letters: NDArray[np.float64], cap_px: float)
 
 
 def _is_varied(heading: NDArray[np.float64], cap: float) -> bool:
-    """Tell whether a line's pieces differ: four quarters of a year are columns of one table."""
+    """Return whether a line's pieces differ: four quarters of a year are columns of one table."""
     return float(np.ptp(heading[:, 2] - heading[:, 0])) > _SAME_END_CAPS * cap
 
 
 def _has_column_before(side: Lines, heading: NDArray[np.float64]) -> bool:
-    """Tell whether many lines have writing that ends before a heading begins.
+    """Return whether many lines have writing that ends before a heading begins.
 
     Where one column heads the lines, what repeats are its kinds of values, not the table.
     """
@@ -112,7 +112,7 @@ def _has_column_before(side: Lines, heading: NDArray[np.float64]) -> bool:
 def heads_figures(
     rows: Lines, letters: NDArray[np.float64], cap_px: float, xs: Sequence[float]
 ) -> bool:
-    """Tell whether the first of some lines has a word where the others have figures below it.
+    """Return whether the first of some lines has a word where the others have figures below it.
 
     ``xs`` are the boundaries of their columns; other parameters are those of
     :func:`find_repeats_below`.
@@ -160,7 +160,7 @@ def _letters_in(row: NDArray[np.float64], lettering: _Lettering) -> NDArray[np.f
 
 
 def _holds_words(own: NDArray[np.float64]) -> bool:
-    """Tell whether a line has low letters among tall ones: figures are all of one height.
+    """Return whether a line has low letters among tall ones: figures are all of one height.
 
     Boxes tell words from each other, but not 12,557 from 17,397.
     """

@@ -99,7 +99,7 @@ def with_row_spans(
 
 
 def _is_open(cell: Cell, rules: Sequence[Rule]) -> bool:
-    """Tell whether the rules at a cell's top leave the cell itself out."""
+    """Return whether the rules at a cell's top leave the cell itself out."""
     x0, _, x1, _ = cell.box
     covered = sum(max(0.0, min(r.end, x1) - max(r.start, x0)) for r in rules)
     return covered <= _BARE * (x1 - x0)

@@ -1,4 +1,4 @@
-"""Which lines of text make a row together, and where rows part."""
+"""Finds which text lines form a row, and the boundaries between rows."""
 
 from __future__ import annotations
 
@@ -52,14 +52,14 @@ def find_row_lines(
 
 
 def _even(ruled: list[float | None], middles: list[float]) -> bool:
-    """Tell whether rules lie between lines all the way down, not only under a heading."""
+    """Return whether rules lie between lines all the way down, not only under a heading."""
     at = [i for i, y in enumerate(ruled) if y is not None]
     longest = max(np.diff([-1, *at, len(ruled)]), default=0)
     return bool(longest <= 4 and len(middles) > 2)
 
 
 def _find_joined(body: Block, xs: list[float]) -> list[bool]:
-    """Tell of each two neighbouring text lines whether they belong to one row.
+    """Return for each two neighbouring text lines whether they belong to one row.
 
     A line that fills few columns and stands closer to a full one than rows stand to each other is
     a part of that row: the second line of a name, or one of two lines between which the row's

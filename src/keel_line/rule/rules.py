@@ -144,12 +144,12 @@ def find_rules(field: RuleField) -> list[Rule]:
     """
     rows, cols = field.ink.shape
     return [
-        *_without_streaks(_trace(field.across, field.ink, field.dpi, "across"), cols),
-        *_without_streaks(_trace(field.down, field.ink_turned, field.dpi, "down"), rows),
+        *_drop_streaks(_trace(field.across, field.ink, field.dpi, "across"), cols),
+        *_drop_streaks(_trace(field.down, field.ink_turned, field.dpi, "down"), rows),
     ]
 
 
-def _without_streaks(rules: list[Rule], extent: int) -> list[Rule]:
+def _drop_streaks(rules: list[Rule], extent: int) -> list[Rule]:
     """Leave out a line or two from edge to edge of a page whose other lines end before: streaks.
 
     Dust under a lamp draws them. On a picture cut out along a table every rule runs so; those stay.

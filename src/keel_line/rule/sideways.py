@@ -1,4 +1,4 @@
-"""Tables that lie on their side within an upright page: their words run down the page or up."""
+"""Finds sideways tables on an upright page: their words run down the page or up."""
 
 from __future__ import annotations
 
@@ -40,8 +40,8 @@ class Letters:
     boxes: NDArray[np.float64]
     down: NDArray[np.bool_]
 
-    def lie_on_side(self, box: Box, least: int = _LEAST_LETTERS) -> bool:
-        """Tell whether most letters in a box, and enough of them, run down the page or up."""
+    def are_sideways(self, box: Box, least: int = _LEAST_LETTERS) -> bool:
+        """Return whether most letters in a box, and enough of them, run down the page or up."""
         own = self.down[self.inside(box)]
         return int(own.sum()) >= least and float(own.mean()) >= _MOSTLY
 
@@ -50,7 +50,7 @@ class Letters:
         return int((~self.down[self.inside(box)]).sum())
 
     def inside(self, box: Box) -> NDArray[np.bool_]:
-        """Tell of each letter whether its middle lies in a box."""
+        """Return for each letter whether its middle lies in a box."""
         x, y = (self.boxes[:, 0] + self.boxes[:, 2]) / 2, (self.boxes[:, 1] + self.boxes[:, 3]) / 2
         return (x >= box[0]) & (x <= box[2]) & (y >= box[1]) & (y <= box[3])
 
@@ -93,7 +93,7 @@ def find_letters(flat: Grey, dpi: float, rules: Sequence[Rule]) -> Letters:
 
 
 def letters_of_text(text: PageText) -> Letters:
-    """Tell which way the words of a page's own text run, by where each next character stands."""
+    """Return which way the words of a page's own text run, by where each next character stands."""
     middles = (text.boxes[:, :2] + text.boxes[:, 2:]) / 2
     step = np.abs(np.diff(middles, axis=0))
     high = (text.boxes[1:, 3] - text.boxes[1:, 1]).clip(min=1.0)
@@ -104,7 +104,7 @@ def letters_of_text(text: PageText) -> Letters:
 def _neighbours(
     letters: NDArray[np.bool_], parts: NDArray[np.float64], usual: float
 ) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
-    """Tell which letters have another close beside them, and which close above or below.
+    """Return which letters have another close beside them, and which close above or below.
 
     ``parts`` has rows x, y, width, height; ``usual`` is the usual height of letters.
     """
@@ -151,7 +151,7 @@ def find_blocks(
     blocks: list[Box] = []
     for x, y, wide, high in np.asarray(table, np.float64)[1:, :4].tolist():
         box = (x / scale, y / scale, (x + wide) / scale, (y + high) / scale)
-        if not letters.lie_on_side(box, _FEW):
+        if not letters.are_sideways(box, _FEW):
             continue  # figures that stand one above another in an upright table
         # Columns of one table lie apart, with nothing but more of it in between.
         for other in list(blocks):
@@ -166,7 +166,7 @@ def find_blocks(
         box
         for box in blocks
         if min(box[2] - box[0], box[3] - box[1]) >= _LEAST_BLOCK_IN * dpi
-        and letters.lie_on_side(box)
+        and letters.are_sideways(box)
     ]
 
 

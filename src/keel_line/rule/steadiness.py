@@ -1,4 +1,4 @@
-"""Whether a grid would have been found otherwise had the letters been a little larger or smaller.
+"""Finds grid lines that depend on the assumed letter size.
 
 All limits of the finder of tables without full rules go by the height of capitals. A boundary that
 comes or goes when that height is taken for another stands on a hair: white space barely wide
@@ -33,8 +33,8 @@ _NEARLY: dict[Direction, str] = {
 }
 
 
-def find_unsteady(grid: Grid, writing: Writing, rules: Sequence[Rule]) -> list[LineDoubt]:
-    """Find the boundaries that other sizes of letters would have put otherwise.
+def find_unstable(grid: Grid, writing: Writing, rules: Sequence[Rule]) -> list[LineDoubt]:
+    """Find the grid lines that change with other letter sizes.
 
     Parameters
     ----------

@@ -78,7 +78,7 @@ def find_streams(body: Block) -> list[Stream]:
 
 
 def _heads_several(body: Block, number: int, left: float, right: float) -> bool:
-    """Tell whether a piece of a line near the top stands over two columns of most lines below it.
+    """Return whether a piece of a line near the top stands over two columns of most lines below it.
 
     Such a heading parts no columns, and closes no stream between those that it stands over.
     """
@@ -101,7 +101,7 @@ def _heads_several(body: Block, number: int, left: float, right: float) -> bool:
 
 
 def _parts_rows(body: Block, stream: Stream) -> bool:
-    """Tell whether a stream is wide enough for a column's end, and has writing on both sides."""
+    """Return whether a stream is wide enough for a column's end, and has writing on both sides."""
     middle = stream.middle
     both = sum(
         bool((row[:, 2] <= middle).any() and (row[:, 0] >= middle).any()) for row in body.rows
@@ -145,7 +145,7 @@ def _drop_overruns(body: Block, streams: list[Stream]) -> list[Stream]:
 
 
 def _run_over(body: Block, x: float) -> bool:
-    """Tell whether a line's writing runs over a place."""
+    """Return whether a line's writing runs over a place."""
     return any(bool(((r[:, 0] < x) & (r[:, 2] > x)).any()) for r in body.rows)
 
 
@@ -157,7 +157,7 @@ def _follows(row: NDArray[np.float64], low: float, high: float, cap: float) -> b
 
 
 def _is_edged(body: Block, middle: float) -> bool:
-    """Tell whether the writing on one side of a narrow stream ends or begins at one place.
+    """Return whether the writing on one side of a narrow stream ends or begins at one place.
 
     Words that happen to part near one another do so at ragged places.
     """
@@ -172,7 +172,7 @@ def _is_edged(body: Block, middle: float) -> bool:
 
 
 def _is_edged_beside(body: Block, middle: float) -> bool:
-    """Tell whether many lines have writing on either side, which keeps one edge on one of them.
+    """Return whether many lines have writing on either side, which keeps one edge on one of them.
 
     Where a column's values wrap, few lines have writing on both sides.
     """

@@ -117,7 +117,7 @@ def find_writing(
     own = shrunk * parts[letter, :4].astype(float)
     own[:, 2:] += own[:, :2]
     found = _in_lines(boxes, cap)
-    return replace(found, boxes=_without_dirt(found.boxes, own, cap), letters=own)
+    return replace(found, boxes=_drop_dirt(found.boxes, own, cap), letters=own)
 
 
 def _letter_like(parts: NDArray[np.int64], dpi: float) -> NDArray[np.int64]:
@@ -129,14 +129,14 @@ def _letter_like(parts: NDArray[np.int64], dpi: float) -> NDArray[np.int64]:
 
 
 def _is_dotted(parts: NDArray[np.int64], dpi: float) -> bool:
-    """Tell whether far more of a page's pieces of ink are dots than letters."""
+    """Return whether far more of a page's pieces of ink are dots than letters."""
     letters = len(_letter_like(parts, dpi))
     dots = int((parts[1:, 2:4].max(axis=1) < _DOT_IN * dpi).sum())
     return dots > _DOTS_A_LETTER * max(letters, _FEW_LETTERS)
 
 
 def _shows_more(soft: NDArray[np.int64], plain: NDArray[np.int64], dpi: float) -> bool:
-    """Tell whether a page's writing comes out only where its ink is looked at softly.
+    """Return whether a page's writing comes out only where its ink is looked at softly.
 
     Either there are more letters then: they were too pale; or far fewer and larger ones: they were
     pieces. Specks and broken letters make neither.
@@ -168,7 +168,7 @@ def _mark_soft_ink(flat: Grey, rules: Sequence[Rule], dpi: float) -> NDArray[np.
     return mask
 
 
-def _without_dirt(
+def _drop_dirt(
     boxes: NDArray[np.float64], letters: NDArray[np.float64], cap: float
 ) -> NDArray[np.float64]:
     """Draw pieces in from specks that stand off from the first or last of their letters.
@@ -283,7 +283,7 @@ def _part_lines(
 
 
 def _goes_on(box: list[float], rules: list[Rule], cap: float) -> bool:
-    """Tell whether a stroke lies on a rule's line, close beyond its end: more of that rule."""
+    """Return whether a stroke lies on a rule's line, close beyond its end: more of that rule."""
     if box[3] - box[1] > _FLAT_CAPS * cap:
         return False
     y = (box[1] + box[3]) / 2
@@ -296,7 +296,7 @@ def _goes_on(box: list[float], rules: list[Rule], cap: float) -> bool:
 
 
 def _holds_any(box: list[float], parts: NDArray[np.int64]) -> bool:
-    """Tell whether the middle of any part lies in a box."""
+    """Return whether the middle of any part lies in a box."""
     x = parts[:, cv2.CC_STAT_LEFT] + parts[:, cv2.CC_STAT_WIDTH] / 2
     y = parts[:, cv2.CC_STAT_TOP] + parts[:, cv2.CC_STAT_HEIGHT] / 2
     inside = (x >= box[0]) & (x <= box[2]) & (y >= box[1]) & (y <= box[3])

@@ -1,1 +1,1 @@
-"""Writes tables as workbooks, comma-separated text and JSON, beside the target and then renamed."""
+"""Writes tables as workbooks, separated text and JSON, each beside its target, then renamed."""

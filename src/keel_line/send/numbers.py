@@ -1,4 +1,4 @@
-"""Which of a table's texts are plain numbers, so that a spreadsheet can add them up."""
+"""Finds the texts that are plain numbers, so that a spreadsheet can add them up."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ class PlainNumber:
 
 
 def decide_separators(table: TableState) -> list[Separators]:
-    """Decide what commas and points mean in each column of a table, below its heading rows."""
+    """Decide the meaning of commas and points in each column of a table, below its headings."""
     columns: list[list[str]] = [[] for _ in range(table.grid.cols)]
     for state in table.cells:
         if state.cell.row >= table.header_rows:
@@ -26,7 +26,7 @@ def decide_separators(table: TableState) -> list[Separators]:
 
 
 def parse_number(text: str, separators: Separators) -> PlainNumber | None:
-    """Return the number that a text plainly is, or None.
+    """Parse a text as a plain number; None if it is not one.
 
     Anything else stays text: leading zeros, as in codes; signs of money; more digits than a
     spreadsheet holds; a comma or point that may mean either.
@@ -41,7 +41,7 @@ def parse_number(text: str, separators: Separators) -> PlainNumber | None:
 
 
 def count_open(table: TableState) -> int:
-    """Count the cells that stay text because a comma or point in them may mean either."""
+    """Count the cells that stay text because their comma or point has two meanings."""
     separators = decide_separators(table)
     return sum(
         is_open(s.text, separators[s.cell.col])

@@ -14,7 +14,7 @@ _NO_ROOM = {errno.ENOSPC, errno.EDQUOT, errno.EFBIG}
 
 
 def check_target(target: Path) -> None:
-    """Make sure of a target before work is done for it.
+    """Check that a target can be written before work begins.
 
     Raises
     ------
@@ -22,13 +22,15 @@ def check_target(target: Path) -> None:
         When the target is a folder, or its folder is missing.
     """
     if target.is_dir():
-        raise OutputError(f"{target} is a folder. Give the name of a file in it.")
+        raise OutputError(f"{target} is a folder. Add a file name.")
     if not target.parent.is_dir():
-        raise OutputError(f"The folder {target.parent} is not there. Make it, or choose another.")
+        raise OutputError(
+            f"The folder {target.parent} does not exist. Create it, or choose another."
+        )
 
 
 def write_safely(target: Path, write: Callable[[Path], object]) -> None:
-    """Let ``write`` fill a file beside ``target``, then put it in the target's place.
+    """Write a file beside ``target`` with ``write``, then rename it to ``target``.
 
     Raises
     ------
@@ -59,7 +61,7 @@ def write_safely(target: Path, write: Callable[[Path], object]) -> None:
 
 
 def _flush(path: Path) -> None:
-    """Have what was written to a file, or renamed in a folder, put on the disk."""
+    """Flush a written file, or a renamed one's folder, to the disk."""
     handle = os.open(path, os.O_RDONLY)
     try:
         os.fsync(handle)

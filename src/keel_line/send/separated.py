@@ -20,12 +20,12 @@ _GUARD = "'"
 
 
 def guard_text(text: str) -> str:
-    """Return a text so that a spreadsheet keeps it as text."""
+    """Guard a text so that a spreadsheet does not take it for a formula or number."""
     return _GUARD + text if _needs_guard(text.lstrip(_GUARD)) else text
 
 
 def unguard_text(text: str) -> str:
-    """Return a text as it was before :func:`guard_text`."""
+    """Undo :func:`guard_text`."""
     return text[1:] if text.startswith(_GUARD) and _needs_guard(text.lstrip(_GUARD)) else text
 
 
@@ -51,7 +51,7 @@ def as_rows(table: TableState) -> list[list[str]]:
 
 
 def name_text_files(target: Path, tables: int) -> list[Path]:
-    """Return where so many tables go: one to ``target`` itself, several beside it.
+    """Return the paths for a number of tables: ``target`` for one, several beside it.
 
     Several are called ``NAME-1.csv``, ``NAME-2.csv`` …
     """

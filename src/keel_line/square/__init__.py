@@ -1,1 +1,1 @@
-"""Lays a page straight, flat, upright and true, and says how well it will read."""
+"""Straightens a page (lean, bend, perspective, way up), and judges how well it will read."""

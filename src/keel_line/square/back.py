@@ -1,4 +1,4 @@
-"""The back of the sheet shining through: found, and painted out where the clerk wants it."""
+"""Finds writing that shines through from the back, and paints it out on request."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ _USUAL_SHARE = 0.004  # darkest part of a page that is surely writing
 
 
 def shines_through(flat: Grey, dpi: float) -> bool:
-    """Tell whether faint marks of letters' size lie all over a page beside its own writing.
+    """Return whether faint marks of letters' size lie all over a page beside its own writing.
 
     Parameters
     ----------

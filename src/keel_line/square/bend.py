@@ -1,7 +1,7 @@
-"""Bent pages: curl, perspective without an outline, and the stretch of a feeder, from the lines.
+"""Flattens bent pages: curl, perspective and a feeder's stretch, from lines of text and rules.
 
 Rules and the edges of text lines were straight on the flat sheet. Their slopes are measured all
-over the page, a smooth displacement is fitted that takes the slopes away, and then fitted anew to
+over the page, a smooth displacement is fitted that takes the slopes away, and then fitted again to
 the lines themselves, traced from end to end. (Fitting a smooth surface to text lines goes back to
 Zhang and Tan, "Correcting document image warping based on regression of curved text lines", ICDAR
 2003; the two steps and the fit are this project's.)
@@ -286,7 +286,7 @@ def _rows(coefficients: NDArray[np.float64]) -> tuple[tuple[float, ...], ...]:
 
 
 def _from_lines(flat: Grey, dpi: float, rough: Bend) -> Unbent | Failed:
-    """Fit the displacement anew to lines traced on the page that ``rough`` has nearly unbent."""
+    """Fit the displacement again to lines traced on the page that ``rough`` has nearly unbent."""
     small, factor = shrink_to(flat, _TRACE_SIDE_PX)
     near = enlarge(rough, factor)
     laid = unbend(small, near)

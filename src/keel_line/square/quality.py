@@ -1,4 +1,4 @@
-"""How well a page is likely to read: the height, blackness and sharpness of its text, its light."""
+"""Judges how well a page will read: height, darkness and sharpness of its text, and its light."""
 
 from __future__ import annotations
 
@@ -68,12 +68,12 @@ def judge_page(grey: Grey, flat: Grey, dpi: float) -> Verdict:
     sharp = edge_sharpness(flat, contrast)
     if sharp < _SOFT:
         poor = sharp < _BLURRED
-        told = "blurred; take the picture again, held still" if poor else "soft at the edges"
+        told = "blurred; take the picture again, held still" if poor else "slightly blurred"
         reasons.append(("poor" if poor else "fair", f"The writing is {told}."))
     if light_range(grey) > _UNEVEN:
-        reasons.append(("fair", "The light falls unevenly; shadows may hide thin strokes."))
+        reasons.append(("fair", "The light is uneven; shadows may hide thin strokes."))
     if shines_through(small, small_dpi):
-        reasons.append(("fair", "The back of the sheet shines through; B takes it away."))
+        reasons.append(("fair", "The back of the sheet shines through; B removes it."))
     if count_cut_marks(small, parts, small_dpi) >= _CUT_MARKS:
         reasons.append(("poor", "The page is cut off at an edge; something may be missing."))
     order: dict[Outlook, int] = {"good": 0, "fair": 1, "poor": 2}

@@ -1,4 +1,4 @@
-"""The sheet on the desk: its outline in a photograph, and the view from straight above.
+"""Finds a sheet's outline in a photograph, and views it from straight above.
 
 A sheet is the brightest large thing in the picture. Its four sides are fitted to the middle of
 each edge, so that a cut corner or a finger over an edge does not move them; the proportions
@@ -107,7 +107,7 @@ def _line_quads(soft: Grey) -> Iterator[NDArray[np.float64]]:
         line = (*direction.tolist(), *segments[i, :2].tolist())
         if len(chosen[level]) == _MOST_LINES or any(_same(line, k) for k in chosen[level]):
             continue
-        if _parts_light(softer, segments[i, :2], segments[i, 2:]):
+        if _separates_light(softer, segments[i, :2], segments[i, 2:]):
             chosen[level].append(line)
     for across in combinations(chosen[True], 2):
         for down in combinations(chosen[False], 2):
@@ -117,8 +117,8 @@ def _line_quads(soft: Grey) -> Iterator[NDArray[np.float64]]:
                 yield quad
 
 
-def _parts_light(soft: Grey, a: NDArray[np.float64], b: NDArray[np.float64]) -> bool:
-    """Tell whether one side of a segment is brighter than the other nearly all along."""
+def _separates_light(soft: Grey, a: NDArray[np.float64], b: NDArray[np.float64]) -> bool:
+    """Return whether one side of a segment is brighter than the other nearly all along."""
     direction = (b - a) / max(1.0, float(np.hypot(*(b - a))))
     aside = np.array([direction[1], -direction[0]])
     at = a + np.linspace(0.05, 0.95, _SAMPLES // 2)[:, None] * (b - a)
@@ -136,7 +136,7 @@ def _look_at(soft: Grey, points: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 def _same(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:
-    """Tell whether two lines run along the same edge."""
+    """Return whether two lines run along the same edge."""
     away = abs((a[2] - b[2]) * b[1] - (a[3] - b[3]) * b[0])
     return away < 6 and abs(a[0] * b[1] - a[1] * b[0]) < 0.02
 
@@ -222,7 +222,7 @@ def _fit_sides(soft: Grey, quad: NDArray[np.float64]) -> tuple[NDArray[np.float6
 
 
 def _is_brighter_inside(soft: Grey, quad: NDArray[np.float64]) -> bool:
-    """Tell whether there is paper within each side and darker desk beyond it.
+    """Return whether there is paper within each side and darker desk beyond it.
 
     A table's frame has steps along it, too, and the same paper on both sides.
     """

@@ -1,4 +1,4 @@
-"""How far a page leans.
+"""Estimates a page's skew.
 
 The angle is sought at which the edges of rules and text lines fall together in a projection
 profile (Postl, "Detection of linear oblique structures and skew scan in digitized documents",
@@ -37,7 +37,7 @@ _LEAST_GAIN = 1.15
 
 @dataclass(frozen=True)
 class Lean:
-    """How a page lies, in degrees clockwise.
+    """A page's skew, in degrees clockwise.
 
     ``angle_deg`` (within ±20) is the lean of its lines across; lines down it lean by ``shear_deg``
     more, where a feeder stretched the page; 0 where that cannot be told.
@@ -66,12 +66,12 @@ def estimate_skew(grey: Grey) -> Lean | Failed:
     machine = _machine_marks(small)
     coarse = _edge_points(small, machine)
     if coarse is None:
-        return Failed("there is too little on the page to see how it lies")
+        return Failed("there is too little on the page to find its skew")
     angles = np.arange(-LIMIT_DEG, LIMIT_DEG + 0.01, 0.5)
     scores = _scores((coarse[0][::2], coarse[1][::2]), angles)
     best = float(angles[scores.argmax()])
     if scores.max() < _LEAST_PEAK * float(np.median(scores)):
-        return Failed("nothing on the page lies clearly in line")
+        return Failed("no clear lines on the page show its skew")
     near = np.arange(best - 0.6, best + 0.61, 0.1)
     best = float(near[_scores(coarse, near).argmax()])
     points = coarse
@@ -127,7 +127,7 @@ def _edge_points(
         grain = _GRAINS * _percentile(either_way, 50)
         level = max(_LEAST_STEP, grain, 0.35 * (_percentile(counts, 99.7) - 255))
         edges = (step > level) & ~machine[: step.shape[0], : step.shape[1]]
-        places = np.flatnonzero(_without_streaks(edges, axis))
+        places = np.flatnonzero(_drop_streaks(edges, axis))
         if len(places) > _MOST_POINTS:
             places = places[np.sort(rng.integers(0, len(places), _MOST_POINTS))]
         rows, cols = np.divmod(places, edges.shape[1])
@@ -185,7 +185,7 @@ def _machine_marks(flat: Grey) -> NDArray[np.bool_]:
     return cv2.dilate(touching[labels].astype(np.uint8), reach) > 0
 
 
-def _without_streaks(edges: NDArray[np.bool_], axis: int) -> NDArray[np.bool_]:
+def _drop_streaks(edges: NDArray[np.bool_], axis: int) -> NDArray[np.bool_]:
     """Leave out edges that run straight from one side of the picture to the other.
 
     Dust under a scanner's lamp draws such lines; no rule on a sheet reaches both of its ends.

@@ -1,4 +1,4 @@
-"""Specks: marks smaller than any full stop, which copiers and faxes sow over a page."""
+"""Removes specks: marks smaller than any full stop, as copiers and faxes make them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Two pages in one picture: an open book, or two sheets side by side on the glass."""
+"""Finds two pages in one picture: an open book, or two sheets side by side."""
 
 from __future__ import annotations
 

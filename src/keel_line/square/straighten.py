@@ -1,4 +1,4 @@
-"""Turn a page as it came into the squared page, in one resampling."""
+"""Squares a page, in one resampling."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ FindWayUp: TypeAlias = Callable[[Grey, float], WayUp]
 def square_page(
     page: Page, choice: SquareChoice | None = None, find_way_up: FindWayUp | None = None
 ) -> SquaredPage:
-    """Lay a page straight, flat, upright and in true proportions.
+    """Square a page: straight, flat, upright and in true proportions.
 
     The squared page has the finer of the page's two resolutions in both directions. What the clerk
     chose is done as chosen; the rest is found. Where nothing can be found the page is left as it
@@ -146,7 +146,7 @@ def _lay_straight(page: Page, choice: SquareChoice, corners: Corners) -> _Straig
 
 
 def _clean(pixels: Grey, flat: Grey, dpi: float, choice: SquareChoice) -> Grey:
-    """Do to a page's light and dirt what the clerk chose."""
+    """Clean a page's light and dirt as the clerk chose."""
     out = flat if choice.even_light else pixels
     if choice.no_specks:
         out = drop_specks(out, flat, dpi)
@@ -170,7 +170,7 @@ def _find_bend(page: Page, choice: SquareChoice, corners: Corners, laid: Layout)
 
 @dataclass(frozen=True)
 class Layout:
-    """How a page is laid: the way there, and (width, height) and dpi of what comes of it."""
+    """A page's layout: its transform, and (width, height) and dpi of the result."""
 
     transform: Transform
     size: tuple[int, int]
@@ -185,7 +185,7 @@ def lay_out(
     turns: int = 0,
     part: Box | None = None,
 ) -> Layout:
-    """Work out how a page comes to lie, without touching its pixels.
+    """Compute a page's layout without touching its pixels.
 
     Parameters
     ----------
@@ -261,7 +261,7 @@ def _cut_out(size_px: tuple[int, int], corners: Corners) -> Layout:
 
 
 def _glance(pixels: Grey, laid: Layout) -> tuple[Grey, int]:
-    """Lay the page out small, to look for how it lies; return by how much it is smaller, too."""
+    """Lay the page out small, to search it; return by how much it is smaller, too."""
     smaller = max(1, round(min(max(laid.size), max(pixels.shape)) / _GLANCE_SIDE_PX))
     small = shrink(pixels, 1 / smaller)
     if not laid.transform.steps:
@@ -275,7 +275,7 @@ def _glance(pixels: Grey, laid: Layout) -> tuple[Grey, int]:
 
 
 def _resample(pixels: Grey, laid: Layout) -> Grey:
-    """Lay the original pixels out; beyond their edge lies paper."""
+    """Resample the original pixels; beyond their edge is paper."""
     if not laid.transform.steps:
         return pixels
     if laid.transform.bent:

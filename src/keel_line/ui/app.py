@@ -36,7 +36,7 @@ def _is_dark(app: QApplication) -> bool:
 
 
 def make_window(app: QApplication) -> Window:
-    """Make the window with an empty desk; what goes wrong in it is said, and the docket is safe."""
+    """Make the window with an empty desk; errors are shown in it, and the docket stays safe."""
     window = Window(Desk(None), docket_folder(), theme_name="dark" if _is_dark(app) else "light")
 
     def report(

@@ -1,4 +1,4 @@
-"""Work that is done a few milliseconds at a time, so that no key is kept waiting."""
+"""A backlog: work done a few milliseconds at a time, so that no key waits."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ _BUDGET_S = 0.01
 
 
 class Backlog(QObject):
-    """Tables, by id, that wait for their turn; each once, in the order in which they were put.
+    """Tables (ids) that wait for their turn; each once, in order.
 
     Signals
     -------
@@ -32,15 +32,15 @@ class Backlog(QObject):
         self._soon.timeout.connect(self.work)
 
     def __bool__(self) -> bool:
-        """Tell whether anything waits."""
+        """Return whether anything waits."""
         return bool(self._waiting)
 
     def put(self, table_ids: Iterable[int]) -> None:
-        """Have tables wait behind those that wait already."""
+        """Queue tables behind those that wait already."""
         self._waiting.update(dict.fromkeys(table_ids))
 
     def drop(self, table_id: int) -> None:
-        """Take a table out: what was to be done to it is done."""
+        """Remove a table: its work is done."""
         self._waiting.pop(table_id, None)
 
     def empty(self) -> None:
@@ -49,7 +49,7 @@ class Backlog(QObject):
         self._waiting.clear()
 
     def work(self) -> None:
-        """Work until the budget is spent; what is left follows when the event loop is free."""
+        """Work until the time budget is spent; the rest follows when the event loop is idle."""
         until = time.perf_counter() + self.budget_s
         while self._waiting:
             table_id = next(iter(self._waiting))

@@ -1,4 +1,4 @@
-"""Every command with its keys and its help, as data; menus, bindings and the help sheet follow."""
+"""Every command with its keys and its help, as data for menus, bindings and the help sheet."""
 
 from __future__ import annotations
 
@@ -26,11 +26,9 @@ class Command:
 
 COMMANDS: tuple[Command, ...] = (
     Command("add-files", "Add files…", ("Ctrl+O",), "window", "Add scans to this docket"),
-    Command("new-docket", "New docket", ("Ctrl+N",), "window", "Begin another piece of work"),
-    Command(
-        "open-docket", "Open a docket…", ("Ctrl+Shift+O",), "window", "Go on with earlier work"
-    ),
-    Command("open-demo", "Open the demo docket", (), "window", "See how it goes on made-up pages"),
+    Command("new-docket", "New docket", ("Ctrl+N",), "window", "Start a new docket"),
+    Command("open-docket", "Open a docket…", ("Ctrl+Shift+O",), "window", "Continue earlier work"),
+    Command("open-demo", "Open the demo docket", (), "window", "Try the program on made-up pages"),
     Command("undo", "Undo", ("Ctrl+Z",), "window", "Undo the last change"),
     Command("redo", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), "window", "Redo the last undone change"),
     Command(
@@ -98,7 +96,7 @@ COMMANDS: tuple[Command, ...] = (
         "Page is straight, next",
         ("Return",),
         "square",
-        "Accept how the page lies and go to the next",
+        "Accept the page and go to the next",
         bound=False,
     ),
     Command(
@@ -231,7 +229,7 @@ COMMANDS: tuple[Command, ...] = (
         bound=False,
     ),
     Command(
-        "lift",
+        "extract",
         "Move to its own page",
         ("U",),
         "rule",
@@ -340,7 +338,7 @@ COMMANDS: tuple[Command, ...] = (
         bound=False,
     ),
     Command(
-        "vouch",
+        "as-printed",
         "Confirm as printed",
         ("Alt+0",),
         "proof",
@@ -436,7 +434,7 @@ _SHOWN = {
 
 
 def show_keys(command: Command) -> str:
-    """Return a command's keys as they stand on a keyboard."""
+    """Return a command's keys as written on a keyboard."""
     shown = []
     for key in command.keys:
         parts = key.split("+") if len(key) > 1 else [key]
@@ -447,7 +445,7 @@ def show_keys(command: Command) -> str:
 
 
 def show_key_words(keys: Sequence[tuple[str, str]]) -> str:
-    """Return keys with what they do as one paragraph, each pair kept on one line."""
+    """Return keys and their meanings as one paragraph, each pair unbroken."""
     # Of the weight that comes with the program: a bolder one would be smeared out of it.
     strong = '<span style="font-weight:600">{}</span>'
     space = "\N{NO-BREAK SPACE}"

@@ -1,4 +1,4 @@
-"""Where dockets are kept, and what a new one is called."""
+"""The folder of dockets, and names of new ones."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ def docket_folder() -> Path:
 
 
 def make_folder(folder: Path) -> None:
-    """Make the folder of dockets, open to nobody but the clerk.
+    """Make the folder of dockets, accessible to the clerk alone.
 
     Raises
     ------
@@ -37,7 +37,7 @@ def make_folder(folder: Path) -> None:
 
 
 def new_docket_path(folder: Path, name: str) -> Path:
-    """Return a path for a new docket that is not taken; makes the folder."""
+    """Return an unused path for a new docket; make its folder."""
     make_folder(folder)
     plain = " ".join(re.sub(r"[^\w .,&()-]+", " ", name).split()) or "Docket"
     path, number = folder / f"{plain}{DOCKET_ENDING}", 2
@@ -48,7 +48,7 @@ def new_docket_path(folder: Path, name: str) -> Path:
 
 
 def earlier_dockets(folder: Path) -> list[Path]:
-    """Return the dockets of a folder, the one last worked on first."""
+    """Return the dockets of a folder, latest first."""
     if not folder.is_dir():
         return []
     found = [p for p in folder.iterdir() if p.suffix == DOCKET_ENDING and p.is_file()]
@@ -56,7 +56,7 @@ def earlier_dockets(folder: Path) -> list[Path]:
 
 
 def last_change(docket: Path) -> float:
-    """Return when a docket was worked on last (seconds); 0 where it is gone meanwhile."""
+    """Return when a docket was last changed (seconds); 0 if it is gone."""
     try:
         return docket.stat().st_mtime
     except OSError:

@@ -1,4 +1,4 @@
-"""All keys on one sheet, made from the same declarations that bind them."""
+"""The help sheet: all keys, from the declarations that bind them."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ _PLACES = (
 
 
 class HelpSheet(QWidget):
-    """Laid over the window; any key puts it away."""
+    """A sheet over the window; any key closes it."""
 
     closed = pyqtSignal()
 
@@ -31,7 +31,7 @@ class HelpSheet(QWidget):
         self.hide()
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._theme = theme
 
     def open(self) -> None:
@@ -80,7 +80,7 @@ class HelpSheet(QWidget):
     def _paint_group(
         self, painter: QPainter, heading: str, commands: list[Command], column: QRectF
     ) -> None:
-        """Paint a place's keys; ``column`` is where its first line lies, the others follow."""
+        """Paint a station's keys; ``column`` is the place of its first line."""
         theme = self._theme
         left, top, wide, line = column.left(), column.top(), column.width(), column.height()
         painter.setFont(theme.bold(1.05))

@@ -1,4 +1,4 @@
-"""Owns every pool and thread of the window; results come to the interface thread as signals.
+"""All pools and threads of the window; results arrive as signals on the interface thread.
 
 Each run has a number; an answer that belongs to an earlier run is dropped.
 """
@@ -44,12 +44,12 @@ STOPPED, COMPLETE = True, False
 
 
 def make_image(data: bytes) -> QImage:
-    """Unpack a stored picture into an image of its own (grey)."""
+    """Unpack a stored picture into a grey image."""
     return as_image(unpack_picture(data))
 
 
 def as_image(pixels: NDArray[np.uint8]) -> QImage:
-    """Return grey pixels, shape (rows, cols), as an image of its own."""
+    """Copy grey pixels, shape (rows, cols), into an image."""
     rows, cols = pixels.shape
     return QImage(pixels.tobytes(), cols, rows, cols, QImage.Format.Format_Grayscale8).copy()
 
@@ -134,7 +134,7 @@ class Jobs(QObject):
         return self._total > 0
 
     def set_desk(self, desk: Desk) -> None:
-        """Work for another docket from now on."""
+        """Switch to another docket."""
         self.stop()
         self._desk = desk
         self._docket += 1
@@ -144,7 +144,7 @@ class Jobs(QObject):
         self._wanted_originals.clear()
 
     def read_waiting(self) -> None:
-        """Read every page that waits; pages that came in meanwhile join the run."""
+        """Read all waiting pages; pages added meanwhile join the run."""
         if self._desk.docket.read_only:
             return
         known = {*self._queue, *self._flying_pages}
@@ -159,7 +159,7 @@ class Jobs(QObject):
         self._feed()
 
     def stop(self) -> None:
-        """Stop reading; what is under way is dropped when it comes."""
+        """Stop reading; results still under way are dropped."""
         if not self.running:
             return
         self._run += 1
@@ -169,7 +169,7 @@ class Jobs(QObject):
         self.finished.emit(STOPPED)
 
     def close(self) -> None:
-        """Let every pool go, at once; what comes of jobs under way is dropped."""
+        """Close all pools at once; results still under way are dropped."""
         self.stop()
         self._docket += 1
         for executor in (self._executor, self._side):
@@ -180,11 +180,11 @@ class Jobs(QObject):
 
     @property
     def adding(self) -> int:
-        """How many files are being added."""
+        """Number of files being added."""
         return self._adding
 
     def add_files(self, paths: Sequence[Path]) -> None:
-        """Take files in, and all of folders; ``files_added`` tells when that is done."""
+        """Add files and folders; ``files_added`` reports the end."""
         docket = self._docket
         self._adding += len(paths)
         for path in paths:
@@ -195,7 +195,7 @@ class Jobs(QObject):
         if future.cancelled():
             return
         lost = future.exception() is not None
-        fault = f"{path.name} cannot be looked through. Add its files by themselves."
+        fault = f"{path.name} cannot be searched. Add its files one by one."
         self._found.emit(docket, Taken(path, trouble=fault) if lost else future.result())
 
     def _take_in(self, docket: int, found: list[Path] | Taken) -> None:
@@ -233,7 +233,7 @@ class Jobs(QObject):
     # --- pages --------------------------------------------------------------------------------
 
     def _feed(self) -> None:
-        """Hand out as many pages as are worked on at once, and say how far it is."""
+        """Submit as many pages as run at once, and report progress."""
         while self._queue and len(self._flying_pages) < _AHEAD:
             page = self._desk.waiting_page(self._queue.popleft())
             if page is None:  # taken out, or back as it was
@@ -252,7 +252,7 @@ class Jobs(QObject):
         self.finished.emit(COMPLETE)
 
     def _answer(self, run: int, request: PageRequest, future: Future[PageResponse]) -> None:
-        """Carry an answer over to the interface thread; runs in the pool's own thread."""
+        """Pass an answer to the interface thread; runs in the pool's own thread."""
         if not future.cancelled():
             self._answered.emit(run, response_from(request, future))
 
@@ -262,7 +262,7 @@ class Jobs(QObject):
         asked = self._flying_pages.pop(response.page_id)
         now = self._desk.waiting_page(response.page_id)
         if now is None or (now.choice, now.drawn) != (asked.choice, asked.drawn):
-            # The clerk set the page anew while it was read: what comes is of the page as it was.
+            # The clerk changed the page while it was read: this answer is out of date.
             self._queue.appendleft(response.page_id)
             self._feed()
             return
@@ -286,11 +286,11 @@ class Jobs(QObject):
         self.progress.emit(self._done, self._total, left)
 
     def _submit(self, job: Callable[..., object], *args: object) -> None:
-        """Run a job in a thread; a fault in it is logged, as nobody waits for its answer."""
+        """Run a job in a thread; log a fault, as nobody waits for its answer."""
         self._threads.submit(job, *args).add_done_callback(_log_fault)
 
     def want_picture(self, page_id: int) -> None:
-        """Unpack a page's picture in a thread; ``picture_ready`` brings it."""
+        """Unpack a page's picture in a thread; ``picture_ready`` delivers it."""
         if page_id in self._wanted:
             return
         data = self._desk.docket.squared_picture(page_id)
@@ -309,17 +309,17 @@ class Jobs(QObject):
         self._wanted.discard(page_id)
         if edition == self._editions[page_id]:
             self.picture_ready.emit(page_id, image)
-        else:  # the page was laid anew meanwhile: its readings stand on another picture
+        else:  # the page was squared again meanwhile: its readings belong to another picture
             self.want_picture(page_id)
 
     def want_judged(self, table: TableState, misreadings: Misreadings) -> None:
-        """Run a large table's checks in a thread; ``judged`` brings what they say."""
+        """Run a large table's checks in a thread; ``judged`` delivers the findings."""
         flagging = self._desk.flagging  # asked here: the docket belongs to this thread
         known = misreadings.copy()
         self._submit(lambda: self.judged.emit(table, judge_table(table, flagging, known)))
 
     def want_grid(self, page: PageState, box: Box) -> None:
-        """Find the rows and columns of an area in a thread; ``area_laid_out`` brings the grid."""
+        """Find the rows and columns of an area in a thread; ``area_laid_out`` delivers the grid."""
         data = self._desk.docket.squared_picture(page.id)
         if data is not None:
             self._submit(self._lay_out, self._docket, page, data, box)
@@ -347,7 +347,7 @@ class Jobs(QObject):
             self.area_laid_out.emit(page_id, grid)
 
     def want_original(self, page: PageState) -> None:
-        """Load a page as it came in a thread; ``original_ready`` brings it, made smaller."""
+        """Load a page as it came in a thread; ``original_ready`` delivers it, shrunk."""
         if page.id in self._wanted_originals:
             return
         self._wanted_originals.add(page.id)
@@ -366,7 +366,7 @@ class Jobs(QObject):
         said = (
             str(fault)
             if isinstance(fault, KeelLineError)
-            else "The page cannot be shown as it came: its file is damaged."
+            else "The original page cannot be shown: its file is damaged."
         )
         self._loaded.emit(docket, page_id, Notice(said, trouble=True))
 

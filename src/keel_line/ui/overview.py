@@ -1,4 +1,4 @@
-"""What waits where, in words: for the line at the top and the ribbon at the bottom."""
+"""Words for the line at the top and the ribbon at the bottom: what waits where."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from collections.abc import Collection, Mapping, Sequence
 
 from PyQt6.QtGui import QPixmap
 
+from keel_line._shared.texts import count_of
 from keel_line.model.docket import PageState
 from keel_line.model.table import TableState
 from keel_line.ui.tally import Tally
@@ -23,18 +24,13 @@ PURPOSES = {
 """What each station is for, said under its name until something waits there."""
 
 
-def count(number: int, noun: str) -> str:
-    """Return a number with its noun, in the plural where it is not one."""
-    return f"{number} {noun}" if number == 1 else f"{number} {noun}s"
-
-
 def make_stops(
     pages: Sequence[PageState], tallies: Sequence[Tally], built: Collection[str], lines: int = 0
 ) -> tuple[Stop, ...]:
-    """Return the six stations with what waits at each and how far the docket has come.
+    """Return the six stations with what waits at each and the docket's progress.
 
     ``tallies`` are those of the docket's tables; ``built`` names the stations that can be gone to;
-    ``lines`` is how many boundaries of tables want a look.
+    ``lines`` is how many boundaries of tables need a check.
     """
     doubts = sum(t.open for t in tallies)
     done = [p for p in pages if p.progress == "done"]
@@ -42,15 +38,15 @@ def make_stops(
     settled = any(t.flagged > t.open for t in tallies)
     proof = "all settled" if settled else "no doubts"
     waiting = {
-        "gather": count(len(pages), "page") if pages else "",
+        "gather": count_of(len(pages), "page") if pages else "",
         "square": _square_words(pages),
         "rule": _rule_words(len(tallies), lines) if done else "",
-        "proof": count(doubts, "doubt") if doubts else (proof if tallies else ""),
+        "proof": count_of(doubts, "doubt") if doubts else (proof if tallies else ""),
         "send": "ready" if proofed else "",
     }
     calls = {
         "gather": any(p.progress == "failed" for p in pages),
-        "square": any(p.wants_a_look for p in pages),
+        "square": any(p.needs_review for p in pages),
         "rule": lines > 0 or any(not p.tables for p in done),
         "proof": doubts > 0,
     }
@@ -74,7 +70,7 @@ def make_stops(
 
 
 def _square_words(pages: Sequence[PageState]) -> str:
-    looks = sum(p.wants_a_look for p in pages)
+    looks = sum(p.needs_review for p in pages)
     if looks:
         return f"{looks} to check"
     return ""
@@ -82,8 +78,8 @@ def _square_words(pages: Sequence[PageState]) -> str:
 
 def _rule_words(tables: int, lines: int) -> str:
     if lines:
-        return f"{count(lines, 'line')} to check"
-    return count(tables, "table") if tables else ""
+        return f"{count_of(lines, 'line')} to check"
+    return count_of(tables, "table") if tables else ""
 
 
 def make_ribbon(
@@ -108,7 +104,7 @@ def make_ribbon(
         elif state == "done" and page.id in settled:
             state = "settled"
         words = {
-            "doubtful": count(doubts, "doubt"),
+            "doubtful": count_of(doubts, "doubt"),
             "settled": "all doubts settled",
             "failed": page.trouble,
             "waiting": "waiting to be read",

@@ -1,4 +1,4 @@
-"""What the clerk is working on: tables, the cell at hand, doubts in order; no widgets."""
+"""The session: tables, the cell at hand, doubts in order; no widgets."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from typing import Literal
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 
-from keel_line._shared.memory import set_aside
+from keel_line._shared.memory import freeze_objects
 from keel_line.desk.desk import Desk
 from keel_line.desk.learning import LEAST_SEEN, Experience, Topic, topic_of
 from keel_line.desk.misreadings import Misreadings
@@ -50,7 +50,7 @@ class Session(QObject):
     original_changed
         A page as it came is there now; carries its id.
     pages_unsquared
-        Pages' squaring was taken back or made again, so that they wait; carries their ids.
+        Pages' squaring was undone or made again, so that they wait; carries their ids.
     """
 
     tables_changed = pyqtSignal(int)
@@ -111,7 +111,7 @@ class Session(QObject):
         self.reload()
 
     def close(self) -> None:
-        """Begin nothing any more; what is under way is dropped when it comes."""
+        """Start nothing more; results still under way are dropped."""
         self._rest.stop()
         self.to_renew.empty()
         self.to_recall.empty()
@@ -123,7 +123,7 @@ class Session(QObject):
         self._show_tables(self.desk.tables())
 
     def take_page(self, page_id: int) -> None:
-        """Take in the tables of a page that was just read; the others are not read again."""
+        """Load the tables of a page that was just read; keep the others."""
         self._pictures.pop(page_id, None)
         known = {t.id: t for t in self.tables if t.page_id != page_id}
         fresh = self.desk.tables(page_id, self._misreadings)
@@ -136,7 +136,7 @@ class Session(QObject):
         at = self.cell.id if self.table is not None else None
         first = not self.tables
         if sum(len(t.cells) for t in tables) > _MANY_CELLS:
-            set_aside()  # a search for cycles among them would hold the window for a second
+            freeze_objects()  # a search for cycles among them would hold the window for a second
         self._count_tables(tables)
         if at is not None:
             self._go_to_cell_id(at)
@@ -148,7 +148,7 @@ class Session(QObject):
         self.moved.emit()
 
     def _count_tables(self, tables: list[TableState]) -> None:
-        """Take tables in; only the cells of those that came or went are counted."""
+        """Replace tables; count only the cells of those that came or went."""
         before = {
             id(t.cells): (t, tally) for t, tally in zip(self.tables, self.tallies, strict=True)
         }
@@ -182,7 +182,7 @@ class Session(QObject):
         self._doubts = sorted(doubts, key=self._position)
 
     def _count_whole(self, table: TableState, times: int) -> None:
-        """Count what a table's cells teach in (1) or out (-1), and where they are."""
+        """Count a table's lessons in (1) or out (-1), and note its cells' places."""
         columns = table.grid.cols
         for place, state in enumerate(table.cells):
             if times > 0:
@@ -197,7 +197,7 @@ class Session(QObject):
                 self._met[table.id, topic] += times
 
     def _stay_within(self) -> None:
-        """Put a cell at hand that is there, where the one before is gone."""
+        """Choose an existing cell if the current one is gone."""
         self.table_index = min(self.table_index, max(0, len(self.tables) - 1))
         cells = len(self.tables[self.table_index].cells) if self.tables else 0
         self.cell_index = min(self.cell_index, max(0, cells - 1))
@@ -223,11 +223,11 @@ class Session(QObject):
         return self.table.cells[min(self.cell_index, len(self.table.cells) - 1)]
 
     def hold(self) -> None:
-        """Keep the cell at hand from now on, whatever pages are read: the clerk is at it."""
+        """Keep the current cell whatever pages are read: the clerk is working on it."""
         self._held = True
 
     def go_to(self, table_index: int, cell_index: int) -> None:
-        """Put a cell at hand, and keep it there."""
+        """Make a cell current, and keep it so."""
         self._held = True
         self.table_index, self.cell_index = table_index, cell_index
         self._stay_within()
@@ -270,11 +270,11 @@ class Session(QObject):
     # --- doubts -----------------------------------------------------------------------------
 
     def doubts(self) -> list[tuple[int, int]]:
-        """Return (table, cell) of each open doubt in the order in which they are gone through."""
+        """Return (table, cell) of each open doubt, in order."""
         return self._doubts
 
     def doubts_in_all(self) -> int:
-        """Return how many cells are flagged, settled or not."""
+        """Return the number of flagged cells, settled or not."""
         return sum(t.flagged for t in self.tallies)
 
     def doubts_before(self) -> int:
@@ -282,14 +282,14 @@ class Session(QObject):
         return bisect_left(self._doubts, self._position_at_hand(), key=self._position)
 
     def expected_wrong(self) -> float:
-        """Wrong cells to be expected among those that nobody looked at."""
+        """Return the expected number of wrong cells among those nobody checked."""
         return sum(t.wrong for t in self.tallies)
 
     def _position_at_hand(self) -> tuple[float, int, int, int]:
         return self._position((self.table_index, self.cell_index))
 
     def _position(self, place: tuple[int, int]) -> tuple[float, int, int, int]:
-        """Return where a (table, cell) stands in the order of doubts."""
+        """Return the sort key of a (table, cell) in the order of doubts."""
         state = self.tables[place[0]].cells[place[1]]
         col, row = state.cell.col, state.cell.row
         if self.order == "doubt":
@@ -298,7 +298,7 @@ class Session(QObject):
         return (float(place[0]), first, second, 0)
 
     def _sort_doubts(self) -> None:
-        """Put every open doubt into the order that was asked for."""
+        """Sort all open doubts in the chosen order."""
         found = [
             (t, c)
             for t, table in enumerate(self.tables)
@@ -308,18 +308,18 @@ class Session(QObject):
         self._doubts = sorted(found, key=self._position)
 
     def set_order(self, order: Order) -> None:
-        """Go through the doubts in another order from now on."""
+        """Change the order of doubts."""
         self.order = order
         self._sort_doubts()
         self.moved.emit()
 
     def go_to_first_doubt(self) -> None:
-        """Put the first open doubt at hand, if there is one."""
+        """Go to the first open doubt, if there is one."""
         if self.doubts():
             self.go_to(*self.doubts()[0])
 
     def go_to_broken(self) -> bool:
-        """Put the first amount that does not come out at hand, if there is one."""
+        """Go to the first amount whose sum does not add up, if there is one."""
         for t, table in enumerate(self.tables):
             for c, state in enumerate(table.cells):
                 if state.broken:
@@ -328,7 +328,7 @@ class Session(QObject):
         return False
 
     def go_to_doubt(self, step: int) -> bool:
-        """Go to the doubt after (+1) or before (-1); the first follows on the last."""
+        """Go to the next (+1) or previous (-1) doubt; the first follows the last."""
         doubts = self.doubts()
         if not doubts or self.table is None:
             return False
@@ -340,18 +340,18 @@ class Session(QObject):
         self.go_to(*doubts[place % len(doubts)])
         return True
 
-    def set_unseen(self, value: float) -> None:
-        """Set how many wrong cells in a thousand may pass unseen; the flags follow."""
-        self.desk.set_unseen(value)
+    def set_tolerance(self, value: float) -> None:
+        """Set the tolerance (wrong cells in 1,000 left unflagged), and flag all cells again."""
+        self.desk.set_tolerance(value)
         self._renew(from_docket=False)
 
     def set_plain_signs(self, *, plain: bool) -> None:
-        """Write dashes and quotation marks plainly, or as they were read; doubts follow."""
+        """Turn plain dashes and quotes on or off, and flag all cells again."""
         self.desk.set_plain_signs(plain=plain)
         self._renew(from_docket=True)
 
     def _renew(self, *, from_docket: bool) -> None:
-        """Have every table follow the settings: the one at hand now, the rest little by little.
+        """Apply the settings to all tables: the current one now, the rest little by little.
 
         ``from_docket`` says that their cells must be read from the docket again.
         """
@@ -379,19 +379,19 @@ class Session(QObject):
                 continue
             self._unjudged.discard(fresh.id)
             self.to_renew.drop(fresh.id)  # it stands on the same page
-            # What stays as it was is not painted anew.
+            # Unchanged cells are not repainted.
             both = zip(self.tables[own].cells, fresh.cells, strict=True)
             cells = tuple(old if old == new else new for old, new in both)
             self._put_table(own, replace(fresh, cells=cells))
 
     def _index_of(self, table_id: int) -> int | None:
-        """Return where a table is in the docket's order; None where it is no more."""
+        """Return a table's index in the docket; None if it is gone."""
         return self._at.get(table_id)
 
     # --- settling ----------------------------------------------------------------------------
 
     def accept(self, why: str = "accepted as read") -> None:
-        """Settle the cell at hand as it stands."""
+        """Settle the cell at hand with its current value."""
         if self.table is not None:
             self.desk.accept([self.cell], why)
             self._refresh([self.cell.id])
@@ -412,19 +412,19 @@ class Session(QObject):
             self.desk.set_sums(self.table, sums, why)
             self.take_page(self.table.page_id)
 
-    def pass_lines(self, table: TableState) -> None:
-        """Note that a table's lines lie right."""
-        self.desk.pass_lines(table)
+    def accept_lines(self, table: TableState) -> None:
+        """Record that the clerk approved a table's lines."""
+        self.desk.accept_lines(table)
         self.take_page(table.page_id)
 
-    def lines_to_look_at(self) -> int:
-        """Return how many boundaries of all tables still want a look."""
+    def lines_to_review(self) -> int:
+        """Return the number of lines in doubt in all tables."""
         return sum(len(t.line_doubts) for t in self.tables)
 
-    def vouch(self) -> None:
-        """Settle the cell at hand as it stands: the paper says so, whatever a check expects."""
+    def settle_as_printed(self) -> None:
+        """Settle the cell at hand as printed, although a check expects another value."""
         if self.table is not None:
-            self.desk.vouch(self.cell)
+            self.desk.settle_as_printed(self.cell)
             self._refresh([self.cell.id])
 
     def settle_all(self, cells: Sequence[tuple[CellState, str]], why: str) -> None:
@@ -440,11 +440,11 @@ class Session(QObject):
             self._refresh([self.cell.id])
 
     def undo(self) -> bool:
-        """Take the last change back and go to its cell."""
+        """Undo the last change and go to its cell."""
         return self._after_step(self.desk.undo())
 
     def redo(self) -> bool:
-        """Make the last undone change again and go to its cell."""
+        """Redo the last undone change and go to its cell."""
         return self._after_step(self.desk.redo())
 
     def _after_step(self, step: Step | None) -> bool:
@@ -464,7 +464,7 @@ class Session(QObject):
         return True
 
     def _refresh(self, cell_ids: Sequence[int]) -> None:
-        """Bring cells up to date without reading the whole docket again."""
+        """Update cells without reading the whole docket again."""
         places: dict[int, list[int]] = {}
         for cell_id in cell_ids:
             if cell_id in self._where:
@@ -474,7 +474,7 @@ class Session(QObject):
             self._refresh_table(self._at[table_id], own)
 
     def _refresh_table(self, index: int, places: Sequence[int]) -> None:
-        """Bring some cells of a table up to date; ``places`` count along its cells."""
+        """Update some cells of a table; ``places`` are their indices."""
         table = self.tables[index]
         cells = list(table.cells)
         same, teaches = True, False
@@ -492,7 +492,7 @@ class Session(QObject):
             )
         self._telling.clear()
         self._put_table(index, replace(table, cells=tuple(cells)), places)
-        # Another text may make a sum balance, or break one: the whole table is judged anew.
+        # Another text may make a sum balance, or break one: the whole table is judged again.
         if not same or table.id in self._unjudged:
             self._judge(index)
         elif teaches:  # its like may be doubted less: that can wait until the hands rest
@@ -503,7 +503,7 @@ class Session(QObject):
             self._rest.start()
 
     def _judge(self, index: int) -> None:
-        """Have a table judged anew: now, or where that takes longer, in a thread."""
+        """Judge a table again: now, or in a thread if that takes longer."""
         table = self.tables[index]
         if len(table.cells) <= _JUDGED_AT_ONCE:
             self._put_table(index, self.desk.judge(table, self._misreadings))
@@ -512,7 +512,7 @@ class Session(QObject):
             self.jobs.want_judged(table, self._misreadings)
 
     def _learn(self) -> None:
-        """Have the tables judged anew whose settled cells teach something."""
+        """Judge the tables again whose settled cells teach something."""
         for table in self.tables:
             if table.id in self._to_learn:
                 self.jobs.want_judged(table, self._misreadings)
@@ -520,9 +520,9 @@ class Session(QObject):
         self.to_recall.work()
 
     def _recall(self, table_id: int) -> None:
-        """Have a table judged anew where it holds cells read alike what was put right.
+        """Judge a table again if it holds cells read like a corrected one.
 
-        (Or holds some no more, where it was taken back or proved right as often.)
+        (Or holds some no more, where it was undone or proved right as often.)
         """
         index = self._index_of(table_id)
         if index is not None and self._is_told_otherwise(self.tables[index]):
@@ -533,7 +533,7 @@ class Session(QObject):
         return any(recall(columns, s) != s.recalled for s in table.cells if s.settled is None)
 
     def _teaches(self, index: int, state: CellState) -> bool:
-        """Tell whether to settle a cell may take doubt from others of its topic."""
+        """Return whether settling a cell may reduce other cells' doubt."""
         if state.recalled:  # that it is right says something of those that were recalled with it
             return True
         topic = topic_of(state)
@@ -544,7 +544,7 @@ class Session(QObject):
         return any(other.id != state.id and topic_of(other) == topic for other in own)
 
     def _take_judged(self, asked: TableState, judged: TableState) -> None:
-        """Take in what a large table's checks say, unless it changed meanwhile."""
+        """Apply a large table's findings, unless it changed meanwhile."""
         if self._closed:
             return
         for index, table in enumerate(self.tables):
@@ -556,7 +556,7 @@ class Session(QObject):
     def _put_table(
         self, index: int, table: TableState, places: Sequence[int] | None = None
     ) -> None:
-        """Put a table in the place of what it was before; its doubts are counted anew.
+        """Replace a table, and count its doubts again.
 
         ``places`` are the numbers of the cells that changed; without, all are looked through.
         """
@@ -575,7 +575,7 @@ class Session(QObject):
         self.cells_changed.emit()
 
     def _count(self, index: int, place: int, times: int) -> None:
-        """Count a cell in (1) or out (-1): its table's tally, and the doubts in their order."""
+        """Count a cell in (1) or out (-1), in its table's tally and in the order of doubts."""
         state = self.tables[index].cells[place]
         self.tallies[index].add(state, times)
         self.experience.add(state, times)
@@ -594,7 +594,7 @@ class Session(QObject):
             ]
 
     def collect_changes(self, table_id: int) -> set[int] | None:
-        """Return the numbers of a table's cells that changed since this was asked last.
+        """Return the numbers of a table's cells that changed since the last call.
 
         None where all may have: the table was read from the docket again.
         """
@@ -603,7 +603,7 @@ class Session(QObject):
     # --- pictures ----------------------------------------------------------------------------
 
     def picture(self, page_id: int) -> QImage | None:
-        """Return a page's squared picture, or None while it is being unpacked."""
+        """Return a page's squared picture; None while it loads."""
         image = self._pictures.get(page_id)
         if image is None:
             self.jobs.want_picture(page_id)
@@ -612,7 +612,7 @@ class Session(QObject):
         return image
 
     def original(self, page: PageState) -> QImage | None:
-        """Return a page as it came, made smaller, or None while it is being loaded."""
+        """Return a page as it came, shrunk; None while it loads."""
         image = self._originals.get(page.id)
         if image is None:
             self.jobs.want_original(page)
@@ -634,5 +634,5 @@ class Session(QObject):
 
 
 def _value(state: CellState) -> tuple[str, bool]:
-    """Return what a table's checks go by: a cell's text, and whether the clerk vouches for it."""
+    """Return what the checks depend on: a cell's text, and whether it is settled as printed."""
     return state.text, state.settled is not None and state.settled.as_printed

@@ -1,4 +1,4 @@
-"""What a table's cells come to, counted once and kept up to date cell by cell."""
+"""A table's counts, kept up to date cell by cell."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ class Tally:
     wrong: float = 0.0
 
     def add(self, state: CellState, times: int = 1) -> None:
-        """Count a cell, or with ``times`` -1 count it no more."""
+        """Count a cell in (1) or out (-1)."""
         self.flagged += times * state.flagged
         self.open += times * state.in_doubt
         self.settled += times * (state.settled is not None)

@@ -1,4 +1,4 @@
-"""Colours, faces and sizes: the one place for them."""
+"""The theme: all colours, faces and sizes."""
 
 from __future__ import annotations
 
@@ -76,7 +76,7 @@ class Theme:
 
     @property
     def em(self) -> float:
-        """Height of the face in px, which distances follow."""
+        """Height of the face in px, the unit of distances."""
         return self.point * 96 / 72
 
     def color(self, name: str) -> QColor:
@@ -88,7 +88,7 @@ class Theme:
         return QFont(_font(self.point * scale, weight))
 
     def reading(self, scale: float = 1.0, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
-        """Return the face for what was read: no two characters in it look alike.
+        """Return the face for readings, in which no two characters look alike.
 
         Its I has serifs, its l a tail, its 0 a slash.
         """
@@ -131,7 +131,7 @@ def _reading_font(point: float, weight: QFont.Weight) -> QFont:
 
 
 def load_faces() -> None:
-    """Make the bundled faces known to Qt; loads them once."""
+    """Register the bundled faces with Qt, once."""
     if "Inter" in QFontDatabase.families():
         return
     for path in sorted(FONT_DIR.glob("*.otf")):
@@ -145,7 +145,7 @@ def make_theme(name: str, scale: float = 1.0) -> Theme:
 
 
 def apply_theme(app: QApplication, theme: Theme) -> None:
-    """Dress the application's plain widgets."""
+    """Style the application's plain widgets."""
     c = theme.colours
     palette = QPalette()
     roles = {

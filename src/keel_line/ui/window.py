@@ -36,12 +36,13 @@ from PyQt6.QtWidgets import (
 )
 from typing_extensions import override
 
+from keel_line._shared.texts import count_of
 from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import Desk, Notice
 from keel_line.errors import KeelLineError
 from keel_line.gather.sources import ENDINGS
 from keel_line.model.docket import PageState
-from keel_line.settings import PLAIN_SIGNS, UNSEEN, UNSEEN_STEPS, say_unseen
+from keel_line.settings import PLAIN_SIGNS, TOLERANCE, TOLERANCE_STEPS, say_tolerance
 from keel_line.ui.commands import COMMANDS
 from keel_line.ui.dockets import (
     DOCKET_ENDING,
@@ -53,7 +54,7 @@ from keel_line.ui.dockets import (
 from keel_line.ui.gather.station import GatherStation
 from keel_line.ui.help_sheet import HelpSheet
 from keel_line.ui.jobs import Jobs
-from keel_line.ui.overview import count, make_ribbon, make_stops
+from keel_line.ui.overview import make_ribbon, make_stops
 from keel_line.ui.proof.station import ProofStation
 from keel_line.ui.rule.station import RuleStation
 from keel_line.ui.send.station import SendStation
@@ -68,7 +69,7 @@ _RIBBON_MS, _MANIFEST_MS = 40, 250
 
 
 class Window(QMainWindow):
-    """Holds one docket at a time.
+    """The main window, with one docket at a time.
 
     Parameters
     ----------
@@ -123,9 +124,9 @@ class Window(QMainWindow):
         self.jobs.finished.connect(self._finish)
         self.jobs.noticed.connect(self._take_notice)
         self.session.tables_changed.connect(self._follow_tables)
-        self.session.pages_unsquared.connect(self._follow_unsquared)
+        self.session.pages_unsquared.connect(self._reread_changed_pages)
         self.session.cells_changed.connect(self._refresh_counts)
-        self.session.renewed.connect(self._tell_renewed)
+        self.session.renewed.connect(self._report_renewed)
         self.session.moved.connect(self._follow_page)
         self.refresh()
 
@@ -202,12 +203,12 @@ class Window(QMainWindow):
         self.dial = QToolButton()
         self.dial.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.dial.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.dial.setToolTip(f"{UNSEEN.help} Ctrl+Up: stricter. Ctrl+Down: more lenient.")
+        self.dial.setToolTip(f"{TOLERANCE.help} Ctrl+Up: stricter. Ctrl+Down: more lenient.")
         choices = QMenu(self.dial)
-        for value in UNSEEN_STEPS:
-            choice = choices.addAction(say_unseen(value))
+        for value in TOLERANCE_STEPS:
+            choice = choices.addAction(say_tolerance(value))
             if choice is not None:
-                choice.triggered.connect(lambda _on, value=value: self.set_unseen(value))
+                choice.triggered.connect(lambda _on, value=value: self.set_tolerance(value))
         choices.addSeparator()
         self.dial.setMenu(choices)
         bottom = QHBoxLayout()
@@ -225,7 +226,7 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         self.line.chosen.connect(self.go_to)
         self.ribbon.chosen.connect(self.go_to_page)
-        self.help.closed.connect(self._take_hand)
+        self.help.closed.connect(self._focus_station)
         self.gather.add_files.connect(self.choose_files)
         self.gather.open_demo.connect(self.open_demo)
         self.gather.open_docket.connect(self.open_docket)
@@ -244,7 +245,7 @@ class Window(QMainWindow):
         self.proof.said.connect(self.say)
         editor = self.proof.editor
         for signal in (editor.typed, editor.committed, editor.dropped):
-            signal.connect(self._forget_told)
+            signal.connect(self._forget_warning)
         self.send.said.connect(self._say_of_sending)
         self.send.go_to.connect(self.go_to)
 
@@ -296,10 +297,10 @@ class Window(QMainWindow):
             "fewer-unseen": lambda: self._turn_dial(-1),
             "more-unseen": lambda: self._turn_dial(1),
             PLAIN_SIGNS.name: self._turn_plain_signs,
-            "nearer": lambda: self.proof.interline.step_nearer(1),
-            "further": lambda: self.proof.interline.step_nearer(-1),
-            "lens-nearer": lambda: self.proof.lens.step_nearer(1),
-            "lens-further": lambda: self.proof.lens.step_nearer(-1),
+            "nearer": lambda: self.proof.interline.zoom_step(1),
+            "further": lambda: self.proof.interline.zoom_step(-1),
+            "lens-nearer": lambda: self.proof.lens.zoom_step(1),
+            "lens-further": lambda: self.proof.lens.zoom_step(-1),
             "theme": self._change_theme,
             "keys": self.help.open,
             "quit": self.close,
@@ -340,7 +341,7 @@ class Window(QMainWindow):
     # --- showing ------------------------------------------------------------------------------
 
     def refresh(self) -> None:
-        """Show the docket as it stands: pages, line, ribbon, counts."""
+        """Update everything: pages, line, ribbon, counts."""
         desk = self.session.desk
         self._pages = desk.pages()
         self._page_at = {p.id: i for i, p in enumerate(self._pages)}
@@ -366,7 +367,7 @@ class Window(QMainWindow):
             self._show_page()
 
     def _follow_tables(self, page_id: int) -> None:
-        """Show what became of a page: its own row and picture, not the whole docket anew."""
+        """Update one page's row and picture, not the whole docket."""
         at = self._page_at.get(page_id)
         page = self.session.desk.page(page_id) if at is not None else None
         if at is None or page is None:
@@ -397,7 +398,7 @@ class Window(QMainWindow):
 
     def _refresh_counts(self) -> None:
         session = self.session
-        lines = session.lines_to_look_at()
+        lines = session.lines_to_review()
         stops = make_stops(self._pages, session.tallies, self._stations, lines)
         self.line.show_stops(stops, self._at)
         wrong = f"Expected wrong cells: {session.expected_wrong():.1f}"
@@ -405,7 +406,7 @@ class Window(QMainWindow):
         plain = session.desk.plain_signs
         self.actions_by_id[PLAIN_SIGNS.name].setChecked(plain)
         signs = ", plain dashes and quotes" if plain else ""
-        self.dial.setText(f"Tolerance: {say_unseen(session.desk.unseen)}{signs}")
+        self.dial.setText(f"Tolerance: {say_tolerance(session.desk.unseen)}{signs}")
         self.dial.setVisible(bool(session.tables))
         self._ribbon_rest.start()  # what the small pictures say can wait until the key is shown
 
@@ -414,7 +415,7 @@ class Window(QMainWindow):
         self.ribbon.show_pages(shown, self._page_id)
 
     def say(self, text: str, *, trouble: bool = False) -> None:
-        """Say something in the status line; trouble is told by words and colour."""
+        """Show a message in the status line; trouble is marked by words and colour."""
         self.message.setObjectName("trouble" if trouble else "quiet")
         style = self.message.style()
         if style is not None:
@@ -423,7 +424,7 @@ class Window(QMainWindow):
         self.message.setToolTip(plain_tip(text))
 
     def stop_or_go_on(self) -> None:
-        """Stop reading, or go on with the pages that wait."""
+        """Stop reading, or resume with the waiting pages."""
         if self.jobs.running:
             self.jobs.stop()
         else:
@@ -455,8 +456,8 @@ class Window(QMainWindow):
             doubts = len(self.session.doubts())
             hint = "Ctrl+4 goes to the doubts." if doubts else "Ctrl+6 goes to Send."
             self.say(
-                f"Read {count(len(self._pages), 'page')}: "
-                f"{count(len(self.session.tables), 'table')}, {count(doubts, 'doubt')}. "
+                f"Read {count_of(len(self._pages), 'page')}: "
+                f"{count_of(len(self.session.tables), 'table')}, {count_of(doubts, 'doubt')}. "
                 f"{hint}"
             )
 
@@ -471,7 +472,7 @@ class Window(QMainWindow):
         if self._at == "rule" and station != "rule":
             self.rule.settle()
         if station == "square" and self._at != "square":
-            self._find_page_to_look_at()
+            self._find_page_to_review()
         self._at = station
         self._stack.setCurrentWidget(self._stations[station])
         if station in {"square", "rule"}:
@@ -482,11 +483,11 @@ class Window(QMainWindow):
             self.session.hold()
             self.proof.refresh()
             self._follow_page()
-        self._take_hand()
+        self._focus_station()
         self._refresh_counts()
 
-    def _take_hand(self) -> None:
-        """Give the keys to the station at hand.
+    def _focus_station(self) -> None:
+        """Give the keyboard focus to the current station.
 
         Stations with several controls have no focus proxy: Tab would come back to it from the
         control after it, and never get further.
@@ -495,13 +496,13 @@ class Window(QMainWindow):
         first.get(self._at, self._stations[self._at]).setFocus()
 
     def go_to_page(self, page_id: int) -> None:
-        """Put a page at hand; in Proof, its first table."""
+        """Make a page current; in Proof, its first table."""
         self._page_id = page_id
         self.session.go_to_page(page_id)
         if self._at in {"square", "rule"}:
             self._show_page()
         self._refresh_ribbon()
-        self._take_hand()
+        self._focus_station()
 
     def _show_lines_of(self, page_id: int) -> None:
         self.go_to_page(page_id)
@@ -519,15 +520,15 @@ class Window(QMainWindow):
         else:
             self.rule.show_page(self._page_id, waiting)
 
-    def _find_page_to_look_at(self) -> None:
-        """Put the first page at hand that wants a look, if one does."""
-        wanting = [p.id for p in self._pages if p.wants_a_look]
+    def _find_page_to_review(self) -> None:
+        """Go to the first page that needs a check, if there is one."""
+        wanting = [p.id for p in self._pages if p.needs_review]
         if wanting and self._page_id not in wanting:
             self._page_id = wanting[0]
             self.session.go_to_page(self._page_id)
 
     def _leave_rule(self) -> None:
-        """Go to the doubts: Enter, which came here, would settle a cell that is in none."""
+        """Go to the doubts, so that the Enter that led here settles no cell."""
         if self.session.table is not None and not self.session.cell.in_doubt:
             self.session.go_to_first_doubt()
         self.go_to("proof")
@@ -537,14 +538,14 @@ class Window(QMainWindow):
         self.go_to("rule")
 
     def _read_changed(self) -> None:
-        """Square and read again what was set anew."""
+        """Square and read the pages again whose settings changed."""
         if self._leaving:
             return
         self.refresh()
         self.jobs.read_waiting()
 
-    def _follow_unsquared(self, page_ids: tuple[int, ...], station: str) -> None:
-        """Show a page whose squaring or lines were taken back, and work on it again."""
+    def _reread_changed_pages(self, page_ids: tuple[int, ...], station: str) -> None:
+        """Read pages again whose squaring or lines were undone."""
         self._page_id = page_ids[0]
         self.go_to(station)
         self._read_changed()
@@ -579,35 +580,35 @@ class Window(QMainWindow):
         self._dress()
         self.refresh()
 
-    def set_unseen(self, value: float) -> None:
-        """Set how many wrong cells in a thousand may pass unseen, and say what follows."""
-        self._renewing = f"Tolerance is now {say_unseen(value)}"
-        self.session.set_unseen(value)
+    def set_tolerance(self, value: float) -> None:
+        """Set the tolerance, and say how many cells are flagged now."""
+        self._renewing = f"Tolerance is now {say_tolerance(value)}"
+        self.session.set_tolerance(value)
 
     def _turn_plain_signs(self) -> None:
-        """Write dashes and quotes plainly, or as they were read again, and say what follows."""
+        """Turn plain dashes and quotes on or off, and say how many cells are flagged now."""
         plain = not self.session.desk.plain_signs
         said = "written plainly (- ' \")" if plain else "shown as they were read"
         self._renewing = f"Dashes and quotes are {said}"
         self.session.set_plain_signs(plain=plain)
 
-    def _tell_renewed(self) -> None:
-        """Say what follows from the setting that was changed last."""
-        self.say(f"{self._renewing}: {count(len(self.session.doubts()), 'doubt')}.")
+    def _report_renewed(self) -> None:
+        """Report the effect of the last changed setting."""
+        self.say(f"{self._renewing}: {count_of(len(self.session.doubts()), 'doubt')}.")
 
     def _turn_dial(self, step: int) -> None:
-        """Let fewer (-1) or more (+1) wrong cells pass unseen."""
+        """Make the tolerance stricter (-1) or more lenient (+1)."""
         now = self.session.desk.unseen
-        near = min(range(len(UNSEEN_STEPS)), key=lambda i: abs(UNSEEN_STEPS[i] - now))
-        self.set_unseen(UNSEEN_STEPS[min(max(near + step, 0), len(UNSEEN_STEPS) - 1)])
+        near = min(range(len(TOLERANCE_STEPS)), key=lambda i: abs(TOLERANCE_STEPS[i] - now))
+        self.set_tolerance(TOLERANCE_STEPS[min(max(near + step, 0), len(TOLERANCE_STEPS) - 1)])
 
     def _keep_settings(self) -> None:
-        """Keep at once what is being set in Square and Rule, as it would be when the hands rest."""
+        """Keep pending edits in Square and Rule at once, without the usual pause."""
         self.square.settle()
         self.rule.settle()
 
     def _may_leave(self) -> bool:
-        """Ask for what is typed and not kept yet; asked once more it may be dropped."""
+        """Ask once before typed text is lost; allow it the second time."""
         typed = self.proof.typed
         if not typed or typed == self._told_typed:
             return True
@@ -616,12 +617,12 @@ class Window(QMainWindow):
         self.say(f"“{typed}” is not saved. Enter saves it; repeat to discard it.")
         return False
 
-    def _forget_told(self) -> None:
-        """Ask again before leaving: something else is typed now."""
+    def _forget_warning(self) -> None:
+        """Reset the question about typed text, as other text is typed now."""
         self._told_typed = ""
 
     def _leave_docket(self) -> None:
-        """Keep what is being set; its pages are read when the docket is opened again."""
+        """Keep pending edits; their pages are read when the docket is opened again."""
         self._leaving = True
         self._keep_settings()
         self._leaving = False
@@ -674,12 +675,12 @@ class Window(QMainWindow):
         self.jobs.add_files(scans)
 
     def _note_file(self, notice: Notice) -> None:
-        """Note what became of a file; the manifest follows when there is time."""
+        """Record the outcome of adding a file; the list of pages is updated when there is time."""
         self._file_notices.append(notice)
         self._manifest_rest.start()
 
     def _show_added(self) -> None:
-        """Show that all files are in, and what could not be taken."""
+        """Report that all files are added, and which could not be."""
         self._manifest_rest.stop()
         self.refresh()
         bad = [n for n in self._file_notices if n.trouble]
@@ -696,11 +697,11 @@ class Window(QMainWindow):
             self.say("No page failed.")
             return
         self.refresh()
-        self.say(f"Reading {count(failed, 'page')} again.")
+        self.say(f"Reading {count_of(failed, 'page')} again.")
         self.jobs.read_waiting()
 
     def new_docket(self) -> None:
-        """Put the docket away and begin with an empty desk."""
+        """Close the docket and begin with an empty desk."""
         if not self._may_leave():
             return
         self._put_on_desk(Desk(None))
@@ -716,7 +717,7 @@ class Window(QMainWindow):
             self.open_docket(Path(name))
 
     def open_docket(self, path: Path) -> None:
-        """Open a docket and go where work is waiting."""
+        """Open a docket and go to the first waiting work."""
         if not self._may_leave():
             return
         if not path.exists():
@@ -733,11 +734,11 @@ class Window(QMainWindow):
             return
         self._put_on_desk(desk)
         self.go_to("proof" if self.session.doubts() else "gather")
-        self._tell_state(desk)
+        self._report_state(desk)
         self.jobs.read_waiting()
 
-    def _tell_state(self, desk: Desk) -> None:
-        """Say what keeps a docket that was just opened from being worked on, if anything does."""
+    def _report_state(self, desk: Desk) -> None:
+        """Report why a docket just opened cannot be changed, if so."""
         docket = desk.docket
         if docket.damage:
             more = f" (and {len(docket.damage) - 1} more)" if len(docket.damage) > 1 else ""

@@ -1,1 +1,1 @@
-"""The Gather station: the manifest of pages, and how to begin."""
+"""The Gather station: the list of pages, and how to begin."""

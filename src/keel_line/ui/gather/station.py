@@ -1,4 +1,4 @@
-"""Gather: what has come in, page by page; empty, it says how to begin."""
+"""The Gather station: all pages and their state, or how to begin if there are none."""
 
 from __future__ import annotations
 
@@ -29,17 +29,17 @@ _KINDS = {"scan": "scan", "fax": "fax", "photo": "photograph", "text": "real tex
 
 
 def describe_state(page: PageState) -> str:
-    """Say in words how far a page has come."""
+    """Return a page's progress in words."""
     if page.progress == "failed":
         return page.trouble
     if page.progress == "waiting":
         return "waiting to be read"
     tables = {0: "no table found", 1: "1 table"}.get(page.tables, f"{page.tables} tables")
     if page.unsure:
-        return f"{tables}; check how it lies: {page.unsure}"
+        return f"{tables}; check its position: {page.unsure}"
     done = []
     if page.corners:
-        done.append("flattened")
+        done.append("cropped to the sheet")
     elif abs(page.angle_deg) >= 0.05:
         done.append(f"straightened by {abs(page.angle_deg):.1f}°")
     if page.turns:
@@ -62,13 +62,13 @@ class ManifestModel(QAbstractTableModel):
         self._pictured: set[int] = set()
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self.beginResetModel()
         self._theme = theme
         self.endResetModel()
 
     def show(self, rows: list[PageState | SourceState], small: dict[int, QPixmap]) -> None:
-        """Show other rows; where they are of the same pages, only what changed is shown anew."""
+        """Show other rows; if they are of the same pages, only changes are repainted."""
         before, pictured = self._rows, self._pictured
         self._pictured = set(small)
         if [_key(row) for row in rows] != [_key(row) for row in before]:
@@ -83,13 +83,13 @@ class ManifestModel(QAbstractTableModel):
                 self.dataChanged.emit(self.index(number, 0), self.index(number, len(COLUMNS) - 1))
 
     def show_row(self, number: int, row: PageState) -> None:
-        """Show one row anew."""
+        """Update one row."""
         self._rows[number] = row
         self._pictured = set(self._small)
         self.dataChanged.emit(self.index(number, 0), self.index(number, len(COLUMNS) - 1))
 
     def row_at(self, index: int) -> PageState | SourceState:
-        """Return what stands in a row."""
+        """Return the page or source in a row."""
         return self._rows[index]
 
     @override
@@ -150,7 +150,7 @@ class ManifestModel(QAbstractTableModel):
 
 
 class GatherStation(QWidget):
-    """The manifest, or the way to begin where it is empty."""
+    """The list of pages, or how to begin if it is empty."""
 
     add_files = pyqtSignal()
     open_demo = pyqtSignal()
@@ -181,7 +181,7 @@ class GatherStation(QWidget):
             head.setHighlightSections(False)
         self.first: QWidget = self.table
         self._stack = QStackedLayout(self)
-        self._stack.addWidget(self._make_beginning())
+        self._stack.addWidget(self._make_start_panel())
         self._stack.addWidget(self._make_manifest())
 
     def _make_manifest(self) -> QWidget:
@@ -200,7 +200,7 @@ class GatherStation(QWidget):
         column.addWidget(self.table, 1)
         return page
 
-    def _make_beginning(self) -> QWidget:
+    def _make_start_panel(self) -> QWidget:
         page = QWidget()
         column = QVBoxLayout(page)
         column.setSpacing(10)
@@ -241,7 +241,7 @@ class GatherStation(QWidget):
         return outer
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._theme = theme
         self._title.setFont(theme.bold(1.9))
         at = self.table.currentIndex().row()
@@ -249,7 +249,7 @@ class GatherStation(QWidget):
         self.table.selectRow(max(at, 0))
 
     def show_earlier(self, dockets: list[tuple[Path, str]]) -> None:
-        """Offer earlier dockets: each with its file and when it was last worked on."""
+        """Offer earlier dockets, each with its file and time of its last change."""
         while (item := self._earlier.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.deleteLater()

@@ -1,4 +1,4 @@
-"""Against the page: the readings laid over the squared page, in place and in the same size."""
+"""The view "Against the page": readings over the squared page, in place and size."""
 
 from __future__ import annotations
 
@@ -10,11 +10,11 @@ from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QKeyEvent, QPainter, QPain
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from typing_extensions import override
 
+from keel_line._shared.texts import count_of
 from keel_line.desk.summary import TableSummary, summarise_table
 from keel_line.model.geometry import Box
 from keel_line.model.reading import CharReading
 from keel_line.model.table import CellState, TableState, column_name
-from keel_line.ui.overview import count
 from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme
 from keel_line.ui.widgets.page_view import PageView
@@ -33,7 +33,7 @@ _LEAST_PX = 5.0
 
 
 class OverlaidPage(PageView):
-    """A page whose cells are painted over with their readings."""
+    """A page with readings painted over its cells."""
 
     left = pyqtSignal()
     showing_changed = pyqtSignal()
@@ -76,7 +76,7 @@ class OverlaidPage(PageView):
                 self._paint_reading(painter, state, box, scale)
 
     def _paint_unread(self, painter: QPainter, table: TableState, scale: float) -> None:
-        """Frame the ink that no reading explains."""
+        """Paint a frame around ink that no reading explains."""
         painter.setPen(QPen(self._theme.color("brass"), 1.6))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for state in table.cells:
@@ -139,7 +139,7 @@ class OverlaidPage(PageView):
             painter.restore()
 
     def _font(self, pixels: int) -> QFont:
-        """Return the face in a size; kept, since a page has few sizes."""
+        """Return the face in a size; cached, as a page has few sizes."""
         found = self._fonts.get(pixels)
         if found is None:
             found = self._theme.reading()
@@ -165,7 +165,7 @@ class OverlaidPage(PageView):
 
 
 class Outline(QWidget):
-    """Paints a table's summary beside the page."""
+    """A table's summary beside the page."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -176,7 +176,7 @@ class Outline(QWidget):
         self._outside = 0
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._theme = theme
         self.update()
 
@@ -189,7 +189,7 @@ class Outline(QWidget):
         self.update()
 
     def lines(self) -> list[tuple[str, str]]:
-        """Return what is said, as (label, value)."""
+        """Return the lines shown, as (label, value)."""
         table, s = self._table, self._summary
         if table is None or s is None:
             return []
@@ -202,7 +202,7 @@ class Outline(QWidget):
             ("Blank cells", f"{s.blanks}"),
             ("Open doubts", f"{s.doubts}"),
             ("Unread ink", f"{s.unread} places" if s.unread != 1 else "1 place"),
-            ("Outside", f"{count(self._outside, 'block')} of writing in no table"),
+            ("Outside", f"{count_of(self._outside, 'block')} of writing in no table"),
             ("First row", " · ".join(t or "–" for t in s.first)),
             ("Last row", " · ".join(t or "–" for t in s.last)),
         ]
@@ -278,7 +278,7 @@ class Outline(QWidget):
 
 
 class AgainstPage(QWidget):
-    """The page with its readings, and the table's outline beside it."""
+    """The page with its readings, and the table's summary beside it."""
 
     left = pyqtSignal()
 
@@ -304,31 +304,31 @@ class AgainstPage(QWidget):
         self.page.table_chosen.connect(self._choose)
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self.page.set_theme(theme)
         self.outline.set_theme(theme)
 
     def begin(self) -> None:
-        """Show the table at hand from near."""
+        """Zoom to the table at hand."""
         self._looked_at = None
         self.refresh()
 
     def refresh(self) -> None:
-        """Show the page of the table at hand as it stands now."""
+        """Update the page of the table at hand."""
         table = self._session.table
         if table is None:
             return
         image = self._session.picture(table.page_id)
         own = [t for _, t in self._of_page(table.page_id)]
         page = next(p for p in self._session.desk.pages() if p.id == table.page_id)
-        self.page.outside = page.passed_over
+        self.page.outside = page.rejected_areas
         self.page.show_page(image, own, own.index(table))
         shown = table.id if image is not None else None
         whole = self.page.showing == "outside"
         if (shown, whole) != self._looked_at:
             self._looked_at = (shown, whole)
             self.page.look_at((0.0, 0.0, *page.squared_size_px) if whole else table.grid.box)
-        self.outline.show_table(table, self.page.showing, len(page.passed_over))
+        self.outline.show_table(table, self.page.showing, len(page.rejected_areas))
 
     def _of_page(self, page_id: int) -> list[tuple[int, TableState]]:
         return [(i, t) for i, t in enumerate(self._session.tables) if t.page_id == page_id]
@@ -342,7 +342,7 @@ class AgainstPage(QWidget):
 
 
 def _rows_seen(table: TableState, top: float, bottom: float) -> list[int]:
-    """Return the numbers of the cells whose rows lie between two heights of the page (px)."""
+    """Return the numbers of the cells in rows between two heights of the page (px)."""
     ys = table.grid.y_lines
     first = max(0, bisect_right(ys, top) - 1)
     last = min(table.grid.rows, bisect_left(ys, bottom) + 1)
@@ -360,7 +360,7 @@ def _places(state: CellState) -> dict[int, list[CharReading]]:
 def _place_of(
     number: int, count: int, places: dict[int, list[CharReading]], state: CellState
 ) -> tuple[float, float, float, float]:
-    """Return where a line of a value stands: left, baseline, right, height of its capitals (px).
+    """Return a line's place: left, baseline, right, cap height (px).
 
     A value that was typed stands where the reading stood, or in the middle of its cell.
     """

@@ -1,4 +1,4 @@
-"""Beside the lens: which doubt this is, why, and the readings that can be taken by number."""
+"""The panel beside the lens: the doubt, its reason, and readings to choose by number."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ _PLAIN = ("Ctrl+'", "either is fine")
 
 @dataclass(frozen=True)
 class Offered:
-    """A reading that can be taken, and what is said of it.
+    """A reading on offer, with its note.
 
     ``differs`` are the characters in which it differs from the first one, or that one from the
     second; ``signs`` names them where they could be taken for others.
@@ -40,7 +40,7 @@ class Offered:
 
 
 def offer_readings(readings: Sequence[tuple[str, str]]) -> tuple[Offered, ...]:
-    """Return readings with their notes as they are offered, the first being what stands."""
+    """Return the readings on offer with their notes; the first is the current value."""
     out = []
     for number, (text, note) in enumerate(readings):
         beside = readings[0] if number else readings[1] if len(readings) > 1 else None
@@ -51,7 +51,7 @@ def offer_readings(readings: Sequence[tuple[str, str]]) -> tuple[Offered, ...]:
 
 @dataclass(frozen=True)
 class DoubtView:
-    """What the panel says: a heading, where the cell is, the reason, and readings with notes.
+    """The panel's contents: a heading, the cell, the reason, and readings with notes.
 
     ``broken`` says that the reason is an amount that does not come out, ``signs`` that only which
     dash or quotation mark it is, is open; ``keys`` are those to be shown, the usual ones where none
@@ -73,7 +73,7 @@ _LEAST_EM = 9.0
 
 
 class DoubtPanel(QWidget):
-    """Paints the doubt at hand; a press on a reading takes it, as Alt with its number does."""
+    """The doubt at hand; clicking a reading takes it, as Alt with its number does."""
 
     taken = pyqtSignal(int)
 
@@ -85,7 +85,7 @@ class DoubtPanel(QWidget):
         self.set_theme(theme)
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._theme = theme
         # However small the window and large the face: three lines, and two readings to choose from.
         self.setMinimumHeight(round(theme.em * _LEAST_EM))
@@ -93,7 +93,7 @@ class DoubtPanel(QWidget):
 
     @property
     def view(self) -> DoubtView | None:
-        """What is shown."""
+        """The current contents."""
         return self._view
 
     def show_view(self, view: DoubtView | None) -> None:
@@ -197,7 +197,7 @@ class DoubtPanel(QWidget):
 
     @property
     def _readings_share(self) -> float:
-        """Where there is no room for the keys beside them, the readings take it all."""
+        """Return the readings' share of the width: all of it if the keys find no room beside."""
         return 0.58 if self.width() >= self._theme.em * 31 else 0.99
 
     def _paint_keys(self, painter: QPainter, view: DoubtView, top: float) -> None:

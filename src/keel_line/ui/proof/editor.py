@@ -1,4 +1,4 @@
-"""The field in which a reading is put right, laid over its cell."""
+"""The field over a cell in which the clerk types."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ MOST_CHARACTERS = 10_000
 
 
 class CellEditor(QPlainTextEdit):
-    """Enter settles, Escape drops, Ctrl+Enter breaks the line, Tab takes what is expected.
+    """A text field: Enter settles, Escape drops, Ctrl+Enter breaks the line, Tab completes.
 
     Alt with a number is not typed: it takes one of the readings, as it does without the field.
 
@@ -61,7 +61,7 @@ class CellEditor(QPlainTextEdit):
         self.hide()
 
     def begin(self, text: str, value: str) -> None:
-        """Show the field with a text, the cursor at its end; ``value`` is the cell's as it is."""
+        """Show the field with a text, cursor at its end; ``value`` is the cell's current one."""
         self.show()
         self._value = value
         self.setPlainText(text)
@@ -70,12 +70,12 @@ class CellEditor(QPlainTextEdit):
         self.setFocus()
 
     def changed_text(self) -> str:
-        """Return what was typed, or nothing where that is the cell's value as it is."""
+        """Return the typed text; None if it is the cell's current value."""
         text = self.toPlainText()
         return "" if text == self._value else text
 
     def _ask(self) -> None:
-        """Ask how the text may go on."""
+        """Ask for a completion."""
         text = self.toPlainText()
         self.expected = self.expect(text) if self.isVisible() else ""
         if self.isVisible():

@@ -1,4 +1,4 @@
-"""History: every correction, of a cell or of the docket, searched by typing, written as CSV."""
+"""The History view: corrections of a cell or the docket, with search, written as CSV."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ _ENTER = frozenset({Qt.Key.Key_Return, Qt.Key.Key_Enter})
 
 
 class _Model(QAbstractTableModel):
-    """Corrections as rows; what was taken back is struck out."""
+    """Corrections as rows; undone ones are struck out."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -83,12 +83,12 @@ class _Model(QAbstractTableModel):
 
 
 def _texts(correction: Correction) -> tuple[str, ...]:
-    """Return what stands in a correction's columns."""
+    """Return the texts of a correction's columns."""
     record = correction.record
     where = f"{correction.table} · {correction.column} · row {correction.row}"
     return (
         f"{correction.at:%d %b %Y, %H:%M:%S}",
-        where if correction.table else "a cell that is gone",
+        where if correction.table else "a cell that no longer exists",
         _shown(record.reading),
         NOT_SETTLED if record.before is None else _shown(record.before),
         NOT_SETTLED if record.after is None else _shown(record.after),
@@ -102,7 +102,7 @@ def _shown(text: str) -> str:
 
 
 class HistorySheet(QWidget):
-    """A table of corrections under a field that searches them.
+    """A table of corrections below a search field.
 
     Signals
     -------
@@ -183,7 +183,7 @@ class HistorySheet(QWidget):
         column.addWidget(self._keys)
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._theme = theme
         self._heading.setFont(theme.bold(1.25))
         self.table.setFont(theme.reading())
@@ -196,7 +196,7 @@ class HistorySheet(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
-        """Show the corrections as they stand now."""
+        """Update the corrections."""
         session = self._session
         cell_id = None if self.whole_docket or session.table is None else session.cell.id
         found = place_changes(session.desk.history(cell_id), session.tables)
@@ -225,7 +225,7 @@ class HistorySheet(QWidget):
             self.table.selectRow(0)
 
     def shown(self) -> list[Correction]:
-        """Return the corrections that are shown, in their order."""
+        """Return the corrections shown, in order."""
         rows = range(self.proxy.rowCount())
         return [
             self._model.corrections[self.proxy.mapToSource(self.proxy.index(r, 0)).row()]
@@ -241,7 +241,7 @@ class HistorySheet(QWidget):
         return super().eventFilter(watched, event)
 
     def _take_key(self, event: QKeyEvent) -> bool:
-        """Take a key before the search field does; return whether it was one of the sheet's."""
+        """Handle a key before the search field does; return whether it was one of the sheet's."""
         key = event.key()
         ctrl = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
         if key in (Qt.Key.Key_Escape, Qt.Key.Key_F6):
@@ -288,7 +288,7 @@ class HistorySheet(QWidget):
             self.write(Path(name))
 
     def write(self, target: Path) -> None:
-        """Write the corrections that are shown as CSV; the ending is added where left out."""
+        """Write the corrections shown as CSV; add the ending if it is missing."""
         if target.suffix.lower() != ".csv":
             target = target.with_name(target.name + ".csv")
         try:

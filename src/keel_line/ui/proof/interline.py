@@ -1,4 +1,4 @@
-"""The interline: each row of paper stands directly above the row of its readings."""
+"""The interline: each row of paper directly above the row of its readings."""
 
 from __future__ import annotations
 
@@ -46,10 +46,10 @@ _BUDGET_S = 0.003  # for rows that are painted for the first time, in one frame
 
 
 class Interline(QAbstractScrollArea):
-    """Paints a table's rows: the paper cut out along its lines, its readings right below.
+    """A table's rows: strips of paper, each with its readings below.
 
     Each row is painted once into a strip, which is kept until one of its cells changes; to scroll
-    or to go to another cell only lays strips out anew. Strips of the rows next in line are painted
+    or to go to another cell only lays strips out again. Strips of the rows next in line are painted
     while nothing else is to be done.
     """
 
@@ -86,13 +86,13 @@ class Interline(QAbstractScrollArea):
         self.setAccessibleName("Rows of paper above their readings")
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         if theme is not self._theme:
             self._theme = theme
             self._lay_out()
 
-    def step_nearer(self, steps: int) -> None:
-        """Look at the ink from nearer (above 0) or further off, the cell at hand in sight."""
+    def zoom_step(self, steps: int) -> None:
+        """Zoom the ink in (above 0) or out, keeping the cell at hand in sight."""
         nearer = min(_MOST_STEPS, max(-_MOST_STEPS, self._nearer + steps))
         if nearer != self._nearer:
             self._nearer = nearer
@@ -150,7 +150,7 @@ class Interline(QAbstractScrollArea):
             self._view.update(box.adjusted(-3, -3, 3, 3).toAlignedRect())
 
     def _lay_out(self) -> None:
-        """Work out zoom, row heights and alignments for the table and the window's size."""
+        """Compute zoom, row heights and alignments for the table and the window's size."""
         table = self._table
         self._cuttings.clear()
         self._strips.clear()
@@ -224,36 +224,36 @@ class Interline(QAbstractScrollArea):
         return self._head + self._tops[row] - self._bar.value()
 
     def _across(self, col: int) -> float:
-        """Return where a column begins, counted from the table's left edge."""
+        """Return a column's left side, from the table's left edge."""
         assert self._table is not None  # noqa: S101 - asked for with a table only
         xs = self._table.grid.x_lines
         return (xs[col] - xs[0]) * self._zoom
 
     @property
     def scroll_bars(self) -> tuple[QScrollBar, QScrollBar]:
-        """Return the upright and the level scroll bar."""
+        """Return the vertical and the horizontal scroll bar."""
         return self._bar, self._side
 
     @property
     def view(self) -> QWidget:
-        """Return the widget that is painted on."""
+        """Return the painted widget."""
         return self._view
 
     def cell_box(self, cell: Cell) -> QRectF:
-        """Return where a cell (its ink and its reading) stands in the viewport."""
-        return self._whole(cell).translated(self._beginning(cell), self._top(0))
+        """Return a cell's place (ink and reading) in the viewport."""
+        return self._whole(cell).translated(self._start_of_view(cell), self._top(0))
 
     def reading_box(self, cell: Cell) -> QRectF:
-        """Return where a cell's reading stands in the viewport."""
-        return self._lower(cell).translated(self._beginning(cell), self._top(0))
+        """Return the place of a cell's reading in the viewport."""
+        return self._lower(cell).translated(self._start_of_view(cell), self._top(0))
 
-    def _beginning(self, cell: Cell) -> float:
-        """Return where the table's left side is for a cell: the key column's stays in sight."""
+    def _start_of_view(self, cell: Cell) -> float:
+        """Return the table's left side for a cell; the key column does not scroll."""
         return self._margin if self._key_width and _is_key(cell) else self._left(0)
 
     @property
     def _key_width(self) -> float:
-        """Width of the first column where it stays over others that are scrolled away, else 0.
+        """Return the first column's width if it covers others that are scrolled away, else 0.
 
         It stays unless it would take too much of the window.
         """
@@ -263,14 +263,14 @@ class Interline(QAbstractScrollArea):
         return wide if wide <= _MOST_KEY_SHARE * self._view.width() else 0.0
 
     def _whole(self, cell: Cell) -> QRectF:
-        """Return a cell's box counted from the table's corner."""
+        """Return a cell's box relative to the table's corner."""
         return QRectF(
             QPointF(self._across(cell.col), self._tops[cell.row]),
             QPointF(self._across(cell.col + cell.col_span), self._tops[cell.row + cell.row_span]),
         )
 
     def _lower(self, cell: Cell) -> QRectF:
-        """Return the box of a cell's reading counted from the table's corner."""
+        """Return the box of a cell's reading relative to the table's corner."""
         box = self._whole(cell)
         last = cell.row + cell.row_span - 1
         box.setTop(self._tops[last] + self._ink_heights[last])
@@ -329,7 +329,7 @@ class Interline(QAbstractScrollArea):
         self._ahead.start(0 if any(row not in self._strips for row in rows) else _AHEAD_MS)
 
     def _paint_rows(self, painter: QPainter, table: TableState, rows: range) -> None:
-        """Paint rows, the one at hand first; what takes too long comes with the next frames."""
+        """Paint rows, the current one first; slow ones follow in later frames."""
         at = table.cells[min(self._at, len(table.cells) - 1)].cell.row if table.cells else 0
         began = time.perf_counter()
         wide = self._across(table.grid.cols)
@@ -342,7 +342,7 @@ class Interline(QAbstractScrollArea):
                 painter.fillRect(QRectF(corner, QSizeF(wide, high)), self._theme.color("sheet"))
 
     def _paint_key(self, painter: QPainter, rows: range) -> None:
-        """Paint the key column over what is scrolled away beneath it."""
+        """Paint the key column over the scrolled columns."""
         ratio = self._view.devicePixelRatioF()
         for row in rows:
             strip = self._strips.get(row)
@@ -357,14 +357,14 @@ class Interline(QAbstractScrollArea):
         painter.drawLine(QPointF(edge, 0), QPointF(edge, self._top(rows.stop)))
 
     def _rows_between(self, top: float, bottom: float) -> range:
-        """Return the rows that stand between two heights of the viewport."""
+        """Return the rows between two heights of the viewport."""
         offset = self._bar.value() - self._head
         first = max(0, bisect.bisect_right(self._tops, top + offset) - 1)
         last = bisect.bisect_left(self._tops, bottom + offset)
         return range(first, min(last, len(self._tops) - 1))
 
     def _paint_ahead(self) -> None:
-        """Paint one strip that is next in line; stop when there is none left to paint."""
+        """Paint the next strip in advance; stop when none is left."""
         table = self._table
         if table is not None and self.isVisible():
             seen = self._rows_between(self._head, self._view.height())
@@ -386,7 +386,7 @@ class Interline(QAbstractScrollArea):
         self._ahead.stop()
 
     def _strip(self, table: TableState, row: int) -> QPixmap:
-        """Return a row as it is painted, made when first asked for or when a cell changed."""
+        """Return a row's painted strip, cached until a cell changes."""
         found = self._strips.pop(row, None)
         if found is None:
             found = self._paint_strip(table, row)
@@ -427,7 +427,7 @@ class Interline(QAbstractScrollArea):
             self._paint_reading(painter, table.cells[number])
 
     def _mend_strip(self, table: TableState, number: int) -> None:
-        """Paint a cell that changed anew in the strip that is kept of its row."""
+        """Repaint a changed cell in its row's cached strip."""
         cell = table.cells[number].cell
         strip = self._strips.get(cell.row)
         if cell.row_span > 1 or strip is None:
@@ -448,7 +448,7 @@ class Interline(QAbstractScrollArea):
         painter.end()
 
     def _cutting(self, row: int, source: QRectF, height: float, ratio: float) -> QPixmap:
-        """Return a row of paper at the table's zoom; made when first seen, then kept."""
+        """Return a row of paper at the table's zoom; cached."""
         found = self._cuttings.get(row)
         if found is None and self._image is not None:
             size = QSize(round(source.width() * self._zoom * ratio), round(height * ratio))
@@ -529,7 +529,7 @@ class Interline(QAbstractScrollArea):
                 painter.drawLine(middle + QPointF(0, -4), middle + QPointF(0, 4))
 
     def hold_sum(self, drawn: DrawnSum | None) -> None:
-        """Show a sum that is being drawn; None puts it away."""
+        """Show the sum being edited; None hides it."""
         self.sum_in_hand = drawn
         self._view.update()
 
@@ -599,7 +599,7 @@ def _is_key(cell: Cell) -> bool:
 
 
 def _is_numeric(texts: Sequence[str], point: str) -> bool:
-    """Tell whether most of a column's texts are numbers."""
+    """Return whether most of a column's texts are numbers."""
     written = [t for t in texts if t]
     numbers = sum(parse_amount(t, point) is not None for t in written)
     return bool(written) and numbers > _MOSTLY * len(written)

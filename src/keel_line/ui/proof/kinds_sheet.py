@@ -1,4 +1,4 @@
-"""Doubts of a kind: a sheet of ink cuttings, settled together but for those taken out."""
+"""The sheet of one kind of doubts: ink cuttings, settled together except those taken out."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ _KEYS = (
 
 
 class KindsSheet(QAbstractScrollArea):
-    """Paints one kind of doubts at a time.
+    """A sheet with one kind of doubts.
 
     Signals
     -------
@@ -72,7 +72,7 @@ class KindsSheet(QAbstractScrollArea):
         self.setAccessibleName("Doubts of a kind, cut out of their pages")
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._theme = theme
         self._cuttings.clear()
         self._lay_out()
@@ -81,7 +81,7 @@ class KindsSheet(QAbstractScrollArea):
 
     @property
     def kinds(self) -> list[Kind]:
-        """The kinds of the doubts that are open now."""
+        """The kinds of open doubts."""
         return self._kinds
 
     @property
@@ -104,7 +104,7 @@ class KindsSheet(QAbstractScrollArea):
         self._show()
 
     def refresh(self) -> None:
-        """Show the doubts as they stand now, staying at the kind that was shown."""
+        """Update the doubts, staying at the kind shown."""
         before = self.kind
         self._kinds = sort_doubts(self._session.tables, self._session.doubts())
         if before is not None:
@@ -122,7 +122,7 @@ class KindsSheet(QAbstractScrollArea):
             self.setAccessibleDescription(f"{kind.says}: {len(kind.places)} doubts")
 
     def take_picture(self, page_id: int, image: QImage) -> None:
-        """Cut out what lies on a page, now that its picture is there."""
+        """Cut out the ink of a page, now that its picture is loaded."""
         kind = self.kind
         if kind is None:
             return
@@ -135,9 +135,9 @@ class KindsSheet(QAbstractScrollArea):
         return self._session.tables[doubt.table].cells[doubt.cell]
 
     def value(self, doubt: DoubtPlace) -> str:
-        """Return the value that a doubt would be settled with.
+        """Return the value that would settle a doubt.
 
-        What was read as another that was put right is put right as that was.
+        What was read as another that was corrected is corrected as that was.
         """
         state = self._state(doubt)
         return self._chosen.get(state.id, state.recalled or state.text)
@@ -158,7 +158,7 @@ class KindsSheet(QAbstractScrollArea):
 
     @property
     def columns(self) -> int:
-        """How many cuttings stand side by side."""
+        """Number of cuttings in a row."""
         return max(1, int((self._view.width() - 4) / self._tile[0]))
 
     def _box(self, place: int) -> QRectF:
@@ -210,7 +210,7 @@ class KindsSheet(QAbstractScrollArea):
             event.ignore()
 
     def leave(self) -> None:
-        """Go back to the rows, to the cutting at hand."""
+        """Return to the rows, at the current cutting."""
         kind = self.kind
         doubt = kind.places[self._at] if kind else None
         self.left.emit((doubt.table, doubt.cell) if doubt else None)
@@ -382,7 +382,7 @@ class KindsSheet(QAbstractScrollArea):
         painter.fillRect(QRectF(0, self._head - em * 0.55, wide, 1), theme.color("hairline"))
 
     def _name_ends(self, number: int) -> float:
-        """Return where a kind's name would end in the row of kinds, were it not moved along."""
+        """Return where a kind's name would end in the row of kinds without scrolling."""
         metrics = QFontMetricsF(self._theme.bold(0.92))
         names = [f"{k.says}  {len(k.places)}" for k in self._kinds[: number + 1]]
         return 6.0 + sum(map(metrics.horizontalAdvance, names)) + self._theme.em * 1.6 * number
@@ -421,7 +421,7 @@ class KindsSheet(QAbstractScrollArea):
         return found
 
     def _cut(self, state: CellState, image: QImage) -> QPixmap:
-        """Cut a cell's writing out of its page, as large as the tile takes it."""
+        """Cut a cell's writing out of its page, sized for its tile."""
         ratio = self._view.devicePixelRatioF()
         x0, y0, x1, y1 = state.cell.box
         chars = state.reading.chars

@@ -1,4 +1,4 @@
-"""The lens: the ink of the cell at hand, enlarged, with each reading right under its own ink."""
+"""The lens: the cell at hand enlarged, each reading directly below its ink."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ _STEPS = (-3, 5)
 
 @dataclass(frozen=True)
 class View:
-    """What of a page the lens shows: px of the lens a px of the page, and the place in its middle.
+    """The lens's view: px of the lens per px of the page, and the centre.
 
     The place is in px of the squared page.
     """
@@ -32,7 +32,7 @@ class View:
 
 
 def find_view(state: CellState, size: tuple[float, float], steps: int = 0) -> View:
-    """Return the view that fills a lens of a size (px across, down) with what a cell holds.
+    """Return the view that fits a cell's contents into a lens of a size (px across, down).
 
     ``steps`` above 0 look from nearer, at the character that is least sure and what stands by it,
     below 0 from further off.
@@ -56,14 +56,14 @@ def find_view(state: CellState, size: tuple[float, float], steps: int = 0) -> Vi
 
 
 def keep_within(at: float, low: float, high: float, shown: float) -> float:
-    """Return a middle near ``at`` from which ``shown`` px show nothing but low to high, if any."""
+    """Return a centre near ``at`` so that ``shown`` px stay within low to high, if they can."""
     if high - low <= shown:
         return (low + high) / 2
     return min(max(at, low + shown / 2), high - shown / 2)
 
 
 class Lens(QWidget):
-    """Shows one cell large, its neighbours dimmed, and a bar for each character's doubt."""
+    """One cell enlarged, its neighbours dimmed, with a bar for each character's doubt."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -75,7 +75,7 @@ class Lens(QWidget):
         self.setMinimumHeight(120)
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._theme = theme
         self.update()
 
@@ -86,14 +86,14 @@ class Lens(QWidget):
             self.setAccessibleDescription(f"Reading: {state.text or 'blank'}")
         self.update()
 
-    def step_nearer(self, steps: int) -> None:
-        """Look at the cell from nearer (above 0) or further off; the next cells too."""
+    def zoom_step(self, steps: int) -> None:
+        """Zoom the lens in (above 0) or out; later cells too."""
         self._steps = min(_STEPS[1], max(_STEPS[0], self._steps + steps))
         self.update()
 
     @property
     def steps(self) -> int:
-        """How many steps nearer than usual the lens looks."""
+        """Zoom steps of the lens above its usual size."""
         return self._steps
 
     def _lines(self, state: CellState) -> list[list[CharReading]]:

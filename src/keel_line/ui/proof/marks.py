@@ -1,4 +1,4 @@
-"""The marks of doubt and of settling, told by shape as well as by colour."""
+"""The marks of doubts and settled cells, distinct by shape as well as colour."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from keel_line.ui.theme import Theme
 
 
 def notch_size(confidence: float) -> float:
-    """Return the side of a doubt's corner notch in px: the greater the doubt, the larger."""
+    """Return the size (px) of a doubt's corner notch: larger for a greater doubt."""
     return 8.0 + 8.0 * (1.0 - max(0.0, min(1.0, confidence)))
 
 
@@ -19,7 +19,7 @@ _LEFT_PX, _PEN_LEFT_PX, _RIGHT_PX = 9.0, 6.0, 8.0
 
 
 def text_box(box: QRectF, state: CellState) -> QRectF:
-    """Return where in its box a cell's text stands: beside its pen, if it was put right by hand."""
+    """Return the text's place in a cell's box: beside the pen if it was typed."""
     by_hand = state.settled is not None and state.settled.by_hand
     left = _PEN_LEFT_PX + _PEN_PX + 4 if by_hand else _LEFT_PX
     return box.adjusted(left, 2, -_RIGHT_PX, -2)
@@ -53,7 +53,7 @@ def paint_marks(painter: QPainter, theme: Theme, state: CellState, box: QRectF) 
 
 
 def paint_pen(painter: QPainter, theme: Theme, at: QPointF) -> None:
-    """Paint a small pen laid aslant, its nib at the lower left."""
+    """Paint a small slanting pen, its nib at the lower left."""
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(theme.color("teal"), 1.3))
     x, y = at.x(), at.y()

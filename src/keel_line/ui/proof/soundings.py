@@ -1,4 +1,4 @@
-"""Soundings: the whole table to scale in a narrow strip, its doubts as ticks."""
+"""Soundings: the whole table to scale in a narrow strip, with a tick for each doubt."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from keel_line.ui.theme import Theme
 
 
 class Soundings(QWidget):
-    """A tick for each doubt, its length by its size; a press goes to the nearest."""
+    """A strip of ticks, longer for greater doubts; clicking goes to the nearest."""
 
     chosen = pyqtSignal(int)
 
@@ -29,7 +29,7 @@ class Soundings(QWidget):
         self.setAccessibleName("Where the doubts lie in the table")
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._theme = theme
         self.update()
 
@@ -47,7 +47,7 @@ class Soundings(QWidget):
         self.update()
 
     def _sort(self, changed: Collection[int] | None) -> None:
-        """Keep the ticks of doubts and of settled cells up to date; None makes all anew."""
+        """Update the ticks of doubts and settled cells; None rebuilds all."""
         if changed is None:
             self._doubts.clear()
             self._settled.clear()

@@ -149,7 +149,7 @@ class ProofStation(QWidget):
         session.picture_changed.connect(self._take_picture)
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._theme = theme
         for widget in (self.lens, self.panel, self.interline, self.soundings):
             widget.set_theme(theme)
@@ -200,14 +200,14 @@ class ProofStation(QWidget):
 
     @property
     def typed(self) -> str:
-        """What is being typed and is not kept yet; nothing where that is the cell's value."""
+        """Text being typed and not yet kept; None if it equals the cell's value."""
         return "" if self._typing_in is None else self.editor.changed_text()
 
     # --- beside the rows ------------------------------------------------------------------------
 
     @property
     def at_kinds(self) -> bool:
-        """Whether the sheet of doubts of a kind is shown."""
+        """Whether a sheet of one kind of doubts is shown."""
         return self._stack.currentWidget() is self._sheet
 
     @property
@@ -222,13 +222,13 @@ class ProofStation(QWidget):
 
     @property
     def _aside(self) -> KindsSheet | AgainstPage | HistorySheet | None:
-        """What is shown in place of the rows, if anything."""
+        """The view shown in place of the rows, if any."""
         if self.at_kinds:
             return self.kinds
         return self.against if self.at_page else self.history if self.at_history else None
 
     def open_kinds(self) -> None:
-        """Show the doubts of the kind at hand on one sheet."""
+        """Show all doubts of the current kind on one sheet."""
         if not self._session.doubts():
             self.said.emit("No doubt is open.")
             return
@@ -237,7 +237,7 @@ class ProofStation(QWidget):
         self._take_focus(self.kinds)
 
     def open_page(self) -> None:
-        """Show the table against its page."""
+        """Show the readings over the page."""
         self._stack.setCurrentWidget(self.against)
         self.against.begin()
         self._take_focus(self.against.page)
@@ -249,7 +249,7 @@ class ProofStation(QWidget):
         self._take_focus(self.history.search)
 
     def show_rows(self) -> None:
-        """Go back to the rows."""
+        """Return to the rows."""
         self._stack.setCurrentWidget(self._rows)
         self.refresh()
         self._take_focus(self.interline)
@@ -265,7 +265,7 @@ class ProofStation(QWidget):
         widget.setFocus()
 
     def _view_sum(self, table: TableState, drawn: DrawnSum) -> DoubtView:
-        """Return what is said while a sum is in hand."""
+        """Return the panel's contents while a sum is edited."""
         place = f"{column_name(table, drawn.total[1])} · row {drawn.total[0] + 1}"
         said = say_sum(make_sheet(table), drawn)
         return DoubtView(
@@ -286,7 +286,7 @@ class ProofStation(QWidget):
         open_doubts = session.doubts()
         total = session.doubts_in_all()
         if self._is_drawn:
-            heading = f"Drawn {self._drawn.index(state.id) + 1} of {len(self._drawn)}"
+            heading = f"Spot check {self._drawn.index(state.id) + 1} of {len(self._drawn)}"
         elif state.in_doubt:
             number = total - len(open_doubts) + session.doubts_before() + 1
             heading = f"Doubt {number} of {total}"
@@ -341,7 +341,7 @@ class ProofStation(QWidget):
         return f"about {whole} minute{'s' if whole != 1 else ''} to go"
 
     def _readings(self, table: TableState, state: CellState) -> list[tuple[str, str]]:
-        """Return the readings offered, and what is to be said of each: as read, wanted, others."""
+        """Return the readings on offer with notes: as read, expected by checks, others."""
         wanted = values_wanted(table, state)[:_MOST_WANTED]
         learnt = [t for t in self._session.experience.offer(state) if t not in wanted]
         others = [r.text for r in state.reading.runners_up if r.text != state.reading.text]
@@ -365,7 +365,7 @@ class ProofStation(QWidget):
             event.ignore()
 
     def _go_by(self, event: QKeyEvent) -> bool:
-        """Go about by a key; return whether it was one that does."""
+        """Handle a key that moves; return whether it was one."""
         key, modifiers = event.key(), event.modifiers()
         ctrl = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
         shift = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
@@ -385,7 +385,7 @@ class ProofStation(QWidget):
         return True
 
     def _settle_by(self, event: QKeyEvent) -> bool:
-        """Settle or begin to type by a key; return whether it was one that does."""
+        """Handle a key that settles or types; return whether it was one."""
         key, modifiers = event.key(), event.modifiers()
         ctrl = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
         alt = bool(modifiers & Qt.KeyboardModifier.AltModifier)
@@ -394,7 +394,7 @@ class ProofStation(QWidget):
         elif key in _SHEETS:
             _SHEETS[Qt.Key(key)](self)
         elif alt and key == Qt.Key.Key_0:
-            self._vouch()
+            self._settle_as_printed()
         elif alt and Qt.Key.Key_1 <= key <= Qt.Key.Key_5:
             self.take_reading(key - Qt.Key.Key_1)
         elif key == Qt.Key.Key_F2:
@@ -416,7 +416,7 @@ class ProofStation(QWidget):
 
     @contextmanager
     def _before_going_on(self) -> Iterator[None]:
-        """Settle without showing it: what follows goes on to another cell and shows both."""
+        """Prevent a repaint between settling a cell and moving on."""
         self._going_on = True
         try:
             yield
@@ -424,7 +424,7 @@ class ProofStation(QWidget):
             self._going_on = False
 
     def change_order(self) -> None:
-        """Go through the doubts in another order: columns, rows, the greatest doubt first."""
+        """Change the order of doubts: columns, rows, greatest doubt first."""
         orders = list(_ORDERS)
         now = orders[(orders.index(self._session.order) + 1) % len(orders)]
         self._session.set_order(now)
@@ -433,7 +433,7 @@ class ProofStation(QWidget):
     # --- sums -----------------------------------------------------------------------------------
 
     def begin_sum(self) -> None:
-        """Show the sum that ends in the cell at hand, or begin one, to be kept or mended."""
+        """Begin to edit the sum whose total is the cell at hand, or a new one."""
         table = self._session.table
         if table is None:
             return
@@ -446,7 +446,7 @@ class ProofStation(QWidget):
         self.refresh()
 
     def _draw_sum_by(self, event: QKeyEvent) -> bool:
-        """Mend the sum in hand by a key; return whether it was one that does."""
+        """Handle a key that edits a sum; return whether it was one."""
         key, table, drawn = event.key(), self._session.table, self.interline.sum_in_hand
         if table is None or drawn is None:
             return False
@@ -460,7 +460,7 @@ class ProofStation(QWidget):
             self._take_into_sum(drawn)
             return True
         if key in _ENTER and drawn.addends:
-            self._session.set_sums(table.sums.draw(drawn), "sum drawn by hand")
+            self._session.set_sums(table.sums.draw(drawn), "sum set by hand")
             said = "Sum saved."
         elif key in {Qt.Key.Key_Delete, Qt.Key.Key_Backspace}:
             self._session.set_sums(table.sums.drop(drawn.total), "no total")
@@ -477,7 +477,7 @@ class ProofStation(QWidget):
         return True
 
     def _take_into_sum(self, drawn: DrawnSum) -> None:
-        """Take the cell at hand into the sum, or out of it."""
+        """Add the cell at hand to the sum, or remove it."""
         cell = self._session.cell.cell
         place = (cell.row, cell.col)
         if place == drawn.total:
@@ -490,11 +490,11 @@ class ProofStation(QWidget):
 
     @property
     def _is_drawn(self) -> bool:
-        """Whether the cell at hand is one of those drawn at random."""
+        """Whether the cell at hand belongs to the random sample."""
         return self._session.table is not None and self._session.cell.id in self._drawn
 
     def draw_sample(self) -> None:
-        """Draw cells that are not in doubt, and go through them; a second time puts them away."""
+        """Start a spot check of cells not in doubt; if one runs, end it."""
         session = self._session
         if self._drawn:
             self._finish_sample()
@@ -506,12 +506,11 @@ class ProofStation(QWidget):
         self._drawn = [session.tables[t].cells[c].id for t, c in places]
         session.go_to(*places[0])
         self.said.emit(
-            f"{len(places)} cells drawn at random: Enter says that one is right, typing puts it"
-            " right. F7 ends it."
+            f"Spot check of {len(places)} cells: Enter confirms, typing corrects, F7 ends."
         )
 
     def _next_drawn(self) -> None:
-        """Go to the next cell of the sample; after the last say what it came to."""
+        """Go to the next cell of the sample; after the last, report the result."""
         session = self._session
         open_ones = {
             state.id: (t, c)
@@ -533,15 +532,15 @@ class ProofStation(QWidget):
         self.said.emit(verdict.say() if verdict else "None of the random cells was checked.")
         self.refresh()
 
-    def _vouch(self) -> None:
-        """Settle the cell as it stands: the paper says so, whatever its check expects."""
+    def _settle_as_printed(self) -> None:
+        """Settle the cell at hand as printed, although a check expects another value."""
         with self._before_going_on():
-            self._session.vouch()
+            self._session.settle_as_printed()
         self._settled_at.append(time.monotonic())
         self._next()
 
     def take_reading(self, number: int) -> None:
-        """Settle the cell with one of the readings offered, counted from 0."""
+        """Settle the cell with one of the readings on offer, counted from 0."""
         table = self._session.table
         if table is None:
             return
@@ -550,7 +549,7 @@ class ProofStation(QWidget):
             self._drop()  # on purpose, whatever was typed
             text, note = readings[number]
             why = "accepted as read" if number == 0 else f"reading {number + 1} taken"
-            self._settle(text, f"{why}, as its check wants" if note == "fits the check" else why)
+            self._settle(text, f"{why}, as its check expects" if note == "fits the check" else why)
 
     def _settle(self, text: str, why: str) -> None:
         if self._is_drawn:
@@ -583,12 +582,12 @@ class ProofStation(QWidget):
         self._place_editor()
 
     def _expect(self, typed: str) -> str:
-        """Return how what is typed may go on."""
+        """Return the completion of the typed text."""
         table = self._session.table
         return "" if table is None else complete(table, self._session.cell, typed)
 
     def _check_typed(self, typed: str) -> None:
-        """Say it where what is typed is not written as its column is."""
+        """Warn if the typed text is unlike its column."""
         table = self._session.table
         unlike = "" if table is None else say_unlike(table, self._session.cell, typed.strip())
         if unlike != self._unlike:
@@ -614,7 +613,7 @@ class ProofStation(QWidget):
         self._settle(text, "typed")
 
     def _drop(self, typed: str = "") -> None:
-        """Close the field; what was ``typed`` and is lost by that is told."""
+        """Close the field; report ``typed`` text that is lost by that."""
         if self._typing_in is not None:
             self._check_typed("")
             self._typing_in = None

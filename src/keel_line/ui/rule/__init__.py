@@ -1,1 +1,1 @@
-"""The Rule station: the lines over the page, mended in its gutters, and the sheet they make."""
+"""The Rule station: grids over the page, edited in its gutters, beside the resulting sheet."""

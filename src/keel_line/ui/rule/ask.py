@@ -1,4 +1,4 @@
-"""One line in which the station asks for a name, an area or pages, in the title's place."""
+"""A field in place of the title that asks for a name, an area or pages."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from typing_extensions import override
 
 
 class AskField(QLineEdit):
-    """A line edit that Escape leaves.
+    """A text field that Escape cancels.
 
     Signals
     -------
@@ -28,7 +28,7 @@ class AskField(QLineEdit):
 
 
 class Ask(QWidget):
-    """A field with what it asks above it.
+    """A field with its question above.
 
     Signals
     -------
@@ -59,7 +59,7 @@ class Ask(QWidget):
         self.hide()
 
     def ask(self, what: str, words: str, value: str) -> None:
-        """Ask for something; ``value`` stands there, picked, to be kept or typed over."""
+        """Ask a question; ``value`` is preselected."""
         self._what = what
         self._label.setText(words)
         self.field.setAccessibleName(words)

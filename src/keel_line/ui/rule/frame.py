@@ -1,4 +1,4 @@
-"""A frame in hand on the page: where a table is to be drawn, or where one is to lie."""
+"""A frame on the page, where a table is drawn or moved."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ class Frame:
 def step_frame(
     frame: Frame, key: int, held: Qt.KeyboardModifier, page: tuple[int, int]
 ) -> Frame | None:
-    """Return the frame after an arrow key, None where the key is none.
+    """Return the frame after an arrow key; None for other keys.
 
     Arrows move it, with Shift its far corner; Alt makes the steps small. ``page`` is the page's
     (width, height).
@@ -47,7 +47,7 @@ def step_frame(
 
 
 def find_free(taken: Sequence[Box], page: tuple[int, int]) -> Box:
-    """Return the widest band across a page (width, height) that no box lies in, with a margin."""
+    """Return the widest free band across a page (width, height), with a margin."""
     wide, high = page
     edges = [(0.0, 0.0), *sorted((b[1], b[3]) for b in taken), (float(high), float(high))]
     low, bands = 0.0, []
@@ -60,7 +60,7 @@ def find_free(taken: Sequence[Box], page: tuple[int, int]) -> Box:
 
 
 def shift_box(box: Box, dx: float, dy: float, page: tuple[int, int]) -> Box:
-    """Shift a box, but not off a page of a size (width, height)."""
+    """Shift a box within a page of a size (width, height)."""
     dx = min(max(dx, -box[0]), max(0.0, page[0] - box[2]))
     dy = min(max(dy, -box[1]), max(0.0, page[1] - box[3]))
     return (box[0] + dx, box[1] + dy, box[2] + dx, box[3] + dy)

@@ -1,4 +1,4 @@
-"""The page with its grid and the gutters: a peg for each boundary, along the top and the left."""
+"""The page with its grid, and gutters with a peg for each line."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ _FAINT = "#7C868D"
 
 
 class LinesView(PageView):
-    """A page view whose boundaries can be grasped in the gutters.
+    """A page view whose grid lines can be dragged in the gutters.
 
     Signals
     -------
@@ -61,7 +61,7 @@ class LinesView(PageView):
         # Fields picked to be joined or parted: first row and column, then last of each.
         self.picked: tuple[int, int, int, int] | None = None
         self.frame_in_hand: Frame | None = None
-        self._passed_over: tuple[Box, ...] = ()
+        self._rejected_areas: tuple[Box, ...] = ()
         self._grasped: tuple[Direction, int] | None = None
         self._off = False
         # Where a frame is being dragged from, in px of the page.
@@ -78,20 +78,20 @@ class LinesView(PageView):
         return None
 
     def lines(self) -> tuple[float, ...]:
-        """Return the boundaries of the gutter at hand, none where no peg is in hand."""
+        """Return the lines of the current gutter; none if no peg is chosen."""
         grid = self.grid
         if grid is None or self.gutter is None:
             return ()
         return grid.lines(self.gutter)
 
     def choose_peg(self, gutter: Direction | None, peg: int = 0) -> None:
-        """Take a peg in hand; None lets go."""
+        """Choose a peg; None chooses none."""
         self.gutter, self.picked = gutter, None
         self.peg = max(0, min(peg, len(self.lines()) - 1))
         self.update()
 
     def pick(self, row: int, col: int, to_row: int, to_col: int) -> None:
-        """Pick the fields between two corners."""
+        """Select the cells between two corners."""
         grid = self.grid
         if grid is None:
             return
@@ -106,7 +106,7 @@ class LinesView(PageView):
         self.update()
 
     def take_frame(self, frame: Frame | None) -> None:
-        """Take a frame in hand; None lets it go."""
+        """Show a frame to be moved; None removes it."""
         self.frame_in_hand = frame
         if frame is not None:
             self.gutter = self.picked = None
@@ -119,10 +119,10 @@ class LinesView(PageView):
         )
         self.update()
 
-    def show_passed_over(self, boxes: tuple[Box, ...]) -> None:
-        """Show faintly what was taken for no table."""
-        if boxes != self._passed_over:
-            self._passed_over = boxes
+    def show_rejected_areas(self, boxes: tuple[Box, ...]) -> None:
+        """Outline areas that were judged no table, faintly."""
+        if boxes != self._rejected_areas:
+            self._rejected_areas = boxes
             self.update()
 
     def page_size(self) -> tuple[int, int]:
@@ -149,7 +149,7 @@ class LinesView(PageView):
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._paint_passed_over(painter)
+        self._paint_rejected_areas(painter)
         if grid is not None and self.frame_in_hand is None:
             self._paint_pegs(painter, grid)
         if self.frame_in_hand is not None:
@@ -160,12 +160,12 @@ class LinesView(PageView):
         x0, y0, x1, y1 = (v * scale for v in box)
         return QRectF(QPointF(x0, y0), QPointF(x1, y1)).translated(self._origin())
 
-    def _paint_passed_over(self, painter: QPainter) -> None:
+    def _paint_rejected_areas(self, painter: QPainter) -> None:
         pen = QPen(QColor(_FAINT), 1.0)
         pen.setDashPattern([1.0, 4.0])
         painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        for box in self._passed_over:
+        for box in self._rejected_areas:
             painter.drawRect(self._on_view(box))
 
     def _paint_frame(self, painter: QPainter, box: Box) -> None:
@@ -273,7 +273,7 @@ class LinesView(PageView):
         return None
 
     def _find_gutter(self, at: QPointF) -> tuple[Direction, float] | None:
-        """Return which gutter a point lies in, and the place along it in px of the page."""
+        """Return the gutter at a point, and the place along it in px of the page."""
         grid = self.grid
         if grid is None:
             return None
@@ -339,7 +339,7 @@ class LinesView(PageView):
         return (min(max(inside.x(), 0.0), wide), min(max(inside.y(), 0.0), high))
 
     def _drag_frame(self, start: tuple[float, float], to: tuple[float, float]) -> None:
-        """Draw the frame between two places, or carry one that is to be moved along."""
+        """Drag out a frame between two places, or move the current one."""
         frame = self.frame_in_hand
         if frame is None:
             return

@@ -1,4 +1,4 @@
-"""A page's tables while they are being mended, before the page is read again; no widgets."""
+"""A page's tables while they are edited, before the page is read again; no widgets."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ _BESIDE = 0.03  # of the page's larger side
 
 
 class Mending:
-    """The tables of a page as the clerk mends them.
+    """A page's tables during editing.
 
     ``find_own`` returns the page's tables as the docket has them; they are taken when the first of
     them is mended.
@@ -33,16 +33,16 @@ class Mending:
 
     @property
     def begun(self) -> bool:
-        """Whether anything is being mended."""
+        """Whether editing has begun."""
         return self._tables is not None
 
     @property
     def shown(self) -> list[TableState]:
-        """The page's tables as they stand now."""
+        """The page's current tables."""
         return self._find_own() if self._tables is None else self._tables
 
     def begin(self) -> list[TableState]:
-        """Take the page's tables to be mended; return them, to be changed in place."""
+        """Begin to edit the page's tables; return them, to be changed in place."""
         if self._tables is None:
             self._tables = list(self._find_own())
         return self._tables
@@ -56,7 +56,7 @@ class Mending:
         self._tables, self.at = [], 0
 
     def mend(self, how: Callable[..., Grid], *what: object) -> bool:
-        """Mend the grid at hand; return whether anything came of it."""
+        """Edit the current grid; return whether it changed."""
         tables = self.begin()
         if not tables:
             return False
@@ -69,7 +69,7 @@ class Mending:
         return True
 
     def leave_out(self) -> TableState | None:
-        """Leave the table at hand out; return it."""
+        """Remove the current table; return it."""
         tables = self.begin()
         if not tables:
             return None
@@ -77,14 +77,14 @@ class Mending:
         return tables.pop(self.at)
 
     def take_grid(self, page: PageState, grid: Grid) -> None:
-        """Add a table with a grid that was found, and put it at hand."""
+        """Add a table with a found grid, and make it current."""
         tables = self.begin()
         plain = TableState(self._new_id(), "A new table", page.id, page.number, "", grid, 0, "", ())
         tables.append(preview_table(plain, grid))
         self.at, self.unkept = len(tables) - 1, True
 
     def reorder(self, step: int) -> TableState | None:
-        """Let the table at hand come later, or earlier; return it, or None at either end."""
+        """Move the current table later or earlier in order; return it, or None at either end."""
         to = self.at + step
         if not 0 <= to < len(self.shown):
             return None
@@ -96,13 +96,13 @@ class Mending:
     # --- moving as a whole ----------------------------------------------------------------------
 
     def begin_move(self) -> Box:
-        """Remember how all lies, and return where the table at hand does."""
+        """Save all positions before a move; return the current table's box."""
         tables = self.begin()
         self._before_move = (list(tables), self.at, self.unkept)
         return tables[self.at].grid.box
 
     def copy_beside(self, page: tuple[int, int]) -> Box:
-        """Put a copy of the table at hand below or beside it; return where it lies.
+        """Add a copy of the current table below or beside it; return its box.
 
         ``page`` is the page's (width, height).
         """
@@ -119,13 +119,13 @@ class Mending:
         return place
 
     def move_to(self, box: Box) -> None:
-        """Let the table at hand fill another box."""
+        """Move the current table to another box."""
         tables = self.begin()
         table = tables[self.at]
         tables[self.at] = preview_table(table, fill_box(table.grid, box))
 
     def put_back(self) -> None:
-        """Let all lie as it did before the move."""
+        """Restore all positions from before the move."""
         if self._before_move is None:
             return
         self._tables, self.at, self.unkept = self._before_move

@@ -1,4 +1,4 @@
-"""The sheet as it will be: a table's texts for the view beside the page."""
+"""The sheet preview: a table's texts for the view beside the page."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from keel_line.ui.theme import Theme
 
 
 class SheetModel(QAbstractTableModel):
-    """A table's texts as the sheet will have them."""
+    """A table's texts as they will be written."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -19,7 +19,7 @@ class SheetModel(QAbstractTableModel):
         self._texts: dict[tuple[int, int], str] = {}
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._theme = theme
 
     def show(self, table: TableState | None) -> None:

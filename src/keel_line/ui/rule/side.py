@@ -1,4 +1,4 @@
-"""Beside the page: a table's title, what it comes to, the sheet it will make, and the keys."""
+"""The panel beside the page: a table's title, its summary, the sheet preview, and the keys."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from textwrap import shorten
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QTableView, QVBoxLayout, QWidget
 
+from keel_line._shared.texts import count_of
 from keel_line.desk.desk import MOST_NAME
 from keel_line.model.table import TableState
 from keel_line.ui.rule.ask import Ask
@@ -16,7 +17,7 @@ from keel_line.ui.widgets.elided import ElidedLabel
 
 
 class Side(QWidget):
-    """Shows one table; ``ask`` is the field in which the station asks for something."""
+    """One table's panel; ``ask`` is the field for questions."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -50,12 +51,12 @@ class Side(QWidget):
         column.addWidget(self.keys)
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._theme = theme
         self.model.set_theme(theme)
 
     def begin_ask(self, what: str, words: str, value: str) -> None:
-        """Ask for something in the title's place."""
+        """Ask a question in the title's place."""
         self.title.hide()
         self.ask.ask(what, words, value)
 
@@ -98,7 +99,7 @@ class Side(QWidget):
             self.sheet.setColumnWidth(col, width + air)
 
     def tell_doubt(self, words: str) -> None:
-        """Say which line is doubted, if one is."""
+        """Describe the line in doubt, if there is one."""
         self.doubt.setText(words)
         self.doubt.setVisible(bool(words))
 
@@ -109,7 +110,7 @@ _NO_TABLE = "No ruled cells and no aligned columns were found here."
 
 
 def describe_table(table: TableState, count: int, repeated: str = "") -> str:
-    """Say how large a table is and what belongs to it.
+    """Describe a table's size, caption and notes.
 
     ``count`` tables are on its page; ``repeated`` names the earlier table whose heading it repeats.
     """
@@ -117,11 +118,11 @@ def describe_table(table: TableState, count: int, repeated: str = "") -> str:
         table.header_rows, f"{table.header_rows} heading rows"
     )
     spans = sum(s.cell.row_span > 1 or s.cell.col_span > 1 for s in table.cells)
-    spanning = f", {spans} spanning" if spans else ""
+    spanning = f", {count_of(spans, 'merged cell')}" if spans else ""
     more = f"  ·  {count} tables on this page; click one to see it" if count > 1 else ""
     size = f"{table.grid.rows} rows, {table.grid.cols} columns, {heading}{spanning}"
     if table.grid.on_side:
-        size = "Lies on its side; not read"
+        size = "Sideways; not read"
     named = shorten(repeated, _MOST_NAMED, placeholder=" …")
     again = f"\nIts heading repeats that of {named}." if repeated else ""
     notes = shorten(table.notes, _MOST_NOTES, placeholder=" …")

@@ -1,4 +1,4 @@
-"""Rule: the grid over the page, mended in its gutters, and the sheet as it will be beside it."""
+"""The Rule station: the page with its grids, and the resulting sheet beside it."""
 
 from __future__ import annotations
 
@@ -88,7 +88,7 @@ _FRAME_KEYS = (
 
 
 class RuleStation(QWidget):
-    """Page with its grids at the left, the sheet-to-be at the right.
+    """The page with its grids at the left, the sheet preview at the right.
 
     Signals
     -------
@@ -153,14 +153,14 @@ class RuleStation(QWidget):
         session.jobs.rows_parted.connect(self._take_parted)
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._theme = theme
         self.view.set_theme(theme)
         self.side.set_theme(theme)
         self.refresh()
 
     def show_page(self, page_id: int, waiting: str = "") -> None:
-        """Show a page; ``waiting`` says why there is nothing to see yet."""
+        """Show a page; ``waiting`` says why it has no picture yet."""
         if page_id != self._page_id:
             self._drop_frame()
             self.settle()
@@ -193,8 +193,8 @@ class RuleStation(QWidget):
         self.view.show_page(image, shown, mending.at, self._waiting)
         page = self._page()
         drawn = [t.grid.box for t in shown] if mending.begun else []
-        passed = () if page is None else page.passed_over
-        self.view.show_passed_over(
+        passed = () if page is None else page.rejected_areas
+        self.view.show_rejected_areas(
             tuple(b for b in passed if not any(overlap(b, d) for d in drawn))
         )
         table = shown[mending.at] if shown else None
@@ -203,7 +203,7 @@ class RuleStation(QWidget):
         self._show_keys()
 
     def _repeated(self, table: TableState | None) -> str:
-        """Return name and page of the table whose heading this one repeats, or nothing."""
+        """Return the name and page of the table whose heading this one repeats, if any."""
         tables = self._session.tables
         index = next((i for i, t in enumerate(tables) if table and t.id == table.id), None)
         earlier = None if index is None else find_repeated(tables, index)
@@ -224,7 +224,7 @@ class RuleStation(QWidget):
         return show_key_words(_PEG_KEYS if self.view.gutter is not None else _KEYS)
 
     def _doubt_words(self, table: TableState) -> str:
-        """Say which line is doubted and why, or how many are."""
+        """Describe the line in doubt and the reason, or say how many lines are in doubt."""
         doubts = () if self._mending.begun else table.line_doubts
         if not doubts:
             return ""
@@ -249,22 +249,22 @@ class RuleStation(QWidget):
 
     @property
     def mending(self) -> bool:
-        """Whether lines were mended that wait to be read again."""
+        """Whether edits wait to be kept."""
         return self._mending.begun
 
     def _mend(self, how: Callable[..., Grid], *what: object) -> None:
-        """Mend the grid at hand and show at once what comes of it."""
+        """Edit the current grid and show the result at once."""
         if self._mending.mend(how, *what):
             self._pause.start()
         self.refresh()
 
     def settle(self) -> None:
-        """Keep what was mended, and have the page read again."""
+        """Keep the edits, and read the page again."""
         self._pause.stop()
         if not self._mending.begun or not self._mending.unkept:
             return
         self._mending.unkept = False
-        self._draw([t.grid for t in self._mending.shown], "lines mended by hand")
+        self._draw([t.grid for t in self._mending.shown], "lines edited by hand")
 
     def _draw(self, grids: list[Grid] | None, why: str) -> None:
         page = self._page()
@@ -276,7 +276,7 @@ class RuleStation(QWidget):
         return self._session.desk.page(self._page_id)
 
     def _take_tables(self) -> None:
-        """Show the docket's tables again once the page was read with the mended lines."""
+        """Show the docket's tables once the page has been read with the edits."""
         page = self._page()
         if page is None or (page.progress != "waiting" and not self._mending.unkept):
             self._mending.forget()
@@ -287,7 +287,7 @@ class RuleStation(QWidget):
             event.accept()
 
     def _take(self, event: QKeyEvent) -> bool:
-        """Do what a key asks for; return whether it was one of this station's."""
+        """Handle a key; return whether it was one of this station's."""
         key, view = event.key(), self.view
         held = event.modifiers()
         if view.frame_in_hand is not None:
@@ -314,7 +314,7 @@ class RuleStation(QWidget):
             Qt.Key.Key_C: self._copy,
             Qt.Key.Key_A: self._ask_area,
             Qt.Key.Key_P: self._ask_pages,
-            Qt.Key.Key_U: self._lift,
+            Qt.Key.Key_U: self._extract,
             Qt.Key.Key_L: self._part_rows,
             Qt.Key.Key_O: partial(self._reorder, -1 if held & _SHIFT else 1),
         }
@@ -339,7 +339,7 @@ class RuleStation(QWidget):
         return True
 
     def _go_on_in_turn(self) -> None:
-        """Go from the columns' pegs to the rows', on to the cells, and round."""
+        """Cycle from the columns' pegs to the rows' pegs and to the cells."""
         view = self.view
         if view.gutter == "down":
             view.choose_peg("across", view.peg)
@@ -350,7 +350,7 @@ class RuleStation(QWidget):
         self._show_keys()
 
     def _pick_on(self, down: int, right: int, extend: bool) -> None:  # noqa: FBT001 - a key's modifier
-        """Move the picked field by an arrow, or with Shift the far corner alone."""
+        """Move the selection by an arrow, or with Shift its far corner alone."""
         picked = self.view.picked
         if picked is None:
             return
@@ -373,7 +373,7 @@ class RuleStation(QWidget):
             self.view.pick(*picked)
 
     def _arrow(self, step: int, held: Qt.KeyboardModifier) -> None:
-        """Go to the next peg; with Shift move the one at hand, with Control far."""
+        """Go to the next peg; with Shift move the current one, with Ctrl by larger steps."""
         view = self.view
         if view.gutter is None or not held & _SHIFT:
             view.choose_peg(view.gutter, view.peg + step)
@@ -382,7 +382,7 @@ class RuleStation(QWidget):
         self._mend(move_line, view.gutter, view.peg, view.lines()[view.peg] + far * step)
 
     def _add_beside(self) -> None:
-        """Add a boundary half-way to the next one."""
+        """Add a line half-way to the next one."""
         view, lines = self.view, self.view.lines()
         if view.gutter is None or len(lines) < 2:
             return
@@ -397,7 +397,7 @@ class RuleStation(QWidget):
             view.choose_peg(view.gutter, view.peg)
 
     def _part_rows(self) -> None:
-        """Part the row below the peg at hand, or all rows, so that each line is a row."""
+        """Split the row below the current peg, or all rows, at their printed lines."""
         page, view = self._page(), self.view
         if page is None or view.grid is None:
             return
@@ -424,12 +424,12 @@ class RuleStation(QWidget):
         self.said.emit(f"{gone.name} is left out. Ctrl+Z undoes it.")
         self.refresh()
 
-    def _lift(self) -> None:
-        """Make the table at hand a page of its own, which is turned upright and read."""
+    def _extract(self) -> None:
+        """Move the current table to a page of its own, upright, and read it."""
         page, table = self._page(), self._settled_table()
         if page is None or table is None:
             return
-        self._session.desk.lift_table(page, table)
+        self._session.desk.extract_table(page, table)
         self.view.choose_peg(None)
         self._looking = None
         self.said.emit(
@@ -438,7 +438,7 @@ class RuleStation(QWidget):
         self.changed.emit()
 
     def _take_whole_page(self) -> None:
-        """Make the whole page one table, with the rows and columns that its writing shows."""
+        """Make one table of the whole page, with rows and columns from its writing."""
         page = self._page()
         if page is None or page.progress != "done":
             return
@@ -462,7 +462,7 @@ class RuleStation(QWidget):
     # --- name and heading rows ----------------------------------------------------------------
 
     def _settled_table(self) -> TableState | None:
-        """Return the table at hand, once what was mended of the page's lines has been read."""
+        """Return the current table, once the page has been read with its edits."""
         own = self._own()
         if self._mending.begun:
             self.said.emit("The page is being read with the new lines. Set the heading after that.")
@@ -471,7 +471,7 @@ class RuleStation(QWidget):
         return own[at][1] if at < len(own) else None
 
     def _set_heading(self, step: int) -> None:
-        """Make one row more, or one fewer, part of the heading."""
+        """Add a heading row, or remove one."""
         table = self._settled_table()
         if table is not None and 0 <= table.header_rows + step <= table.grid.rows:
             self._session.set_heading(table, table.header_rows + step)
@@ -507,7 +507,7 @@ class RuleStation(QWidget):
         self.side.begin_ask("area", words, "" if box is None else describe_area(box, page.dpi))
 
     def _take_area(self, text: str) -> bool:
-        """Lay the frame, or the table in hand, where the clerk typed; draw one where none is."""
+        """Move the frame or the table to the typed area; draw a frame if there is none."""
         page = self._page()
         box = None if page is None else parse_area(text, page.dpi)
         if page is None or box is None:
@@ -559,31 +559,31 @@ class RuleStation(QWidget):
     # --- drawing and moving whole tables --------------------------------------------------------
 
     def _begin_draw(self) -> None:
-        """Take a frame in hand, around the first writing that is in no table."""
+        """Show a frame around the first writing that is in no table."""
         page = self._page()
         if page is None or page.progress != "done":
             return
         wide, high = page.squared_size_px
         taken = [t.grid.box for t in self._mending.shown]
-        free = [b for b in page.passed_over if not any(overlap(b, t) for t in taken)]
+        free = [b for b in page.rejected_areas if not any(overlap(b, t) for t in taken)]
         self._hold(Frame(free[0] if free else find_free(taken, (wide, high)), "draw"))
 
-    def _next_passed_over(self) -> None:
-        """Put the frame around the next writing that was taken for no table."""
+    def _next_rejected_area(self) -> None:
+        """Move the frame to the next rejected area."""
         page, frame = self._page(), self.view.frame_in_hand
-        if page is None or frame is None or not page.passed_over:
+        if page is None or frame is None or not page.rejected_areas:
             return
-        boxes = page.passed_over
+        boxes = page.rejected_areas
         at = boxes.index(frame.box) + 1 if frame.box in boxes else 0
         self._hold(Frame(boxes[at % len(boxes)], "draw"))
 
     def _begin_move(self) -> None:
-        """Take the table in hand as a whole."""
+        """Begin to move the whole table."""
         if self.view.grid is not None:
             self._hold(Frame(self._mending.begin_move(), "move"))
 
     def _copy(self) -> None:
-        """Put a copy of the table in hand beside it, to be moved where it belongs."""
+        """Copy the current table beside itself, to be moved into place."""
         if self.view.grid is not None:
             self._hold(Frame(self._mending.copy_beside(self.view.page_size()), "move"))
 
@@ -593,7 +593,7 @@ class RuleStation(QWidget):
         self.refresh()
 
     def _set_frame(self, box: Box) -> None:
-        """Lay the frame elsewhere; a table that is being moved goes with it."""
+        """Move the frame, with the table that is being moved."""
         frame = self.view.frame_in_hand
         if frame is None:
             return
@@ -616,13 +616,13 @@ class RuleStation(QWidget):
         elif key == Qt.Key.Key_A:
             self._ask_area()
         elif key == Qt.Key.Key_D and frame.use == "draw":
-            self._next_passed_over()
+            self._next_rejected_area()
         else:
             return False
         return True
 
     def _drop_frame(self) -> None:
-        """Let the frame go, and leave all as it was."""
+        """Remove the frame and change nothing."""
         if self.view.frame_in_hand is None:
             return
         self.view.take_frame(None)
@@ -630,7 +630,7 @@ class RuleStation(QWidget):
         self.refresh()
 
     def _take_frame(self) -> None:
-        """Make a table of the frame, or keep the table where it was moved."""
+        """Make a table of the frame, or keep the moved table."""
         frame = self.view.frame_in_hand
         if frame is None:
             return
@@ -643,7 +643,7 @@ class RuleStation(QWidget):
         self.refresh()
 
     def _lay_out(self, box: Box) -> None:
-        """Have the rows and columns of an area found; the table stands there when they are."""
+        """Request the rows and columns of an area; the table appears when they are found."""
         page = self._page()
         if page is not None:
             self._mending.begin()
@@ -665,7 +665,7 @@ class RuleStation(QWidget):
         self.refresh()
 
     def _reorder(self, step: int) -> None:
-        """Let the table in hand come later, or earlier, among the page's tables."""
+        """Move the current table later or earlier among the page's tables."""
         moved = self._mending.reorder(step)
         if moved is None:
             return
@@ -677,7 +677,7 @@ class RuleStation(QWidget):
     # --- lines in doubt -----------------------------------------------------------------------
 
     def _go_on(self) -> None:
-        """Pass the doubtful line at hand and go to the next; without any, on to Proof."""
+        """Approve the current line in doubt and go to the next; after the last, to Proof."""
         if self._mending.begun:
             self.go_on.emit()
             return
@@ -689,7 +689,7 @@ class RuleStation(QWidget):
                 return
             if table is not None and table.line_doubts:
                 self._looking = None
-                self._session.pass_lines(table)
+                self._session.accept_lines(table)
         waiting = [t for t in self._session.tables if t.line_doubts]
         if not waiting:
             self._looking = None
@@ -700,7 +700,7 @@ class RuleStation(QWidget):
         self._look_at((own or waiting)[0], 0)
 
     def _look_at(self, table: TableState, number: int) -> None:
-        """Take the peg of a table's doubtful line in hand, and say why it is doubted."""
+        """Choose the peg of a table's line in doubt, and say why it is in doubt."""
         if table.page_id != self._page_id:
             self.page_wanted.emit(table.page_id)
         index = next(i for i, t in enumerate(self._session.tables) if t.id == table.id)
@@ -718,7 +718,7 @@ class RuleStation(QWidget):
         self.make_menu().exec(at)
 
     def make_menu(self) -> QMenu:
-        """Make the menu of what can be done here, from the same declarations as the help sheet."""
+        """Make this station's menu, from the declarations of the help sheet."""
         menu = QMenu(self)
         for command in COMMANDS:
             if command.where != "rule" or len(command.keys) != 1 or len(command.keys[0]) != 1:

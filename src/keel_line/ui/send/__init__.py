@@ -1,1 +1,1 @@
-"""The Send station: what is still open, what to write, and where to."""
+"""The Send station: open questions, file format, and target."""

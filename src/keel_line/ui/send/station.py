@@ -1,4 +1,4 @@
-"""Send: a preflight list first, each line of which goes to its place; then format and target."""
+"""The Send station: a preflight list whose lines lead to their places; format and target."""
 
 from __future__ import annotations
 
@@ -20,11 +20,11 @@ from PyQt6.QtWidgets import (
 )
 from typing_extensions import override
 
+from keel_line._shared.texts import count_of
 from keel_line.desk.desk import SEND_FORMATS
 from keel_line.desk.sample import judge_drawn
 from keel_line.errors import KeelLineError
 from keel_line.send.numbers import count_open
-from keel_line.ui.overview import count
 from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme
 
@@ -39,7 +39,7 @@ _NOTES = {
 
 @dataclass(frozen=True)
 class PreflightLine:
-    """One thing to know before sending, and the station where it can be dealt with.
+    """One line of the preflight list, and the station where it can be solved.
 
     ``broken`` speaks of amounts that do not come out; it goes to the first of them.
     """
@@ -51,7 +51,7 @@ class PreflightLine:
 
 
 def make_preflight(session: Session) -> list[PreflightLine]:
-    """Return what the clerk should know before the tables leave."""
+    """Return the preflight list for the tables to be sent."""
     pages = session.desk.pages()
     lines = []
     doubts = len(session.doubts())
@@ -89,7 +89,7 @@ def make_preflight(session: Session) -> list[PreflightLine]:
     cells = sum(len(t.cells) for t in session.tables)
     rows = sum(t.grid.rows for t in session.tables)
     size = ", ".join(
-        (count(len(session.tables), "table"), count(rows, "row"), count(cells, "cell"))
+        (count_of(len(session.tables), "table"), count_of(rows, "row"), count_of(cells, "cell"))
     )
     lines.append(PreflightLine(f"To write: {size}", "rule", calls=False))
     wrong = f"Expected wrong cells among those nobody checked: {session.expected_wrong():.1f}"
@@ -101,7 +101,7 @@ def make_preflight(session: Session) -> list[PreflightLine]:
 
 
 class SendStation(QWidget):
-    """Preflight at the left, what and where to at the right."""
+    """The preflight list at the left, format and target at the right."""
 
     go_to = pyqtSignal(str)
     said = pyqtSignal(str, bool)
@@ -188,12 +188,12 @@ class SendStation(QWidget):
         return side
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._theme = theme
         self.refresh()
 
     def suggest(self, folder: Path, name: str) -> None:
-        """Suggest where to write, unless the clerk has said so."""
+        """Suggest a target, unless the clerk has chosen one."""
         if not self._touched:
             self.target.setText(str(folder / f"{name}{self.ending}"))
 
@@ -203,7 +203,7 @@ class SendStation(QWidget):
         return next((e for e, b in self.formats.items() if b.isChecked()), ".xlsx")
 
     def refresh(self) -> None:
-        """Show the preflight as things stand."""
+        """Update the preflight list."""
         if not self.isVisible():
             return
         while (item := self._lines.takeAt(0)) is not None:
@@ -249,7 +249,7 @@ class SendStation(QWidget):
             self._touch()
 
     def write(self) -> None:
-        """Write the tables; the ending is added where it was left out."""
+        """Write the tables; add the file ending if it is missing."""
         text = self.target.text().strip()
         if not text:
             self.said.emit("Type a folder and a file name.", TROUBLE)
@@ -300,7 +300,7 @@ class SendStation(QWidget):
 
 
 def _ask_for(there: list[Path]) -> str:
-    """Return the question whether files are to be written over."""
+    """Return the question whether to overwrite files."""
     more = "" if len(there) == 1 else f" (and {len(there) - 1} more)"
     return f"{there[0].name} already exists{more}. Press Write again to replace it."
 

@@ -1,1 +1,1 @@
-"""The Square station: pages laid straight, looked at with straightedges, mended by key or drag."""
+"""The Square station: squared pages with straightedges, corrected by key or drag."""

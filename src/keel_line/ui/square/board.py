@@ -1,4 +1,4 @@
-"""The board: the page as it will lie, with straightedges over it and the page as it was below."""
+"""The board: the squared page with straightedges over it, and the original below."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ class PageOnBoard:
         Picture of the page as it came, perhaps smaller than it is, and its true (width, height);
         None while it is being loaded.
     squared
-        Picture of the squared page, None where it has to be laid anew.
+        Picture of the squared page, None where it has to be laid again.
     transform, size_px
         The way from the page as it came to the squared page, and the squared (width, height).
     """
@@ -55,7 +55,7 @@ class PageOnBoard:
 
 
 class Board(QWidget):
-    """Shows one page; what the clerk does to it goes out as signals.
+    """One page; the clerk's changes are emitted as signals.
 
     Signals
     -------
@@ -91,31 +91,31 @@ class Board(QWidget):
         self.setMouseTracking(True)
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._theme = theme
         self.update()
 
     # --- content ------------------------------------------------------------------------------
 
     def show_page(self, page: PageOnBoard | None, message: str = "") -> None:
-        """Show a page; ``message`` stands where there is none."""
+        """Show a page; ``message`` is shown if there is none."""
         self._page, self._message = page, message
         self._laid = self._was = None
         self.update()
 
     @property
     def wipe(self) -> float:
-        """How much of the page is shown as it was: 0 nothing, 1 all of it."""
+        """Share of the page shown as it was: 0 nothing, 1 all of it."""
         return self._wipe
 
     def set_wipe(self, share: float) -> None:
-        """Uncover the page as it was, from the right."""
+        """Uncover the original page, from the right."""
         self._wipe = min(1.0, max(0.0, share))
         self.update()
 
     @property
     def setting_corners(self) -> bool:
-        """Whether the sheet's corners are being set."""
+        """Whether the clerk is setting the sheet's corners."""
         return self._corners is not None
 
     def begin_corners(self, corners: Corners) -> None:
@@ -135,14 +135,14 @@ class Board(QWidget):
         self.update()
 
     def end_corners(self) -> None:
-        """Put the handles away."""
+        """Hide the corners' handles."""
         self._corners = None
         self.update()
 
     # --- places -------------------------------------------------------------------------------
 
     def _frame(self, size: tuple[int, int]) -> tuple[QRectF, float]:
-        """Return where a picture of a size stands on the board, and its scale."""
+        """Return the place of a picture of a size on the board, and its scale."""
         room_x, room_y = self.width() - 2 * _MARGIN, self.height() - 2 * _MARGIN
         scale = max(0.01, min(room_x / max(1, size[0]), room_y / max(1, size[1])))
         wide, high = size[0] * scale, size[1] * scale
@@ -192,7 +192,7 @@ class Board(QWidget):
         self._paint_edges(painter, frame)
 
     def _laid_picture(self, page: PageOnBoard, frame: QRectF) -> QPixmap:
-        """Return the squared page at the size it is shown; laid from the original where need be."""
+        """Return the squared page at its size on the board, made from the original if needed."""
         if self._laid is None:
             if page.squared is not None:
                 self._laid = _shrink(page.squared, frame)
@@ -219,7 +219,7 @@ class Board(QWidget):
         return out
 
     def _paint_wipe(self, painter: QPainter, page: PageOnBoard) -> None:
-        """Paint the page as it came over the right part of the board."""
+        """Paint the original page over the right part of the board."""
         if page.original is None:
             return
         frame, _ = self._frame(page.original_px)
@@ -239,7 +239,7 @@ class Board(QWidget):
         painter.setFont(self._theme.font(0.9))
         painter.setPen(self._theme.color("quiet"))
         if self._wipe < 1:
-            painter.drawText(QPointF(at + 10, 16), "as it was")
+            painter.drawText(QPointF(at + 10, 16), "original")
 
     def _paint_edges(self, painter: QPainter, frame: QRectF) -> None:
         teal = QColor(self._theme.color("teal"))
@@ -255,7 +255,7 @@ class Board(QWidget):
                 self._paint_peg(painter, QPointF(x, frame.top() - 12), level=False)
 
     def _paint_peg(self, painter: QPainter, at: QPointF, *, level: bool) -> None:
-        """Paint the end by which a straightedge is held: a small wedge that points along it."""
+        """Paint a straightedge's handle: a small wedge that points along it."""
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(self._theme.color("teal"))
         along = QPointF(8, 0) if level else QPointF(0, 8)
@@ -296,7 +296,7 @@ class Board(QWidget):
         return super().focusNextPrevChild(next)
 
     def _corner_key(self, event: QKeyEvent) -> bool:
-        """Move or set the corners by a key; return whether it was one that does."""
+        """Handle a key that moves or sets the corners; return whether it was one."""
         assert self._corners is not None and self._page is not None  # noqa: S101, PT018 - shown
         key = event.key()
         far = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
@@ -336,14 +336,14 @@ class Board(QWidget):
             return
         self.setFocus()
         at = event.position()
-        self._grasped = self._what_lies_at(at)
+        self._grasped = self._find_handle_at(at)
         self._grasped_at = at
         if self._grasped is not None and self._grasped[0] == "corner":
             self._at_corner = self._grasped[1]
             self.update()
 
-    def _what_lies_at(self, at: QPointF) -> tuple[str, int] | None:
-        """Return what the mouse would grasp: a corner, the wipe, a straightedge, or the page."""
+    def _find_handle_at(self, at: QPointF) -> tuple[str, int] | None:
+        """Return the handle at a point: a corner, the wipe, a straightedge, or the page."""
         assert self._page is not None  # noqa: S101 - asked for with a page only
         if self._corners is not None:
             near = [
@@ -371,7 +371,7 @@ class Board(QWidget):
             return
         at = event.position()
         if self._grasped is None:
-            self._show_cursor(self._what_lies_at(at))
+            self._show_cursor(self._find_handle_at(at))
             return
         what, number = self._grasped
         if what == "wipe":
@@ -390,11 +390,11 @@ class Board(QWidget):
             frame, scale = self._frame(self._page.original_px)
             self._move_corner(number, (at - frame.topLeft()) / scale)
         elif what == "page":
-            self._lean = self._turned_by(at)
+            self._lean = self._measure_drag_deg(at)
             self.update()
 
-    def _turned_by(self, at: QPointF) -> float:
-        """Return by how many degrees a drag has turned the page about its middle."""
+    def _measure_drag_deg(self, at: QPointF) -> float:
+        """Return the angle (degrees) by which a drag turned the page about its centre."""
         assert self._page is not None  # noqa: S101 - asked for with a page only
         middle = self._frame(self._page.size_px)[0].center()
         before, now = self._grasped_at - middle, at - middle

@@ -1,4 +1,4 @@
-"""The Square station: how each page lies, and the few things that put it right."""
+"""The Square station: shows how each page lies, with the few corrections it may need."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ _OUTLOOKS = {"good": "Will read well", "fair": "Will read fairly", "poor": "May 
 
 
 class SquareStation(QWidget):
-    """Board at the left, what is known of the page and the keys at the right.
+    """The board at the left, the page's facts and the keys at the right.
 
     Signals
     -------
@@ -34,13 +34,13 @@ class SquareStation(QWidget):
     step_page
         The page before (-1) or after (+1) is wanted.
     page_wanted
-        A page that wants a look; carries its id.
+        A page that needs a check; carries its id.
     go_on
         Every page lies right.
     changed
         Pages wait to be squared and read again.
     passed
-        The page at hand was found to lie right; the pages are to be shown anew.
+        The page at hand was found to lie right; the pages are to be shown again.
     """
 
     said = pyqtSignal(str)
@@ -70,14 +70,14 @@ class SquareStation(QWidget):
         self._title, self._outlook = QLabel(), QLabel()
         self._reasons, self._hint = QLabel(), QLabel()
         names = (
-            "Lean",
+            "Skew",
             "Bend",
             "Rotation",
             "Sheet",
             "Light",
             "Specks",
             "Colour",
-            "Back side",
+            "Show-through",
             "Text",
         )
         self._facts = [(QLabel(name), QLabel()) for name in names]
@@ -130,7 +130,7 @@ class SquareStation(QWidget):
         self.set_theme(self._theme)
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._theme = theme
         self.board.set_theme(theme)
         self._title.setFont(theme.bold(1.15))
@@ -142,13 +142,13 @@ class SquareStation(QWidget):
 
     @property
     def choice(self) -> SquareChoice:
-        """What is set for the page at hand, settled or not yet."""
+        """The choice for the current page, kept or not yet."""
         return self._choice
 
     def show_page(
         self, page: PageState | None, pages: Sequence[PageState], waiting: str = ""
     ) -> None:
-        """Show a page of the docket; ``waiting`` says why there is nothing to see yet."""
+        """Show a page of the docket; ``waiting`` says why it has no picture yet."""
         before = self._page
         if before is not None and (page is None or page.id != before.id):
             self.settle()
@@ -159,7 +159,7 @@ class SquareStation(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
-        """Show the page at hand as it stands, with what is set but not worked on yet."""
+        """Update the current page, including changes not applied yet."""
         page = self._page
         if page is None or page.size_px == (0, 0):
             self.board.show_page(None, self._waiting or "No page yet. Ctrl+O adds scans.")
@@ -210,9 +210,9 @@ class SquareStation(QWidget):
         turns = page.turns if choice.turns is None else choice.turns
         corners = page.corners if choice.corners is None else choice.corners
         by_hand = " · by hand"
-        way = {0: "as it came", 1: "turned 90°", 2: "upside down", 3: "turned back 90°"}
+        way = {0: "unchanged", 1: "turned 90°", 2: "upside down", 3: "turned back 90°"}
         if choice.as_bent:
-            bend = "left as it is · by hand"
+            bend = "kept · by hand"
         elif page.straight_px is None:
             bend = "none"
         else:
@@ -223,10 +223,10 @@ class SquareStation(QWidget):
             f"{way[turns % 4]}{by_hand if choice.turns is not None else ''}",
             f"{'cropped' if corners else 'the whole picture'}"
             f"{by_hand if choice.corners is not None else ''}",
-            "evened out" if choice.even_light else "as it is",
-            "removed" if choice.no_specks else "left",
-            "coloured lines removed" if choice.no_colour else "kept, dark",
-            "removed" if choice.no_back else "left",
+            "evened out" if choice.even_light else "unchanged",
+            "removed" if choice.no_specks else "kept",
+            "coloured lines removed" if choice.no_colour else "kept",
+            "removed" if choice.no_back else "kept",
             self._text_words(page),
         )
         for (_, value), text in zip(self._facts, texts, strict=True):
@@ -237,7 +237,7 @@ class SquareStation(QWidget):
         elif page.progress == "waiting" or self._choice != page.choice:
             hint = "The page is read again when you pause."
         else:
-            left = sum(p.wants_a_look for p in self._pages)
+            left = sum(p.needs_review for p in self._pages)
             hint = f"{left} of {len(self._pages)} pages to check." if left else ""
         self._hint.setText(hint)
         self._hint.setVisible(bool(hint))
@@ -250,7 +250,7 @@ class SquareStation(QWidget):
         return "the file's own, checked against its ink"
 
     def _part(self) -> None:
-        """Part a picture in which two pages lie, or make one page of its parts again."""
+        """Split a picture that shows two pages: this page is the left one, a new one the right."""
         page = self._page
         if page is None or page.progress != "done":
             return
@@ -276,7 +276,7 @@ class SquareStation(QWidget):
             event.ignore()
 
     def _take(self, event: QKeyEvent) -> bool:
-        """Do what a key asks for; return whether it was one of this station's."""
+        """Handle a key; return whether it was one of this station's."""
         key = event.key()
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         if event.modifiers() & (
@@ -359,7 +359,7 @@ class SquareStation(QWidget):
         self.refresh()
 
     def settle(self) -> None:
-        """Keep what is set for the page at hand, and have it squared and read again."""
+        """Keep the current page's settings, and square and read it again."""
         self._pause.stop()
         page = self._page
         if page is None or self._choice == page.choice:
@@ -368,7 +368,7 @@ class SquareStation(QWidget):
         self.changed.emit()
 
     def _same_for_all(self) -> None:
-        """Set on every page what the clerk set on this one; asked for twice, as it reaches far."""
+        """Apply this page's settings to every page; asks twice, as it reaches far."""
         page = self._page
         if page is None:
             return
@@ -404,16 +404,16 @@ class SquareStation(QWidget):
         self.changed.emit()
 
     def _pass(self) -> None:
-        """Pass the page and go to the next that wants a look."""
+        """Approve the page and go to the next that needs a check."""
         page = self._page
         if page is None:
             return
         self.settle()
-        self._session.desk.pass_page(page.id)
+        self._session.desk.accept_page(page.id)
         self.passed.emit()  # brings the pages as they stand now
         ids = [p.id for p in self._pages]
         at = ids.index(page.id) if page.id in ids else 0
-        wanting = [p.id for p in (*self._pages[at + 1 :], *self._pages[:at]) if p.wants_a_look]
+        wanting = [p.id for p in (*self._pages[at + 1 :], *self._pages[:at]) if p.needs_review]
         if wanting:
             self.page_wanted.emit(wanting[0])
         elif at + 1 < len(ids):
@@ -442,7 +442,7 @@ def _lean_text(angle_deg: float) -> str:
     if abs(angle_deg) < 0.02:
         return "none"
     side = "clockwise" if angle_deg > 0 else "anticlockwise"
-    return f"{abs(angle_deg):.2f}° {side}, taken out"
+    return f"{abs(angle_deg):.2f}° {side}, corrected"
 
 
 def _sentence(text: str) -> str:

@@ -1,4 +1,4 @@
-"""A label of one line that never widens its window: what does not fit is cut, and told whole."""
+"""A label of one line that never widens its window: long text is cut, with a full tool tip."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from keel_line.ui.widgets.plain import plain_tip
 
 
 class ElidedLabel(QLabel):
-    """Shows as much of its text as there is room for; its tip shows the whole."""
+    """A one-line label that shows as much text as fits; its tool tip shows all."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -20,7 +20,7 @@ class ElidedLabel(QLabel):
 
     @property
     def shown(self) -> str:
-        """What is shown of the text."""
+        """The visible part of the text."""
         return self.fontMetrics().elidedText(
             self.text(), Qt.TextElideMode.ElideRight, self.contentsRect().width()
         )

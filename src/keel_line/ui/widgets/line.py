@@ -1,4 +1,4 @@
-"""The line: one stroke with the six stations, filled as far as the docket has come."""
+"""The line: the bar with the six stations, filled by the docket's progress."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from keel_line.ui.theme import Theme
 
 @dataclass(frozen=True)
 class Stop:
-    """A station on the line: what waits there in words, and whether that needs the clerk."""
+    """A station on the line: what waits there, and whether it needs the clerk."""
 
     name: str
     label: str
@@ -28,7 +28,7 @@ STATIONS = ("gather", "square", "rule", "proof", "tidy", "send")
 
 
 class LineBar(QWidget):
-    """Shows the stations; a press on one goes there."""
+    """The bar of stations; clicking one goes there."""
 
     chosen = pyqtSignal(str)
 
@@ -42,13 +42,13 @@ class LineBar(QWidget):
         self.setAccessibleName("Stations")
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._theme = theme
         self.updateGeometry()
         self.update()
 
     def show_stops(self, stops: tuple[Stop, ...], at: str) -> None:
-        """Show the stations with what waits at each, and which one the clerk is at."""
+        """Show the stations, what waits at each, and the current one."""
         before, before_at = self._stops, self._at
         self._stops, self._at = stops, at
         if (before, before_at) == (stops, at):
@@ -67,7 +67,7 @@ class LineBar(QWidget):
         return QSize(600, round(self._theme.em * 4.37))
 
     def _box(self, index: int) -> QRectF:
-        """Return the part of the bar that is a station's."""
+        """Return a station's part of the bar."""
         wide = self.width() / max(1, len(self._stops))
         return QRectF(index * wide, 0, wide, self.height())
 

@@ -1,4 +1,4 @@
-"""A squared page with its grids drawn over it: zoom and pan; handles are a subclass's matter."""
+"""A squared page with its grids: zoom and pan; subclasses add handles."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ _LEAST_READABLE = 0.35
 
 
 class PageView(QWidget):
-    """Shows a page as large as fits; plus and minus zoom, dragging or arrows move it."""
+    """A page, as large as fits; plus and minus zoom, dragging or arrows move it."""
 
     step_page = pyqtSignal(int)
     go_on = pyqtSignal()
@@ -51,14 +51,14 @@ class PageView(QWidget):
         self.setAccessibleName("Page with the grid that was found")
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._theme = theme
         self.update()
 
     def show_page(
         self, image: QImage | None, tables: list[TableState], at_table: int, message: str = ""
     ) -> None:
-        """Show a page with its tables; ``message`` stands in place of a missing picture."""
+        """Show a page with its tables; ``message`` replaces a missing picture."""
         if image is not self._image:
             self._scaled = None
             self._zoom, self._centre = 1.0, QPointF(0.5, 0.5)
@@ -69,7 +69,7 @@ class PageView(QWidget):
         self.update()
 
     def look_at(self, box: Box) -> None:
-        """Bring a box of the page (px) as near as fits, into the middle."""
+        """Zoom to a box of the page (px) and centre it."""
         if self._image is None or self.width() < 2 * _MARGIN or self.height() < 2 * _MARGIN:
             return
         x0, y0, x1, y1 = box

@@ -1,4 +1,4 @@
-"""Texts that come from files, shown as they are: a name may hold what looks like mark-up."""
+"""Shows texts from files unchanged, even if they contain mark-up."""
 
 from __future__ import annotations
 
@@ -6,10 +6,10 @@ from html import escape
 
 
 def plain_tip(text: str) -> str:
-    """Return a tool tip that shows a text as it is; Qt takes tips with mark-up for rich text."""
+    """Return a tool tip that shows a text literally; Qt would interpret mark-up."""
     return f"<p style='white-space:pre-wrap'>{escape(text)}</p>" if text else ""
 
 
 def plain_label(text: str) -> str:
-    """Return a button's label that shows a text as it is; a single & would mark a key."""
+    """Return a button's label that shows a text literally; a single & would mark a key."""
     return text.replace("&", "&&")

@@ -64,7 +64,7 @@ class _Strip(QWidget):
         return QRectF(_GAP + index * (self._wide + _GAP), y, self._wide, self._tall)
 
     def around(self, index: int) -> QRect:
-        """Return what a page's picture and its frame take up."""
+        """Return the size of a page's picture with its frame."""
         return self.box(index).adjusted(-2, -2, 2, 2).toAlignedRect()
 
     @override
@@ -145,19 +145,19 @@ class PageRibbon(QScrollArea):
         self.setFixedHeight(round(theme.em * 4.37))
 
     def set_theme(self, theme: Theme) -> None:
-        """Dress anew."""
+        """Apply another theme."""
         self._strip.theme = theme
         self.setFixedHeight(round(theme.em * 4.37))
         self._strip.place()
 
     def show_pages(self, pages: tuple[RibbonPage, ...], at: int) -> None:
-        """Show pages, the one at hand framed."""
+        """Show pages, the current one framed."""
         strip = self._strip
         before, before_at = strip.pages, strip.at
         strip.pages, strip.at = pages, at
         if [p.id for p in before] != [p.id for p in pages]:
             strip.place()
-        else:  # a picture is costly to paint: only what changed is painted anew
+        else:  # a picture is costly to paint: only changes are repainted
             for i, (old, new) in enumerate(zip(before, pages, strict=True)):
                 reframed = (old.id == before_at) != (new.id == at)
                 if reframed or old.state != new.state or old.picture is not new.picture:

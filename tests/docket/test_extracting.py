@@ -28,7 +28,7 @@ def test_a_table_on_its_side_is_doubted_and_not_read(desk: Desk) -> None:
     assert not upright.line_doubts
     assert lying.grid.on_side
     assert [d.why for d in lying.line_doubts] == [
-        "The table lies on its side. U turns it upright on a page of its own"
+        "This table is sideways. U moves it upright to a page of its own"
     ]
     assert all(c.flagged and c.text == "" for c in lying.cells)
 
@@ -37,19 +37,19 @@ def test_taken_out_it_is_read_upright_and_the_other_stays(desk: Desk) -> None:
     (page,) = desk.pages()
     kept = desk.tables()[0].cells[5]
     desk.replace(kept, "Settled")
-    desk.lift_table(page, desk.tables()[1])
+    desk.extract_table(page, desk.tables()[1])
     desk.run(InlineExecutor())
     first, second = desk.pages()
-    assert (first.lifted, second.lifted) == (False, True)
+    assert (first.extracted, second.extracted) == (False, True)
     assert [t.page_id for t in desk.tables()] == [first.id, second.id]
     assert texts(desk, 1) == [t for row in BERTHS for t in row]
     assert not desk.tables()[1].grid.on_side
     assert "Settled" in texts(desk, 0)
 
 
-def test_it_is_laid_back_and_taken_out_again(desk: Desk) -> None:
+def test_extraction_can_be_undone_and_redone(desk: Desk) -> None:
     (page,) = desk.pages()
-    desk.lift_table(page, desk.tables()[1])
+    desk.extract_table(page, desk.tables()[1])
     desk.run(InlineExecutor())
     step = desk.undo()
     assert step is not None
@@ -62,5 +62,5 @@ def test_it_is_laid_back_and_taken_out_again(desk: Desk) -> None:
     desk.join_parts(desk.pages()[1])
     desk.run(InlineExecutor())
     assert [(len(desk.pages()), t.grid.on_side) for t in desk.tables()] == [(1, False), (1, True)]
-    other = desk.lift_table(desk.pages()[0], desk.tables()[1])
+    other = desk.extract_table(desk.pages()[0], desk.tables()[1])
     assert [p.id for p in desk.pages()] == [page.id, other]
