@@ -1,0 +1,387 @@
+"""What made pages say: tables of a harbour office, their captions and notes, and prose."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import msgspec
+import numpy as np
+
+from synth.press.model import Align, Cell, Look, Table, Text
+from synth.text import make_code, make_date, make_name, make_number, make_phrase
+
+Rng = np.random.Generator
+
+_WORDS: dict[str, list[str]] = msgspec.toml.decode(
+    Path(__file__).with_name("words.toml").read_bytes(), type=dict[str, list[str]]
+)
+_HEADS, _UNITS, _PLACES = _WORDS["heads"], _WORDS["units"], _WORDS["places"]
+
+
+@dataclass(frozen=True)
+class Column:
+    """A kind of column: its heading, its unit, a maker of its values and how these stand."""
+
+    heading: str
+    unit: str
+    make: Callable[[], str]
+    align: Align
+    adds_up: bool = False
+
+
+def pick(rng: Rng, options: Sequence[str]) -> str:
+    """Return one of some texts."""
+    return str(options[int(rng.integers(len(options)))])
+
+
+def make_sentence(rng: Rng) -> str:
+    """Return a sentence of the office's reports."""
+    return pick(rng, _WORDS["sentences"])
+
+
+def make_paragraph(rng: Rng, least: int = 2, most: int = 6) -> str:
+    """Return a paragraph of some sentences."""
+    return " ".join(make_sentence(rng) for _ in range(int(rng.integers(least, most + 1))))
+
+
+def make_title(rng: Rng) -> str:
+    """Return the words of a table's caption."""
+    title = pick(rng, _WORDS["titles"])
+    if rng.random() < 0.6:
+        title += pick(rng, (", 1974", ", quarter to June 1971", " in 1968", ", by station"))
+    return title
+
+
+def make_note(rng: Rng) -> str:
+    """Return a note as it stands under a table."""
+    return pick(rng, _WORDS["notes"])
+
+
+def _money(rng: Rng, marks: str) -> Callable[[], str]:
+    top = float(rng.choice([90, 900, 9000, 250_000]))
+    places = int(rng.choice([0, 2, 2]))
+
+    def make() -> str:
+        value = f"{rng.uniform(0, top):,.{places}f}"
+        chance = rng.random()
+        return {
+            "brackets": f"({value})" if chance < 0.15 else value,
+            "signs": ("+" if chance < 0.6 else "\u2013") + value,
+            "currency": f"£{value}",
+            "credit": f"{value} {'CR' if chance < 0.3 else 'DR'}",
+            "notes": value + pick(rng, ("*", "†", "a")) if chance < 0.12 else value,
+            "dashes": pick(rng, ("\u2013", "-", "..", "nil")) if chance < 0.2 else value,
+        }.get(marks, value)
+
+    return make
+
+
+def make_column(rng: Rng, marks: str = "") -> Column:
+    """Return a column of figures, dates, codes or short words."""
+    kind = int(rng.integers(10))
+    heading = pick(rng, _HEADS)
+    unit = pick(rng, _UNITS)
+    if kind < 5:
+        return Column(heading, unit, _money(rng, marks), "r", adds_up=True)
+    if kind == 5:
+        top = int(rng.choice([9, 60, 400, 20_000]))
+        return Column(heading, unit, lambda: f"{int(rng.integers(0, top)):,}", "r", adds_up=True)
+    if kind == 6:
+        return Column("Date", "", lambda: make_date(rng), pick(rng, ("l", "c", "r")))  # type: ignore[arg-type]
+    if kind == 7:
+        return Column("Ref.", "", lambda: make_code(rng), "l")
+    if kind == 8:
+        return Column("Place", "", lambda: pick(rng, _PLACES), "l")
+    return Column(heading, unit, lambda: make_number(rng), "r", adds_up=True)
+
+
+@dataclass(frozen=True)
+class Features:
+    """What a table holds.
+
+    ``levels`` of headings (0 to 3); ``groups``: ``none``, ``once`` (a name in the first row),
+    ``merged`` (over its rows), ``bars`` (a row over all columns), ``indent`` (a name's row, its
+    items indented); ``totals``; ``wrap``: number of columns with text that wraps; ``turned``
+    headings; ``units`` row; ``leaders``; ``blanks``: share of empty cells; ``marks`` at figures.
+    """
+
+    rows: tuple[int, int] = (6, 22)
+    cols: tuple[int, int] = (3, 7)
+    levels: int = 1
+    groups: str = "none"
+    totals: bool = False
+    wrap: int = 0
+    turned: bool = False
+    units: bool = False
+    leaders: bool = False
+    blanks: float = 0.0
+    marks: str = ""
+    pounds: bool = False
+    blank_col: bool = False
+    twin: int = 1
+    stub: str = ""
+
+
+def make_table(rng: Rng, features: Features, look: Look) -> Table:
+    """Make up a table with some features."""
+    f = features
+    count = int(rng.integers(f.cols[0], f.cols[1] + 1))
+    columns = [make_column(rng, f.marks) for _ in range(count)]
+    if f.pounds:
+        columns = [
+            *columns[: max(1, count - 3)],
+            Column("£", "", lambda: f"{int(rng.integers(0, 900))}", "r"),
+            Column("s.", "", lambda: f"{int(rng.integers(0, 20))}", "r"),
+            Column("d.", "", lambda: f"{int(rng.integers(0, 12))}", "r"),
+        ]
+    kind = f.stub or pick(rng, ("vessels", "places", "items"))
+    names = _WORDS[kind]
+    stub_head = kind.rstrip("s").capitalize()
+    if rng.random() < 0.2 and f.groups in ("none", "bars"):
+        stub_head = ""
+    stub = Column(stub_head, "", lambda: pick(rng, names), "l")
+    if f.groups in ("once", "merged"):
+        columns = [Column("Group", "", lambda: "", "l"), stub, *columns]
+    else:
+        columns = [stub, *columns]
+    for k in range(f.wrap):
+        at = len(columns) if k == 0 else int(rng.integers(1, len(columns)))
+        wide = Column(
+            pick(rng, ("Remarks", "Particulars", "Work done", "Conditions")),
+            "",
+            lambda: pick(rng, _WORDS["remarks"]) if rng.random() < 0.8 else make_phrase(rng),
+            "l",
+        )
+        columns.insert(at, wide)
+    if f.blank_col:
+        columns.append(Column("Checked", "", lambda: "", "l"))
+    if f.twin > 1:
+        columns = columns[: max(2, 6 // f.twin)]
+    columns = [
+        replace(c, unit="") if k == 0 or (k == 1 and f.groups in ("once", "merged")) else c
+        for k, c in enumerate(columns)
+    ]
+    return _fill(rng, f, look, columns)
+
+
+def _fill(rng: Rng, f: Features, look: Look, columns: list[Column]) -> Table:
+    cells: list[Cell] = []
+    base = len(columns)
+    stubs = 2 if f.groups in ("once", "merged") else 1
+    head, col_groups = _make_heading(rng, f, look, columns, stubs)
+    header_rows = max((c.row + c.row_span for c in head), default=0)
+    row = header_rows
+    group_rows: list[int] = []
+    total_rows: list[int] = []
+    bar_rows: list[int] = []
+    wanted = int(rng.integers(f.rows[0], f.rows[1] + 1))
+    grouped = f.groups != "none"
+    left_in_group = 0
+    used: set[str] = set()
+    while row - header_rows < wanted:
+        if grouped and left_in_group == 0:
+            left_in_group = int(rng.integers(2, 6))
+            group_rows.append(row)
+            name = next(
+                (g for g in rng.permutation(_WORDS["groups"]).tolist() if g not in used), "Other"
+            )
+            used.add(name)
+            if f.groups == "bars":
+                bar_rows.append(row)
+                ruled = look.rows == "all"
+                align: Align = "c" if rng.random() < 0.3 and ruled else "l"
+                cells.append(
+                    Cell(row, 0, name, 1, base, align, bold=rng.random() < 0.7, free=not ruled)
+                )
+                row += 1
+            elif f.groups == "indent":
+                cells.append(Cell(row, 0, name, bold=rng.random() < 0.5))
+                row += 1
+            elif f.groups == "merged" and look.is_full:
+                cells.append(Cell(row, 0, name, left_in_group, 1))
+            else:
+                cells.append(Cell(row, 0, name))
+        cells += _make_row(rng, f, columns, row, stubs)
+        row += 1
+        left_in_group -= 1
+    # A merged group ends with its rows.
+    cells = [replace(c, row_span=min(c.row_span, row - c.row)) for c in cells]
+    if f.totals:
+        total_rows.append(row)
+        name = pick(rng, ("Total", "Totals", "Sum", "Total for the year"))
+        cells.append(Cell(row, 0, name, bold=rng.random() < 0.5))
+        for k, column in enumerate(columns):
+            if column.adds_up and k >= stubs:
+                cells.append(Cell(row, k, column.make(), align=column.align))
+        row += 1
+    cells = [*head, *sorted(cells, key=lambda c: (c.row, c.col))]
+    aligns: tuple[Align, ...] = tuple(c.align for c in columns)
+    widths: tuple[float, ...] = ()
+    if f.wrap:
+        shares = [
+            2.4 if c.heading in ("Remarks", "Particulars", "Work done", "Conditions") else 1.0
+            for c in columns
+        ]
+        widths = tuple(s / sum(shares) for s in shares)
+    table = Table(
+        tuple(cells),
+        row,
+        base,
+        header_rows,
+        look,
+        aligns,
+        widths,
+        tuple(group_rows[1:]),
+        tuple(total_rows),
+        tuple(bar_rows),
+        tuple(col_groups),
+    )
+    return _set_side_by_side(table, f.twin) if f.twin > 1 else table
+
+
+def _make_row(rng: Rng, f: Features, columns: list[Column], row: int, stubs: int) -> list[Cell]:
+    out = []
+    for k, column in enumerate(columns):
+        if k == 0 and stubs == 2:
+            continue
+        text = column.make()
+        if k == stubs - 1 and f.leaders:
+            text = text + " " + ". " * int(rng.integers(6, 14))
+        if k >= stubs and rng.random() < f.blanks:
+            continue
+        if text.strip():
+            indent = 1 if k == 0 and f.groups == "indent" else 0
+            out.append(Cell(row, k, text.strip(), align=column.align, indent=indent))
+    return out
+
+
+def _make_heading(
+    rng: Rng, f: Features, look: Look, columns: list[Column], stubs: int
+) -> tuple[list[Cell], list[tuple[int, int]]]:
+    """Return the heading's cells and the columns under each spanner."""
+    if f.levels == 0:
+        return [], []
+    bold, italic = look.bold_heading, look.italic_heading
+    groups: list[tuple[int, int]] = []
+    if f.levels > 1 or look.cols == "groups":
+        at = stubs
+        while at < len(columns):
+            size = min(int(rng.integers(2, 4)), len(columns) - at)
+            if size == 1 and groups:
+                groups[-1] = (groups[-1][0], at + 1)
+            else:
+                groups.append((at, at + size))
+            at += size
+        groups = [g for g in groups if g[1] - g[0] > 1]
+    cells: list[Cell] = []
+    levels = f.levels if groups else 1
+    spanned = {c for a, b in groups for c in range(a, b)}
+    ruled = look.rows == "all" and look.cols == "all"
+    lowest = levels - 1
+    for k, column in enumerate(columns):
+        under = k in spanned and levels > 1
+        span = 1 if under else levels
+        align: Align = column.align if column.align != "l" else pick(rng, ("l", "c"))  # type: ignore[assignment]
+        if k < stubs:
+            align = "l"
+        text = column.heading
+        if text:
+            cells.append(
+                Cell(
+                    lowest if under else 0,
+                    k,
+                    text,
+                    span,
+                    1,
+                    align,
+                    bold,
+                    italic,
+                    turned=f.turned and k >= stubs,
+                    free=span > 1 and not ruled,
+                )
+            )
+    if levels > 1:
+        for level in range(levels - 1):
+            if level == 0 and levels == 3:
+                first, last = groups[0][0], groups[-1][1]
+                cells.append(
+                    Cell(
+                        0, first, pick(rng, _WORDS["spanners"]), 1, last - first, "c", bold, italic
+                    )
+                )
+                continue
+            cells += [
+                Cell(level, a, pick(rng, _WORDS["spanners"]), 1, b - a, "c", bold, italic)
+                for a, b in groups
+            ]
+    if f.units:
+        cells += [
+            Cell(levels, k, c.unit, 1, 1, c.align, italic=True)
+            for k, c in enumerate(columns)
+            if c.unit
+        ]
+    return sorted(cells, key=lambda c: (c.row, c.col)), groups
+
+
+def _set_side_by_side(table: Table, times: int) -> Table:
+    """Return a table whose rows go on in further columns beside the first ones."""
+    body = table.rows - table.header_rows
+    high = -(-body // times)
+    cells = []
+    for cell in table.cells:
+        if cell.row < table.header_rows:
+            cells += [replace(cell, col=cell.col + k * table.cols) for k in range(times)]
+        else:
+            part, row = divmod(cell.row - table.header_rows, high)
+            cells.append(
+                replace(cell, row=table.header_rows + row, col=cell.col + part * table.cols)
+            )
+    cells.sort(key=lambda c: (c.row, c.col))
+    groups = tuple((k * table.cols, (k + 1) * table.cols) for k in range(times))
+    return replace(
+        table,
+        cells=tuple(cells),
+        rows=table.header_rows + high,
+        cols=table.cols * times,
+        aligns=table.aligns * times,
+        group_rows=(),
+        total_rows=(),
+        col_groups=groups,
+    )
+
+
+def make_list(rng: Rng, count: int) -> list[Text]:
+    """Return the items of a list, numbered or with dashes."""
+    numbered = rng.random() < 0.5
+    return [
+        Text("list", f"{f'{k + 1}.' if numbered else '–'} {make_sentence(rng)}")
+        for k in range(count)
+    ]
+
+
+def make_address(rng: Rng) -> list[Text]:
+    """Return the lines of an address."""
+    lines = (make_name(rng), pick(rng, _PLACES), f"{int(rng.integers(1, 90))} Quay Street")
+    return [Text("paragraph", line) for line in (*lines, "Brannock Sound")]
+
+
+def make_contents(rng: Rng, count: int) -> list[Text]:
+    """Return the lines of a table of contents."""
+    page = 1
+    out = []
+    for k in range(count):
+        page += int(rng.integers(1, 9))
+        dots = ". " * int(rng.integers(8, 20))
+        out.append(Text("list", f"{k + 1}. {make_title(rng)} {dots}{page}"))
+    return out
+
+
+def make_form_lines(rng: Rng, count: int) -> list[Text]:
+    """Return the fields of a form: a name and what was filled in."""
+    names = ("Vessel", "Master", "Owner", "Port", "Date", "Berth", "Agent", "Voyage", "Cargo")
+    return [
+        Text("paragraph", f"{n}: {make_phrase(rng)}")
+        for n in rng.permutation(names)[:count].tolist()
+    ]

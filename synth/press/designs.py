@@ -1,0 +1,261 @@
+"""The designs of the press room: which program sets which page, and for which part of the work."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from functools import cache
+from pathlib import Path
+from typing import Literal
+
+import msgspec
+import numpy as np
+
+from synth.press.contents import (
+    Features,
+    Rng,
+    make_address,
+    make_contents,
+    make_form_lines,
+    make_list,
+    make_note,
+    make_paragraph,
+    make_sentence,
+    make_table,
+    make_title,
+    pick,
+)
+from synth.press.model import Block, Document, Look, Row, Stack, Table, Text
+
+_CATALOGUE = Path(__file__).with_suffix(".toml")
+Split = Literal["develop", "choose", "benchmark"]
+PAGES = ("report", "sheet", "several", "beside", "form", "column")
+PROSE = ("text", "list", "letter", "columns", "contents", "fields")
+
+
+@dataclass(frozen=True)
+class Design:
+    """How the pages of one design are made up.
+
+    ``page`` is one of ``PAGES`` or ``PROSE`` (pages without a table). ``caption`` is ``above``,
+    ``below``, ``centred``, ``numbered``, ``bold``, ``stack`` (title and subtitle) or ``none``.
+    """
+
+    name: str
+    program: str
+    split: Split
+    kind: str
+    look: Look
+    features: Features
+    page: str
+    caption: str
+    faces: tuple[str, ...]
+    point: tuple[float, float]
+
+
+def make_document(rng: Rng, design: Design) -> Document:
+    """Make up one page of a design."""
+    blocks: list[Block] = []
+    point = round(float(rng.uniform(*design.point)) * 2) / 2
+    gap = float(rng.choice([3.0, 6.0, 8.0, 12.0]))
+    if design.page in PROSE:
+        blocks += _make_prose(rng, design.page)
+    else:
+        blocks += _make_page(rng, design)
+    margin = (float(rng.uniform(15, 28)), float(rng.uniform(14, 26)))
+    if design.page == "sheet":
+        margin = (float(rng.uniform(12, 20)), float(rng.uniform(12, 22)))
+    return Document(
+        tuple(_plain(b) for b in blocks),
+        pick(rng, design.faces),
+        point,
+        float(rng.choice([1.15, 1.25, 1.35])),
+        margin_mm=margin,
+        gap_pt=gap,
+        design=design.name,
+    )
+
+
+_SIGNS = frozenset("£°§±²³¹¼½¾×÷–—‘’“”†‡•ªº¡¿«»")
+
+
+def _plain(block: Block) -> Block:
+    """Return a block with the characters that every program sets."""
+    if isinstance(block, Text):
+        return replace(block, text=_plain_text(block.text))
+    if isinstance(block, Table):
+        cells = (replace(c, text=_plain_text(c.text)) for c in block.cells)
+        return replace(block, cells=tuple(c for c in cells if c.text))
+    return replace(block, blocks=tuple(_plain(b) for b in block.blocks))
+
+
+def _plain_text(text: str) -> str:
+    text = text.replace("\u2212", "\u2013")
+    return "".join(
+        c for c in text if " " <= c <= "~" or "\u00c0" <= c <= "\u00ff" or c in _SIGNS
+    ).strip()
+
+
+def _captioned(rng: Rng, design: Design, number: int, features: Features) -> list[Block]:
+    """Return a table with its caption and notes, in their order."""
+    look = design.look
+    table = make_table(rng, features, look)
+    title = make_title(rng)
+    align = "c" if design.caption == "centred" else "l"
+    how = design.caption
+    out: list[Block] = [table]
+    if how == "numbered":
+        title = (
+            f"{pick(rng, ('Table', 'TABLE', 'Tab.'))} {number}{pick(rng, ('.', ':', ' –'))} {title}"
+        )
+    caption = Text("caption", title, align, bold=how in ("bold", "stack"), italic=False)
+    if how == "below":
+        out = [table, caption]
+    elif how == "stack":
+        under = Text("subtitle", make_sentence(rng), align, italic=True)
+        out = [caption, under, table]
+    elif how != "none":
+        out = [caption, table]
+    if rng.random() < 0.3 and how != "below":
+        out.append(Text("note", make_note(rng), size=0.85))
+    return out
+
+
+def _make_page(rng: Rng, design: Design) -> list[Block]:
+    f = design.features
+    justify = "j" if rng.random() < 0.5 else "l"
+
+    def prose(least: int = 2, most: int = 5) -> Text:
+        return Text("paragraph", make_paragraph(rng, least, most), justify)
+
+    out: list[Block] = []
+    if design.page != "sheet" and rng.random() < 0.4:
+        out.append(
+            Text("running", "Brannock Sound Harbour Office", pick(rng, ("l", "c", "r")), size=0.85)
+        )
+    if design.page == "sheet":
+        out += _captioned(rng, design, 1, f)
+        return out
+    if design.page == "form":
+        fields = make_form_lines(rng, int(rng.integers(3, 6)))
+        out.append(Text("heading", make_title(rng), "c", bold=True, size=1.3))
+        out += fields
+        out += _captioned(rng, design, 1, f)
+        out.append(Text("paragraph", f"Amount due: £{rng.uniform(1, 900):.2f}", "r", bold=True))
+        return out
+    if design.page == "several":
+        for number in range(1, int(rng.integers(2, 4)) + 1):
+            small = replace(f, rows=(3, 7), cols=(2, min(4, f.cols[1])))
+            if rng.random() < 0.7:
+                out.append(prose(1, 2))
+            out += _captioned(rng, design, number, small)
+        return out
+    if design.page in ("beside", "column"):
+        return [*out, *_make_beside(rng, design, prose)]
+    if rng.random() < 0.5:
+        out.append(Text("heading", make_title(rng), bold=True, size=1.25))
+    if rng.random() < 0.8:
+        out.append(prose())
+    out += _captioned(rng, design, int(rng.integers(1, 30)), f)
+    if rng.random() < 0.7:
+        out.append(prose())
+    return out
+
+
+def _make_beside(rng: Rng, design: Design, prose: Callable[..., Text]) -> list[Block]:
+    """Return two tables beside each other, or one in a column beside prose."""
+    if design.page == "beside":
+        small = replace(design.features, rows=(4, 9), cols=(1, 2))
+        both = tuple(Stack(tuple(_captioned(rng, design, k + 1, small))) for k in range(2))
+        return [prose(), Row(both, (1.0, 1.0)), prose()]
+    small = replace(design.features, rows=(4, 10), cols=(1, 2))
+    left = Stack((prose(), *_captioned(rng, design, 1, small), prose()))
+    right = Stack((prose(4, 6), prose(4, 6)))
+    parts = (left, right) if rng.random() < 0.5 else (right, left)
+    return [Row(parts, (1.0, 1.0))]
+
+
+def _make_prose(rng: Rng, kind: str) -> list[Block]:
+    justify = "j" if rng.random() < 0.5 else "l"
+    out: list[Block] = [Text("heading", make_title(rng), bold=True, size=1.3)]
+    if kind == "list":
+        out.append(Text("paragraph", make_paragraph(rng), justify))
+        out += make_list(rng, int(rng.integers(5, 14)))
+    elif kind == "letter":
+        out += make_address(rng)
+        out += [Text("paragraph", make_paragraph(rng), justify) for _ in range(4)]
+        out += make_address(rng)[:2]
+    elif kind == "columns":
+        parts = tuple(
+            Stack(tuple(Text("paragraph", make_paragraph(rng), justify) for _ in range(4)))
+            for _ in range(2)
+        )
+        out.append(Row(parts, (1.0, 1.0)))
+    elif kind == "contents":
+        out += make_contents(rng, int(rng.integers(8, 20)))
+    elif kind == "fields":
+        out += make_form_lines(rng, 6)
+        out.append(Text("paragraph", make_paragraph(rng), justify))
+    else:
+        out += [Text("paragraph", make_paragraph(rng, 3, 7), justify) for _ in range(6)]
+    return out
+
+
+@dataclass(frozen=True)
+class _Program:
+    split: Split
+    faces: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class _Line:
+    """One line of the catalogue."""
+
+    name: str
+    kind: str
+    page: str = "report"
+    caption: str = "above"
+    point: tuple[float, float] = (8.5, 11.0)
+    look: Look = field(default_factory=Look)
+    features: Features = field(default_factory=Features)
+
+
+@dataclass(frozen=True)
+class _Catalogue:
+    designs: tuple[_Line, ...]
+    programs: dict[str, _Program]
+
+
+@cache
+def load_designs() -> tuple[Design, ...]:
+    """Return all designs of the catalogue, ``designs.toml``."""
+    found = msgspec.toml.decode(_CATALOGUE.read_bytes(), type=_Catalogue)
+    out = []
+    for line in found.designs:
+        program = line.name.partition("-")[0]
+        made = found.programs[program]
+        out.append(
+            Design(
+                line.name,
+                program,
+                made.split,
+                line.kind,
+                line.look,
+                line.features,
+                line.page,
+                line.caption,
+                made.faces,
+                line.point,
+            )
+        )
+    return tuple(out)
+
+
+def designs_of(split: Split) -> tuple[Design, ...]:
+    """Return the designs of one part of the work."""
+    return tuple(d for d in load_designs() if d.split == split)
+
+
+def rng_of(design: Design, number: int) -> Rng:
+    """Return the source of chance for one page of a design."""
+    return np.random.default_rng([*design.name.encode(), number])

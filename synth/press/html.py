@@ -1,0 +1,166 @@
+"""Writes documents as HTML with CSS, for programs that print it."""
+
+from __future__ import annotations
+
+import html
+from collections.abc import Sequence
+from pathlib import Path
+
+from synth.press.edges import THIN, edges_of, ground_of, has_short_rule, is_light, weight_pt
+from synth.press.model import Block, Cell, Document, Look, Stack, Table, Text, tag_hex
+
+_STEP_EM = 1.1
+
+
+def write_html(documents: Sequence[Document], faces: dict[str, Path], *, tagged: bool) -> str:
+    """Return one HTML file with a page for each document.
+
+    ``faces`` gives the font file of each face. Where ``tagged``, each text has the colour that
+    stands for its number, counted through all documents.
+    """
+    parts = [f"<!doctype html><html><head><meta charset='utf-8'><style>{_STYLE}"]
+    parts += [
+        f"@font-face{{font-family:'{name}';src:url('{faces[name].as_uri()}')}}"
+        for name in sorted({d.face for d in documents} & faces.keys())
+    ]
+    parts.append("</style></head><body>")
+    first = 0
+    for document in documents:
+        writer = _Writer(document, first if tagged else None)
+        x, y = document.margin_mm
+        parts.append(
+            f"<div class='page' style=\"padding:{y}mm {x}mm;"
+            f"font:{document.point}pt/{document.leading} '{document.face}'\">"
+        )
+        parts += [writer.block(b) for b in document.blocks]
+        parts.append("</div>")
+        first += len(document.ids)
+    parts.append("</body></html>")
+    return "".join(parts)
+
+
+_STYLE = (
+    "@page{size:A4;margin:0}*{box-sizing:border-box}body{margin:0}"
+    ".page{width:210mm;height:296.5mm;overflow:hidden;break-after:page;position:relative}"
+    "p{margin:0}table{border-collapse:collapse}td{padding:0}"
+    ".row{display:flex;gap:6mm;align-items:flex-start}"
+)
+
+
+def _line(look: Look, kind: int) -> str:
+    """Return a rule as CSS writes it."""
+    style = {1: look.line, 2: "solid", 3: "double"}[kind]
+    return f"{weight_pt(look, kind):.2f}pt {style} rgb({look.level},{look.level},{look.level})"
+
+
+class _Writer:
+    """Writes the blocks of one document; ``first`` is its first number, None for no tags."""
+
+    def __init__(self, document: Document, first: int | None) -> None:
+        self._document = document
+        self._first = first
+
+    def _words(self, item: Cell | Text, colour: str = "") -> str:
+        text = html.escape(item.text)
+        if self._first is not None:
+            colour = f"#{tag_hex(self._first + self._document.number(item))}"
+        return f"<span style='color:{colour}'>{text}</span>" if colour else text
+
+    def block(self, block: Block) -> str:
+        gap = f"margin-bottom:{self._document.gap_pt}pt"
+        if isinstance(block, Text):
+            return self._text(block)
+        if isinstance(block, Table):
+            return f"<div style='{gap}'>{self._table(block)}</div>"
+        inner = [self.block(b) for b in block.blocks]
+        if isinstance(block, Stack):
+            return "".join(inner)
+        columns = "".join(
+            f"<div style='flex:{s} 1 0;min-width:0'>{i}</div>"
+            for i, s in zip(inner, block.shares, strict=True)
+        )
+        return f"<div class='row' style='{gap}'>{columns}</div>"
+
+    def _text(self, text: Text) -> str:
+        align = {"l": "left", "c": "center", "r": "right", "j": "justify"}[text.align]
+        gap = {"caption": 3.0, "subtitle": 3.0, "note": 4.0, "list": 2.0}.get(
+            text.role, self._document.gap_pt
+        )
+        style = f"text-align:{align};margin-bottom:{gap}pt;font-size:{text.size}em"
+        if text.bold:
+            style += ";font-weight:bold"
+        if text.italic:
+            style += ";font-style:italic"
+        if text.role == "running":
+            style += f";margin-bottom:{self._document.gap_pt * 2}pt"
+        return f"<p style='{style}'>{self._words(text)}</p>"
+
+    def _table(self, table: Table) -> str:
+        look = table.look
+        style = "width:100%" if look.wide or table.widths else ""
+        rows = [f"<table style='{style}'>"]
+        if table.widths:
+            rows += [f"<col style='width:{100 * w:.1f}%'>" for w in table.widths]
+        for row in range(table.rows):
+            rows.append("<tr>")
+            for col in range(table.cols):
+                cell = table.at(row, col)
+                if cell is None:
+                    rows.append(f"<td style='{self._edges(table, row, col, 1, 1)}'>&nbsp;</td>")
+                elif (cell.row, cell.col) == (row, col):
+                    rows.append(self._cell(table, cell))
+            rows.append("</tr>")
+            if table.blank_below(row):
+                rows.append(f"<tr style='height:{self._document.point}pt'></tr>")
+        rows.append("</table>")
+        body = "".join(rows)
+        if look.frame == "rounded":
+            line = _line(look, THIN)
+            return (
+                f"<div style='display:{'block' if style else 'inline-block'};"
+                f"border:{line};border-radius:6pt;padding:1pt'>{body}</div>"
+            )
+        return body
+
+    def _edges(self, table: Table, row: int, col: int, high: int, wide: int) -> str:
+        """Return the style of a place: its borders, ground and padding."""
+        look = table.look
+        out = [f"padding:{look.pad_pt[1]}pt {look.pad_pt[0]}pt"]
+        edges = edges_of(table, row, col, high, wide)
+        for side in ("top", "right", "bottom", "left"):
+            kind = getattr(edges, side)
+            if kind:
+                out.append(f"border-{side}:{_line(look, kind)}")
+        level = ground_of(table, row)
+        if level is not None:
+            out.append(f"background:rgb({level},{level},{level})")
+        return ";".join(out)
+
+    def _cell(self, table: Table, cell: Cell) -> str:
+        look = table.look
+        heading = cell.row < table.header_rows
+        style = [self._edges(table, cell.row, cell.col, cell.row_span, cell.col_span)]
+        style.append("text-align:" + {"l": "left", "c": "center", "r": "right"}[cell.align])
+        style.append("vertical-align:" + ("bottom" if heading else look.valign))
+        if cell.bold:
+            style.append("font-weight:bold")
+        if cell.italic:
+            style.append("font-style:italic")
+        if not table.widths or cell.align == "r":
+            style.append("white-space:nowrap")
+        if cell.indent:
+            style.append(f"padding-left:{_STEP_EM * cell.indent + 0.4}em")
+        words = self._words(cell, "#fff" if is_light(table, cell.row) else "")
+        if cell.turned:
+            words = (
+                "<div style='writing-mode:vertical-rl;transform:rotate(180deg);"
+                f"margin:auto'>{words}</div>"
+            )
+        if has_short_rule(table, cell):
+            words = f"<div style='border-bottom:{_line(look, THIN)};margin:0 2pt'>{words}</div>"
+        spans = ""
+        if cell.row_span > 1:
+            spans += f" rowspan={cell.row_span}"
+        if cell.col_span > 1:
+            spans += f" colspan={cell.col_span}"
+        return f"<td{spans} style='{';'.join(style)}'>{words}</td>"
