@@ -23,7 +23,6 @@ from keel_line.model.geometry import Box
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.page import SquareChoice
 from keel_line.read.real_text import lay_text
-from keel_line.rule.captions import find_captions
 from keel_line.rule.doubts import find_doubts
 from keel_line.rule.grids import survey_page, survey_text
 from keel_line.rule.headings import count_heading_rows
@@ -97,12 +96,11 @@ def score_page(loaded: LoadedPage, truth: PressPage, damage: str) -> PageScore:
         survey = survey_page(squared.pixels, squared.dpi, flat)
     seconds = time.perf_counter() - begun
     places = _place_texts(truth, loaded.to_px, squared.transform.to_squared)
-    captions = find_captions(squared.pixels, squared.dpi, survey.grids, flat)
     doubted = [
         bool(find_doubts(g, flat, squared.dpi, survey.rules, found=text is None))
         for g in survey.grids
     ]
-    return _compare(survey.grids, captions, doubted, truth, places, damage, seconds)
+    return _compare(survey.grids, survey.captions, doubted, truth, places, damage, seconds)
 
 
 def _place_texts(truth: PressPage, to_px: NDArray[np.float64], to_squared: object) -> _Places:
@@ -249,7 +247,9 @@ def _has_heading(grid: Grid, names: Sequence[object], table: TableGrid, truth: P
     for name in names:
         owners = (name,) if isinstance(name, int) else name if isinstance(name, tuple) else ()
         texts.append(" ".join(truth.texts[o].text for o in dict.fromkeys(owners)))
-    count = count_heading_rows(grid, texts)
+    count = grid.heading_rows
+    if count is None:
+        count = count_heading_rows(grid, texts)
     mine: set[int] = set()
     for cell, name in zip(grid.cells, names, strict=True):
         if cell.row < count:

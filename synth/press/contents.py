@@ -104,7 +104,9 @@ class Features:
     ``levels`` of headings (0 to 3); ``groups``: ``none``, ``once`` (a name in the first row),
     ``merged`` (over its rows), ``bars`` (a row over all columns), ``indent`` (a name's row, its
     items indented); ``totals``; ``wrap``: number of columns with text that wraps; ``turned``
-    headings; ``units`` row; ``leaders``; ``blanks``: share of empty cells; ``marks`` at figures.
+    headings; ``units`` row; ``leaders``; ``blanks``: share of empty cells; ``marks`` at figures;
+    ``squeeze``: the table takes this share of the width, and its cells wrap (0 for natural widths);
+    ``long_heads`` of several words; ``centred`` columns.
     """
 
     rows: tuple[int, int] = (6, 22)
@@ -122,6 +124,9 @@ class Features:
     blank_col: bool = False
     twin: int = 1
     stub: str = ""
+    squeeze: float = 0.0
+    long_heads: bool = False
+    centred: bool = False
 
 
 def make_table(rng: Rng, features: Features, look: Look) -> Table:
@@ -159,6 +164,8 @@ def make_table(rng: Rng, features: Features, look: Look) -> Table:
         columns.append(Column("Checked", "", lambda: "", "l"))
     if f.twin > 1:
         columns = columns[: max(2, 6 // f.twin)]
+    if f.centred:
+        columns = [replace(c, align="c") if k else c for k, c in enumerate(columns)]
     columns = [
         replace(c, unit="") if k == 0 or (k == 1 and f.groups in ("once", "merged")) else c
         for k, c in enumerate(columns)
@@ -225,6 +232,13 @@ def _fill(rng: Rng, f: Features, look: Look, columns: list[Column]) -> Table:
             for c in columns
         ]
         widths = tuple(s / sum(shares) for s in shares)
+    if f.squeeze and not widths:
+        longest = [
+            max([4, *(len(c.text) for c in cells if c.col == k and c.col_span == 1)])
+            for k in range(base)
+        ]
+        shares = [n**0.6 for n in longest]
+        widths = tuple(f.squeeze * s / sum(shares) for s in shares)
     table = Table(
         tuple(cells),
         row,
@@ -287,6 +301,8 @@ def _make_heading(
         if k < stubs:
             align = "l"
         text = column.heading
+        if f.long_heads and text and rng.random() < 0.7:
+            text += pick(rng, _WORDS["more_heads"])
         if text:
             cells.append(
                 Cell(

@@ -259,3 +259,75 @@ def designs_of(split: Split) -> tuple[Design, ...]:
 def rng_of(design: Design, number: int) -> Rng:
     """Return the source of chance for one page of a design."""
     return np.random.default_rng([*design.name.encode(), number])
+
+
+def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
+    """Return a design by chance, for training: any look with any contents."""
+    lines = ("none", "none", "all", "groups", "five")
+    cols = ("none", "none", "none", "all", "groups")
+    frames = ("none", "none", "none", "single", "single", "thick", "double", "rounded", "sides")
+    banded = rng.random() < 0.2
+    look = Look(
+        frame=pick(rng, frames),
+        top=int(rng.choice([0, 0, 1, 2])),
+        below_heading=int(rng.choice([0, 0, 1, 1, 1, 2, 3])),
+        foot=int(rng.choice([0, 0, 1, 2])),
+        rows=pick(rng, lines),  # type: ignore[arg-type]
+        cols=pick(rng, cols),  # type: ignore[arg-type]
+        after_stub=rng.random() < 0.12,
+        spanners=rng.random() < 0.7,
+        line=pick(rng, ("solid", "solid", "solid", "dotted", "dashed")),
+        weight_pt=float(rng.choice([0.3, 0.5, 0.5, 0.75, 1.0])),
+        level=int(rng.choice([0, 0, 0, 90, 160])),
+        band=int(rng.choice([2, 2, 3, 4])) if banded else 0,
+        band_level=int(rng.choice([205, 225, 240])),
+        heading_band=pick(rng, ("none", "none", "none", "grey", "dark")),
+        total=int(rng.choice([0, 1, 2])),
+        blank_after=int(rng.choice([0, 0, 0, 0, 3, 5])),
+        pad_pt=(float(rng.uniform(2, 9)), float(rng.uniform(0, 5))),
+        wide=rng.random() < 0.35,
+        bold_heading=rng.random() < 0.65,
+        italic_heading=rng.random() < 0.15,
+        valign=pick(rng, ("top", "top", "middle", "bottom")),
+    )
+    features = Features(
+        rows=(3, int(rng.choice([8, 15, 25, 40]))),
+        cols=(1 if rng.random() < 0.1 else 2, int(rng.choice([3, 5, 8]))),
+        levels=int(rng.choice([0, 1, 1, 1, 1, 1, 2, 2, 3])),
+        groups=pick(rng, ("none", "none", "none", "once", "merged", "bars", "indent")),
+        totals=rng.random() < 0.35,
+        wrap=int(rng.choice([0, 0, 0, 1, 1, 2, 3])),
+        turned=rng.random() < 0.05,
+        units=rng.random() < 0.15,
+        leaders=rng.random() < 0.1,
+        blanks=float(rng.choice([0, 0, 0, 0.1, 0.35])),
+        marks=pick(rng, ("", "", "brackets", "signs", "currency", "credit", "notes", "dashes")),
+        pounds=rng.random() < 0.07,
+        blank_col=rng.random() < 0.07,
+        twin=int(rng.choice([1] * 14 + [2, 3])),
+        squeeze=float(rng.choice([0, 0, 0, 0, 0.45, 0.6, 0.8, 1.0])),
+        long_heads=rng.random() < 0.35,
+        centred=rng.random() < 0.12,
+    )
+    page = pick(
+        rng,
+        (
+            *["report"] * 8,
+            *["sheet"] * 3,
+            "several",
+            "several",
+            "several",
+            "beside",
+            "beside",
+            "form",
+            "column",
+            *PROSE,
+        ),
+    )
+    caption = pick(
+        rng, ("above", "above", "below", "centred", "numbered", "numbered", "bold", "stack", "none")
+    )
+    point = (5.5, 7.5) if rng.random() < 0.1 else (7.5, 12.0)
+    return Design(
+        "sample", "browser", "develop", "sampled", look, features, page, caption, faces, point
+    )

@@ -97,10 +97,11 @@ class _Writer:
 
     def _table(self, table: Table) -> str:
         look = table.look
-        style = "width:100%" if look.wide or table.widths else ""
+        whole = sum(table.widths)
+        style = f"width:{100 * whole:.1f}%" if whole else "width:100%" if look.wide else ""
         rows = [f"<table style='{style}'>"]
         if table.widths:
-            rows += [f"<col style='width:{100 * w:.1f}%'>" for w in table.widths]
+            rows += [f"<col style='width:{100 * w / whole:.1f}%'>" for w in table.widths]
         for row in range(table.rows):
             rows.append("<tr>")
             for col in range(table.cols):
@@ -146,7 +147,7 @@ class _Writer:
             style.append("font-weight:bold")
         if cell.italic:
             style.append("font-style:italic")
-        if not table.widths or cell.align == "r":
+        if not table.widths or (cell.align == "r" and not heading):
             style.append("white-space:nowrap")
         if cell.indent:
             style.append(f"padding-left:{_STEP_EM * cell.indent + 0.4}em")

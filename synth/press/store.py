@@ -44,10 +44,12 @@ def each_page(folder: Path) -> Iterator[tuple[bytes, PressPage]]:
             yield data, page
 
 
-def load_pressed(data: bytes, truth: PressPage, damage: str, seed: int) -> LoadedPage:
+def load_pressed(
+    data: bytes, truth: PressPage, damage: str, seed: int, *, most_skew_deg: float = 1.5
+) -> LoadedPage:
     """Return a page as a clerk would get it: ``digital``, or as paper through a machine.
 
-    Pages on paper lie up to 1.5 degrees crooked. ``damage`` is one of ``DAMAGES``.
+    Pages on paper lie up to ``most_skew_deg`` crooked. ``damage`` is one of ``DAMAGES``.
     """
     scale = DPI / 72.0
     to_px = np.array([[scale, 0.0, 0.0], [0.0, scale, 0.0]])
@@ -57,7 +59,7 @@ def load_pressed(data: bytes, truth: PressPage, damage: str, seed: int) -> Loade
     with closing(pdfium.PdfDocument(data)) as document:
         drawn = document[truth.number].render(scale=scale, grayscale=True)
         grey = np.asarray(drawn.to_numpy(), np.uint8).reshape(drawn.height, drawn.width).copy()
-    angle = float(rng.uniform(-1.5, 1.5))
+    angle = float(rng.uniform(-most_skew_deg, most_skew_deg))
     rows, cols = grey.shape
     turn = cv2.getRotationMatrix2D(((cols - 1) / 2, (rows - 1) / 2), -angle, 1.0)
     grey = np.asarray(

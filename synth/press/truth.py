@@ -19,6 +19,7 @@ from synth.press.model import Cell, Document, Table, Text, colour_tag, walk_text
 Box = tuple[float, float, float, float]
 _LEAST_ALIKE = 0.98
 _MOST_OFF_PT = 0.6
+_MOST_OVERLAP = 0.4
 
 
 @dataclass(frozen=True)
@@ -153,6 +154,8 @@ def _make_page(document: Document, chars: _Chars, first: int, number: int) -> Pr
             return f"“{item.text[:40]}” runs off the page"
         role = "cell" if isinstance(item, Cell) else item.role
         texts[own] = TextTruth(role, item.text, tuple(lines))
+    if _overlap([line for t in texts.values() for line in t.lines]):
+        return "texts lie over each other"
     return PressPage(
         document.design,
         number,
@@ -160,6 +163,19 @@ def _make_page(document: Document, chars: _Chars, first: int, number: int) -> Pr
         tuple(texts[k] for k in range(len(texts))),
         tuple(_make_grid(document, t) for t in document.tables()),
     )
+
+
+def _overlap(lines: Sequence[Box]) -> bool:
+    """Return whether the lines of two texts lie over each other."""
+    if not lines:
+        return False
+    x0, y0, x1, y1 = np.array(lines).T
+    wide = np.minimum(x1[:, None], x1) - np.maximum(x0[:, None], x0)
+    high = np.minimum(y1[:, None], y1) - np.maximum(y0[:, None], y0)
+    shared = np.clip(wide, 0, None) * np.clip(high, 0, None)
+    area = np.minimum.outer((x1 - x0) * (y1 - y0), (x1 - x0) * (y1 - y0))
+    np.fill_diagonal(shared, 0.0)
+    return bool((shared > _MOST_OVERLAP * np.maximum(area, 1e-6)).any())
 
 
 def _items(document: Document) -> dict[int, Cell | Text]:

@@ -27,7 +27,6 @@ from keel_line.read.real_text import lay_text, read_box, read_real_text
 from keel_line.read.strip import read_strip
 from keel_line.read.upright import find_upright
 from keel_line.rule.area import fit_to_rules
-from keel_line.rule.captions import find_captions, find_notes, is_note
 from keel_line.rule.doubts import find_doubts
 from keel_line.rule.grids import Survey, survey_page, survey_text
 from keel_line.rule.headings import count_heading_rows
@@ -173,14 +172,10 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     )
     kept = request.drawn if drawn is not None else None
     grids = _finish_grids(survey, squared.dpi, flat, kept, by_ink=text is None)
-    captions = find_captions(squared.pixels, squared.dpi, grids, flat)
-    under = find_notes(squared.pixels, squared.dpi, grids, flat)
-    for beside in (captions, under):  # what stands upright beside a table on its side
-        beside[:] = [None if g.on_side else box for g, box in zip(grids, beside, strict=True)]
     lap("rule")
     words = partial(_read_words, squared, text, threads)
-    titles = [words(box) for box in captions]
-    notes = [said if is_note(said) else "" for said in map(words, under)]
+    titles = [words(box) for box in survey.captions]
+    notes = [words(box) for box in survey.notes]
     readings = _reader(threads).read_page(squared.pixels, squared.dpi, grids, flat)
     if text is not None:
         pairs = zip(grids, readings, strict=True)
@@ -189,7 +184,9 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     lap("read")
     tables: list[EncodedTable] = []
     for grid, own, title, notes_under in zip(grids, readings, titles, notes, strict=True):
-        heading = count_heading_rows(grid, [r.text for r in own])
+        heading = grid.heading_rows
+        if heading is None:
+            heading = count_heading_rows(grid, [r.text for r in own])
         tables.append(encode_table(grid, own, heading, title, notes_under))
     rows, cols = squared.pixels.shape
     state = PageState(

@@ -81,7 +81,8 @@ class Grid:
     ``y_lines`` has rows + 1 and ``x_lines`` cols + 1 places in px of the squared page, at the
     table's middle. ``rules`` are the lines on paper that the grid was made from, ``doubts`` the
     boundaries that may not lie right. ``on_side`` says that its writing runs down the page or up,
-    so that its rows and columns are not those of the table.
+    so that its rows and columns are not those of the table. ``heading_rows`` are those at the top
+    that look like a heading, None where nobody has looked.
     """
 
     box: Box
@@ -91,6 +92,7 @@ class Grid:
     rules: tuple[Rule, ...] = ()
     doubts: tuple[LineDoubt, ...] = ()
     on_side: bool = False
+    heading_rows: int | None = None
 
     @property
     def rows(self) -> int:

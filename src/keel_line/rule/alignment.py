@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 from keel_line.model.grid import DIRECTIONS, Grid, Rule
+from keel_line.rule.assembly import find_tables, what_is_known
 from keel_line.rule.beside import part_beside
 from keel_line.rule.block import LEAST_ROWS, OFF_LINE_CAPS, PAD_CAPS, Block
 from keel_line.rule.blocks import part_blocks, part_repeated, part_unlike
@@ -27,6 +28,7 @@ from keel_line.rule.extent import (
 )
 from keel_line.rule.laying import lay_grid, runs_along
 from keel_line.rule.mend import move_line
+from keel_line.rule.roles import Roles
 from keel_line.rule.streams import Stream, find_streams, measure_extents
 from keel_line.rule.writing import Writing, line_middle
 
@@ -70,6 +72,29 @@ def find_aligned(writing: Writing, rules: Sequence[Rule]) -> list[Grid]:
                 for part in part_unlike(own):
                     out += _tables_in(part, rules)
     return out
+
+
+def find_by_roles(writing: Writing, rules: Sequence[Rule], roles: Roles) -> list[Grid]:
+    """Lay out the tables that pieces of writing make by their roles.
+
+    Parameters
+    ----------
+    writing
+        The page's writing outside its ruled tables.
+    rules
+        Ruling lines that belong to no ruled table.
+    roles
+        What each piece is thought to be.
+    """
+    out = []
+    for table in find_tables(writing, roles):
+        rows = tuple(writing.boxes[line] for line in table.lines)
+        body = Block(rows, writing.cap_px, writing.letters)
+        known = what_is_known(table, roles)
+        single = tuple(r[~s] for r, s in zip(rows, known.spans, strict=True) if not s.all())
+        streams = find_streams(replace(body, rows=single)) if single else []
+        out.append(lay_grid(body, streams, rules, known))
+    return sorted(out, key=lambda g: g.box[1])
 
 
 def find_rejected_areas(writing: Writing, tables: Sequence[Grid]) -> list[Box]:

@@ -14,9 +14,12 @@ from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.geometry import Box, overlap
 from keel_line.model.grid import Cell, Direction, Grid, Rule
 from keel_line.model.page import PageText
-from keel_line.rule.alignment import find_aligned, find_rejected_areas
+from keel_line.rule.alignment import find_by_roles, find_rejected_areas
+from keel_line.rule.assembly import count_headings, find_beside
 from keel_line.rule.crammed import is_crammed, may_cram, takes_place_of
 from keel_line.rule.mend import shift_grid
+from keel_line.rule.pieces import texts_of
+from keel_line.rule.roles import CAPTION, NOTE, Roles, find_roles
 from keel_line.rule.rules import RuleField, find_rules, look_along, make_rule_field
 from keel_line.rule.sideways import (
     Letters,
@@ -61,11 +64,17 @@ class _Line:
 
 @dataclass(frozen=True)
 class Survey:
-    """What a page holds: its tables, its ruling lines, and blocks taken for no table (boxes)."""
+    """What a page holds.
+
+    Its tables, its ruling lines, boxes around blocks that were judged no table, and for each table
+    a box around its caption and one around its notes, None where it has none.
+    """
 
     grids: tuple[Grid, ...]
     rules: tuple[Rule, ...]
     rejected_areas: tuple[Box, ...]
+    captions: tuple[Box | None, ...]
+    notes: tuple[Box | None, ...]
 
 
 def find_grids(grey: Grey, dpi: float, flat: Grey | None = None) -> list[Grid]:
@@ -106,9 +115,12 @@ def survey_page(
     lying: list[Grid] = []
     if drawn is None:
         lying = [g for box in blocks for g in _find_lying(flat, dpi, rules, box)]
-        survey = _survey(rules, [*ruled, *lying], dpi, write, blocks)
+        around = [_around(box, dpi * _TAKEN_IN) for box in blocks]
+        writing = write(around)
+        survey = _survey(rules, [*ruled, *lying], dpi, writing, find_roles(writing, rules))
     else:
-        survey = _survey_around(ruled, rules, dpi, write, blocks)
+        writing = write([])
+        survey = _survey_around(ruled, rules, dpi, writing, find_roles(writing, rules), blocks)
     over = (b for b in blocks if not any(overlap(b, g.box) for g in lying))
     return replace(survey, rejected_areas=(*survey.rejected_areas, *over))
 
@@ -127,7 +139,8 @@ def _find_lying(flat: Grey, dpi: float, rules: list[Rule], box: Box) -> list[Gri
     own = [r for r in rules if _lies_in(r, _around(box, pad))]
     turned_rules = turn_rules([r.moved(-x0, -y0) for r in own], high)
     turned = np.ascontiguousarray(np.rot90(part, -1))
-    found = find_aligned(find_writing(turned, dpi, turned_rules), turned_rules)
+    writing = find_writing(turned, dpi, turned_rules)
+    found = find_by_roles(writing, turned_rules, find_roles(writing, turned_rules))
     return [shift_grid(turn_back(g, high), x0, y0) for g in found]
 
 
@@ -144,63 +157,86 @@ def survey_text(text: PageText, dpi: float, drawn: Sequence[Grid] | None = None)
         Its tables where the clerk drew them; no others are looked for.
     """
     rules = list(text.rules)
-
-    def write(taken: list[Box]) -> Writing:
-        return gather_writing(text.boxes, taken)
-
     letters = letters_of_text(text)
+    writing = gather_writing(text.boxes, [])
+    roles = find_roles(writing, rules, texts_of(writing, text))
     if drawn is not None:
-        return _survey_around(_mark_sideways(drawn, letters), rules, dpi, write)
-    return _survey(rules, _mark_sideways(build_drawn_grids(rules, dpi), letters), dpi, write)
+        return _survey_around(_mark_sideways(drawn, letters), rules, dpi, writing, roles)
+    ruled = _mark_sideways(build_drawn_grids(rules, dpi), letters)
+    return _survey(rules, ruled, dpi, writing, roles)
 
 
 def _survey_around(
     drawn: Sequence[Grid],
     rules: list[Rule],
     dpi: float,
-    write: Callable[[list[Box]], Writing],
+    writing: Writing,
+    roles: Roles,
     others: Sequence[Box] = (),
 ) -> Survey:
     """Find what is written outside the tables that the clerk drew; ``others`` are left out."""
-    writing = write([_around(box, dpi * _TAKEN_IN) for box in (*(g.box for g in drawn), *others)])
-    return Survey(tuple(drawn), tuple(rules), tuple(find_rejected_areas(writing, ())))
+    taken = [_around(box, dpi * _TAKEN_IN) for box in (*(g.box for g in drawn), *others)]
+    free = _find_free(writing, taken)
+    outside = replace(writing, boxes=writing.boxes[free], lines=writing.lines[free])
+    return _make_survey(drawn, rules, find_rejected_areas(outside, ()), writing, roles)
 
 
 def _survey(
-    rules: list[Rule],
-    ruled: list[Grid],
-    dpi: float,
-    write: Callable[[list[Box]], Writing],
-    others: Sequence[Box] = (),
+    rules: list[Rule], ruled: list[Grid], dpi: float, writing: Writing, roles: Roles
 ) -> Survey:
-    """Find what white space shows outside the ruled tables; ``write`` gathers the writing there.
+    """Find what roles and white space show outside the ruled tables.
 
     Ruled grids whose cells hold whole parts of a table give way to what alignment shows, where it
-    shows more; their rules help it. Areas in ``others`` are left out.
+    shows more; their rules help it.
     """
     high = [g for g in ruled if not g.on_side and may_cram(g, dpi)]
-    whole = write([_around(box, dpi * _TAKEN_IN) for box in others]) if high else None
-    crammed = [] if whole is None else [g for g in high if is_crammed(g, whole)]
+    crammed = [g for g in high if is_crammed(g, writing)]
     kept = [g for g in ruled if g not in crammed]
-    found = _search(rules, kept, dpi, write, others)
+    found = _search(rules, kept, dpi, writing, roles)
     back = [g for g in crammed if not any(takes_place_of(a, g) for a in found.grids)]
-    return _search(rules, [*kept, *back], dpi, write, others) if back else found
+    return _search(rules, [*kept, *back], dpi, writing, roles) if back else found
 
 
 def _search(
-    rules: list[Rule],
-    ruled: list[Grid],
-    dpi: float,
-    write: Callable[[list[Box]], Writing],
-    others: Sequence[Box],
+    rules: list[Rule], ruled: list[Grid], dpi: float, writing: Writing, roles: Roles
 ) -> Survey:
-    """Find what white space shows outside the ruled tables and ``others``."""
-    taken = [_around(box, dpi * _TAKEN_IN) for box in (*(g.box for g in ruled), *others)]
+    """Find what roles and white space show outside the ruled tables."""
+    taken = [_around(g.box, dpi * _TAKEN_IN) for g in ruled]
     loose = [r for r in rules if not any(_lies_in(r, box) for box in taken)]
-    writing = write(taken)
-    aligned = find_aligned(writing, loose)
+    free = _find_free(writing, taken)
+    outside = replace(writing, boxes=writing.boxes[free], lines=writing.lines[free])
+    aligned = find_by_roles(outside, loose, roles.of(free))
     both = sorted([*ruled, *aligned], key=lambda g: (round(g.box[1] / (dpi / 4)), g.box[0]))
-    return Survey(tuple(both), tuple(rules), tuple(find_rejected_areas(writing, aligned)))
+    return _make_survey(both, rules, find_rejected_areas(outside, aligned), writing, roles)
+
+
+def _make_survey(
+    grids: Sequence[Grid],
+    rules: Sequence[Rule],
+    rejected: Sequence[Box],
+    writing: Writing,
+    roles: Roles,
+) -> Survey:
+    """Return tables with what stands around them: headings, captions and notes."""
+    headed = tuple(replace(g, heading_rows=count_headings(g, writing, roles)) for g in grids)
+    boxes = [g.box for g in grids]
+    captions, notes = (
+        tuple(
+            None if g.on_side else box
+            for g, box in zip(grids, find_beside(boxes, writing, roles, role), strict=True)
+        )
+        for role in (CAPTION, NOTE)
+    )
+    return Survey(headed, tuple(rules), tuple(rejected), captions, notes)
+
+
+def _find_free(writing: Writing, taken: list[Box]) -> NDArray[np.bool_]:
+    """Return which pieces of writing have their middle outside some areas."""
+    middles = (writing.boxes[:, :2] + writing.boxes[:, 2:]) / 2
+    free = np.ones(len(middles), bool)
+    for x0, y0, x1, y1 in taken:
+        free &= ~((middles >= (x0, y0)) & (middles <= (x1, y1))).all(axis=1)
+    return free
 
 
 def _around(box: Box, by: float) -> Box:

@@ -11,8 +11,10 @@ from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Cell, Grid, Rule
+from keel_line.rule.assembly import Known
 from keel_line.rule.block import FLUSH_CAPS, HEADING_ROWS, PAD_CAPS, Block
 from keel_line.rule.columns import drop_margins, drop_strays, find_column_lines, keep_clear
+from keel_line.rule.headed import RowPieces, place_cells
 from keel_line.rule.levels import columns_of, find_levels, spanned_below, with_levels
 from keel_line.rule.parting import ColumnPlace, find_places, part_pieces
 from keel_line.rule.row_spans import find_partial, with_row_spans
@@ -21,10 +23,20 @@ from keel_line.rule.streams import Stream
 
 _LONG_RULE = 0.75
 _BESIDE = 0.25
+_SHORT = 0.9
 
 
-def lay_grid(body: Block, streams: list[Stream], rules: Sequence[Rule]) -> Grid:
-    """Build the grid of a block, whatever it is."""
+def lay_grid(
+    body: Block,
+    streams: list[Stream],
+    rules: Sequence[Rule],
+    known: Known | None = None,
+) -> Grid:
+    """Build the grid of a block, whatever it is.
+
+    ``known`` says what is known of its lines and pieces by their roles; without it that is found by
+    how they stand.
+    """
     pad = PAD_CAPS * body.cap_px
     x0, y0, x1, y1 = body.box
     around = (x0 - pad, y0 - pad, x1 + pad, y1 + pad)
@@ -45,6 +57,8 @@ def lay_grid(body: Block, streams: list[Stream], rules: Sequence[Rule]) -> Grid:
         )
     ruled = [r.at((around[1] + around[3]) / 2) for r in down]
     xs = drop_strays(find_column_lines(streams, down, around, body.cap_px), body, ruled)
+    if known is not None:
+        return _lay_known(body, known, xs, ruled, around, [*across], down, rules)
     xs, body = drop_margins(xs, body, ruled)
     parted = replace(body, rows=part_pieces(body.rows, body.letters, xs, body.cap_px))
     levels = find_levels(body.rows, body.cap_px, xs)
@@ -67,6 +81,70 @@ def lay_grid(body: Block, streams: list[Stream], rules: Sequence[Rule]) -> Grid:
         cells = with_row_spans(cells, _written_in(body, starts, xs), rows_by, ys, body.cap_px)
     box = (xs[0], ys[0], xs[-1], ys[-1])
     return Grid(box, tuple(xs), tuple(ys), tuple(cells), (*rows_by, *down))
+
+
+def _lay_known(
+    body: Block,
+    known: Known,
+    xs: list[float],
+    ruled: list[float],
+    around: Box,
+    across: list[Rule],
+    down: list[Rule],
+    rules: Sequence[Rule],
+) -> Grid:
+    """Build the grid of a block of which is known what its lines and pieces are."""
+    rows, spans = [], []
+    for row, spanning in zip(body.rows, known.spans, strict=True):
+        single = row[~spanning]
+        if len(single):
+            single = part_pieces((single,), body.letters, xs, body.cap_px)[0]
+        rows.append(np.concatenate([row[spanning], single]))
+        spans.append(np.arange(len(rows[-1])) < int(spanning.sum()))
+    body = replace(body, rows=tuple(rows))
+    partial = find_partial(rules, around, body.cap_px) if across else []
+    rows_by = [*across, *(r for r in partial if r not in across)]
+    starts, ys = find_row_lines(body, rows_by, around, xs, apart=False, joined=known.joined)
+    ends = [*starts[1:], len(rows)]
+    headings = sum(first < known.headings for first in starts)
+    pieces = [
+        _make_row(np.concatenate(rows[a:b]), np.concatenate(spans[a:b]), rules, ys[k + 1], body)
+        for k, (a, b) in enumerate(zip(starts, ends, strict=True))
+    ]
+    single_rows = [r.boxes[~r.spans] for r in pieces if (~r.spans).any()] or [
+        r.boxes for r in pieces
+    ]
+    places = find_places(single_rows, xs, body.cap_px)
+    cells = place_cells(pieces, xs, ys, places, headings, body.cap_px)
+    clear = keep_clear(body, starts, cells, xs, ruled)
+    if clear != xs:
+        xs = clear
+        cells = place_cells(pieces, xs, ys, places, headings, body.cap_px)
+    if partial:
+        cells = with_row_spans(cells, _written_in(body, starts, xs), rows_by, ys, body.cap_px)
+    box = (xs[0], ys[0], xs[-1], ys[-1])
+    return Grid(box, tuple(xs), tuple(ys), tuple(cells), (*rows_by, *down))
+
+
+def _make_row(
+    boxes: NDArray[np.float64],
+    spans: NDArray[np.bool_],
+    rules: Sequence[Rule],
+    foot: float,
+    body: Block,
+) -> RowPieces:
+    """Return a row's pieces with the short rules under those that span columns."""
+    wide = body.box[2] - body.box[0]
+    under: list[tuple[float, float] | None] = []
+    for (x0, y0, x1, y1), spanning in zip(boxes.tolist(), spans.tolist(), strict=True):
+        own = None
+        for rule in rules if spanning else ():
+            near = (y0 + y1) / 2 < rule.position < max(foot, y1) + body.cap_px
+            over = rule.start <= (x0 + x1) / 2 <= rule.end and rule.length < _SHORT * wide
+            if rule.direction == "across" and near and over:
+                own = (rule.start, rule.end)
+        under.append(own)
+    return RowPieces(boxes, spans, tuple(under))
 
 
 def _written_in(body: Block, starts: list[int], xs: list[float]) -> set[tuple[int, int]]:

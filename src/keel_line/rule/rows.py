@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -14,15 +16,23 @@ from keel_line.rule.writing import line_middle, line_span
 _RULED_SHARE = 0.6
 _JOINED = 0.82  # of the usual distance from row to row
 _NEAREST = 0.9
+_NEAR_CAPS = 1.6
 _LETTER_CAPS, _FEET = 0.5, 30  # percentile: descenders end lower
 
 
 def find_row_lines(
-    body: Block, across: list[Rule], around: Box, xs: list[float], *, apart: bool
+    body: Block,
+    across: list[Rule],
+    around: Box,
+    xs: list[float],
+    *,
+    apart: bool,
+    joined: Sequence[bool] | None = None,
 ) -> tuple[list[int], list[float]]:
     """Return the text lines at which rows begin, and the rows' boundaries.
 
-    ``apart`` says that the first two lines are rows of their own.
+    ``apart`` says that the first two lines are rows of their own; ``joined`` of each line but the
+    first whether it goes on with the row before.
     """
     middle_x = (around[0] + around[2]) / 2
     at = sorted(r.at(middle_x) for r in across)
@@ -33,22 +43,41 @@ def find_row_lines(
         next((y for y in at if middles[i] < y < middles[i + 1]), None)
         for i in range(len(middles) - 1)
     ]
+    if joined is not None:
+        starts, ys = [0], []
+        for i, y in enumerate(ruled):
+            if not joined[i]:
+                starts.append(i + 1)
+                ys.append(y if y is not None else (lows[i] + tops[i + 1]) / 2)
+        return starts, _with_ends(ys, at, tops, lows, around, body.cap_px)
     count = sum(y is not None for y in ruled)
     by_rules = count >= 2 and count >= _RULED_SHARE * len(ruled) * 0.5 and _even(ruled, middles)
-    joined = _find_joined(body, xs)
+    close = _find_joined(body, xs)
     if apart and len(body.rows) > HEADING_ROWS:
         # Headings of the second level hang on to none of a full line's values.
         full = len(columns_of(body.rows[HEADING_ROWS], xs)) > (len(xs) - 1) / 2
-        joined[HEADING_ROWS - 1] &= not full
+        close[HEADING_ROWS - 1] &= not full
     starts, ys = [0], []
     for i, y in enumerate(ruled):
-        if y is None and (by_rules or joined[i]) and not (apart and i == 0):
+        if y is None and (by_rules or close[i]) and not (apart and i == 0):
             continue
         starts.append(i + 1)
         ys.append(y if y is not None else (lows[i] + tops[i + 1]) / 2)
-    top = next((y for y in at if abs(y - around[1]) < 1.6 * body.cap_px), around[1])
-    low = next((y for y in reversed(at) if abs(y - around[3]) < 1.6 * body.cap_px), around[3])
-    return starts, [min(top, tops[0]), *ys, max(low, lows[-1])]
+    return starts, _with_ends(ys, at, tops, lows, around, body.cap_px)
+
+
+def _with_ends(
+    ys: list[float],
+    at: list[float],
+    tops: list[float],
+    lows: list[float],
+    around: Box,
+    cap: float,
+) -> list[float]:
+    """Return the rows' boundaries with the outer ones, on a rule where one is near."""
+    top = next((y for y in at if abs(y - around[1]) < _NEAR_CAPS * cap), around[1])
+    low = next((y for y in reversed(at) if abs(y - around[3]) < _NEAR_CAPS * cap), around[3])
+    return [min(top, tops[0]), *ys, max(low, lows[-1])]
 
 
 def _even(ruled: list[float | None], middles: list[float]) -> bool:

@@ -1,0 +1,210 @@
+"""Puts pieces of writing together to tables, by the roles that they are thought to have."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line.model.geometry import Box
+from keel_line.model.grid import Grid
+from keel_line.rule.roles import BODY, CAPTION, HEADING, NOTE, Roles
+from keel_line.rule.writing import Writing
+
+Ints = NDArray[np.int64]
+_LIKELY = 0.5
+_LEAST_PIECES = 2
+_NEAR_CAPS = 5.0
+_PAD_CAPS = 0.35
+_TINY = 1e-6
+
+
+@dataclass(frozen=True, eq=False)
+class FoundTable:
+    """The pieces of a table, line by line.
+
+    Attributes
+    ----------
+    lines
+        Numbers of the pieces of each text line, from the top down, each from the left.
+    joined
+        Of each line but the first, whether it goes on with the row of the line before.
+    headings
+        How many lines at the top are heading.
+    """
+
+    lines: tuple[Ints, ...]
+    joined: tuple[bool, ...]
+    headings: int
+
+    @property
+    def pieces(self) -> Ints:
+        """Numbers of all pieces."""
+        return np.concatenate(self.lines)
+
+
+@dataclass(frozen=True, eq=False)
+class Known:
+    """What is known of a table's lines and pieces by their roles.
+
+    ``joined`` and ``headings`` are those of :class:`FoundTable`; ``spans`` says of each piece of
+    each line whether it spans columns.
+    """
+
+    joined: tuple[bool, ...]
+    headings: int
+    spans: tuple[NDArray[np.bool_], ...]
+
+
+def what_is_known(table: FoundTable, roles: Roles) -> Known:
+    """Return what roles tell of a table."""
+    spans = tuple(roles.spans[line] > _LIKELY for line in table.lines)
+    return Known(table.joined, table.headings, spans)
+
+
+def find_tables(writing: Writing, roles: Roles) -> list[FoundTable]:
+    """Find the tables of a page: pieces in tables, linked along lines and from line to line."""
+    within = roles.in_table > _LIKELY
+    segments = _find_segments(writing, roles, within)
+    owner = list(range(len(segments)))
+
+    def root(k: int) -> int:
+        while owner[k] != k:
+            owner[k] = owner[owner[k]]
+            k = owner[k]
+        return k
+
+    for k, segment in enumerate(segments):
+        for above in _find_above(segments, k, writing, within):
+            if float(roles.begins[segment].mean()) <= _LIKELY:
+                owner[root(k)] = root(above)
+    groups: dict[int, list[Ints]] = {}
+    for k, segment in enumerate(segments):
+        groups.setdefault(root(k), []).append(segment)
+    tables = [_make_table(own, writing, roles) for own in groups.values()]
+    return [t for t in tables if len(t.pieces) >= _LEAST_PIECES]
+
+
+def _find_segments(writing: Writing, roles: Roles, within: NDArray[np.bool_]) -> list[Ints]:
+    """Return the runs of pieces on one line that stand in one table, from the top down."""
+    out: list[Ints] = []
+    for line in np.unique(writing.lines):
+        own = np.flatnonzero(writing.lines == line)
+        own = own[np.argsort(writing.boxes[own, 0])]
+        run: list[int] = []
+        for piece in own.tolist():
+            if run and (not within[piece] or roles.parted[piece] > _LIKELY):
+                out.append(np.array(run, np.int64))
+                run = []
+            if within[piece]:
+                run.append(piece)
+        if run:
+            out.append(np.array(run, np.int64))
+    return out
+
+
+def _find_above(
+    segments: list[Ints], number: int, writing: Writing, within: NDArray[np.bool_]
+) -> list[int]:
+    """Return the segments of the nearest line above a segment, none where something is between."""
+    own = segments[number]
+    x0, x1 = writing.boxes[own, 0].min(), writing.boxes[own, 2].max()
+    line = writing.lines[own[0]]
+    found: list[int] = []
+    at = -1
+    for k in range(number - 1, -1, -1):
+        other = segments[k]
+        its_line = int(writing.lines[other[0]])
+        if its_line == line:
+            continue
+        if found and its_line != at:
+            break
+        a, b = writing.boxes[other, 0].min(), writing.boxes[other, 2].max()
+        if min(b, x1) - max(a, x0) > 0:
+            at = its_line
+            found.append(k)
+    if not found:
+        return []
+    between = (writing.lines > at) & (writing.lines < line) & ~within
+    shared = np.minimum(writing.boxes[:, 2], x1) - np.maximum(writing.boxes[:, 0], x0)
+    return [] if bool((between & (shared > 0)).any()) else found
+
+
+def _make_table(segments: list[Ints], writing: Writing, roles: Roles) -> FoundTable:
+    by_line: dict[int, list[Ints]] = {}
+    for segment in segments:
+        by_line.setdefault(int(writing.lines[segment[0]]), []).append(segment)
+    lines = []
+    for line in sorted(by_line):
+        own = np.concatenate(by_line[line])
+        lines.append(own[np.argsort(writing.boxes[own, 0])])
+    joined = tuple(float(_odds(roles.joins[own]).mean()) > 0 for own in lines[1:])
+    heading = [
+        float((roles.roles[own, HEADING] - roles.roles[own, BODY]).mean()) > 0 for own in lines
+    ]
+    headings = next((k for k, is_heading in enumerate(heading) if not is_heading), len(heading))
+    return FoundTable(tuple(lines), joined, headings)
+
+
+def _odds(chance: NDArray[np.float64]) -> NDArray[np.float64]:
+    held = np.clip(chance, 1e-4, 1 - 1e-4)
+    odds: NDArray[np.float64] = np.log(held / (1 - held))
+    return odds
+
+
+def count_headings(grid: Grid, writing: Writing, roles: Roles) -> int:
+    """Return how many rows at a grid's top are its heading, by the roles of what stands in them."""
+    x0, _, x1, _ = grid.box
+    x = (writing.boxes[:, 0] + writing.boxes[:, 2]) / 2
+    y = (writing.boxes[:, 1] + writing.boxes[:, 3]) / 2
+    within = (x >= x0) & (x <= x1)
+    wide = roles.spans > _LIKELY
+    lead = np.log(roles.roles[:, HEADING] + _TINY) - np.log(roles.roles[:, BODY] + _TINY)
+    count = bars = 0
+    for row, (top, foot) in enumerate(pairwise(grid.y_lines)):
+        inside = within & (y >= top) & (y < foot)
+        own = lead[inside]
+        if len(own) and own.mean() <= 0:
+            break
+        if len(own):
+            count = row + 1
+            # A section's name right under the heading is none of it.
+            bars = bars + 1 if len(own) == 1 and wide[inside].all() else 0
+    return min(count - bars if bars < count else count, grid.rows)
+
+
+def find_beside(boxes: list[Box], writing: Writing, roles: Roles, role: int) -> list[Box | None]:
+    """Return for each table the box around its caption, or its notes; None where it has none.
+
+    ``boxes`` are the tables'; ``role`` is ``CAPTION`` or ``NOTE``. Lines of that role go to the
+    table that they stand nearest to, above or below it.
+    """
+    cap = writing.cap_px
+    chosen = np.flatnonzero(roles.roles.argmax(axis=1) == role)
+    own: list[list[int]] = [[] for _ in boxes]
+    for piece in chosen:
+        x0, y0, x1, y1 = writing.boxes[piece].tolist()
+        best, nearest = -1, _NEAR_CAPS * cap * (2 if role == NOTE else 1)
+        for k, box in enumerate(boxes):
+            if min(box[2], x1) - max(box[0], x0) <= 0:
+                continue
+            away = max(box[1] - y1, y0 - box[3], 0.0)
+            if role == CAPTION and y0 > box[3]:
+                away *= 1.5  # a caption stands more often above
+            if away < nearest:
+                best, nearest = k, away
+        if best >= 0:
+            own[best].append(int(piece))
+    out: list[Box | None] = []
+    pad = _PAD_CAPS * cap
+    for pieces in own:
+        if not pieces:
+            out.append(None)
+            continue
+        low, high = writing.boxes[pieces, :2].min(axis=0), writing.boxes[pieces, 2:].max(axis=0)
+        out.append(
+            (float(low[0]) - pad, float(low[1]) - pad, float(high[0]) + pad, float(high[1]) + pad)
+        )
+    return out

@@ -1,0 +1,355 @@
+"""Measures pieces of writing: what each one's neighbours, rules and letters say of its role."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line.model.grid import Rule
+from keel_line.model.page import PageText
+from keel_line.rule.writing import Writing
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+WAYS = ("up", "down", "left", "right")
+_NEAR_LINES = 5
+_FAR = 30.0
+_FLUSH_CAPS = 0.4
+_OPEN_CAPS = 0.5
+_TALL = 0.8
+_SHORT_RULE_CAPS = 1.5
+_CAPTION = re.compile(r"^(table|tab[.]|list|schedule|appendix|statement|return)\b", re.IGNORECASE)
+_NUMBERED = re.compile(r"^\w+[.]? ?\d+ ?[.:)\u2013-]")
+_NOTE = re.compile(
+    r"^([*\u2020\u2021\u00a7]|[(]?\w[)]|notes?\b|sources?\b|n[.]b[.])", re.IGNORECASE
+)
+_ITEM = re.compile(r"^([\u2013\u2022-]|\d+[.)])\s")
+
+
+@dataclass(frozen=True, eq=False)
+class Pieces:
+    """A page's pieces of writing, measured.
+
+    Attributes
+    ----------
+    features
+        Shape (n, FEATURES), lengths over the height of capitals.
+    near
+        Number of each piece's neighbour in each of ``WAYS``, shape (n, 4), -1 for none.
+    """
+
+    features: Floats
+    near: Ints
+
+
+def measure_pieces(
+    writing: Writing, rules: Sequence[Rule], texts: Sequence[str] | None = None
+) -> Pieces:
+    """Measure the pieces of a whole page's writing.
+
+    Parameters
+    ----------
+    writing
+        The page's writing, that in ruled tables too.
+    rules
+        The page's ruling lines.
+    texts
+        What each piece says, where it is known.
+    """
+    boxes, lines, cap = writing.boxes, writing.lines, max(writing.cap_px, 1.0)
+    count = len(boxes)
+    if count == 0:
+        return Pieces(np.zeros((0, FEATURES)), np.zeros((0, len(WAYS)), np.int64))
+    near = _find_near(boxes, lines)
+    groups = (
+        _measure_places(boxes, lines, near, cap),
+        _measure_edges(boxes, lines, cap),
+        _measure_rules(boxes, near, rules, cap),
+        _measure_letters(boxes, writing.letters, cap),
+        _measure_texts(texts, count),
+    )
+    return Pieces(np.nan_to_num(np.hstack(groups)), near)
+
+
+def texts_of(writing: Writing, text: PageText) -> list[str]:
+    """Return what each piece of writing says on a page of real text."""
+    xs, ys = ((text.boxes[:, k] + text.boxes[:, k + 2]) / 2 for k in (0, 1))
+    out = []
+    order = np.argsort(ys, kind="stable")
+    heights = ys[order]
+    for x0, y0, x1, y1 in writing.boxes.tolist():
+        first, last = np.searchsorted(heights, (y0, y1))
+        inside = order[first:last]
+        inside = inside[(xs[inside] >= x0) & (xs[inside] <= x1)]
+        inside = inside[np.argsort(xs[inside])]
+        said = "".join(
+            (" " if text.spaced[k] and n else "") + text.chars[k] for n, k in enumerate(inside)
+        )
+        out.append(said)
+    return out
+
+
+def _find_near(boxes: Floats, lines: Ints) -> Ints:
+    """Return each piece's neighbours: the nearest above and below it, and on its line."""
+    count = len(boxes)
+    near = np.full((count, len(WAYS)), -1, np.int64)
+    order = np.lexsort((boxes[:, 0], lines))
+    same = lines[order][1:] == lines[order][:-1]
+    near[order[1:][same], 2] = order[:-1][same]
+    near[order[:-1][same], 3] = order[1:][same]
+    shared = np.minimum(boxes[:, None, 2], boxes[None, :, 2]) - np.maximum(
+        boxes[:, None, 0], boxes[None, :, 0]
+    )
+    over = shared > 0
+    apart = lines[None, :] - lines[:, None]
+    for way, sign in ((0, -1), (1, 1)):
+        steps = np.where(over & (sign * apart > 0), sign * apart, 1 << 30).astype(float)
+        # Of several on one line the one that shares most.
+        steps -= np.clip(shared, 0, None) / (1.0 + np.abs(boxes).max())
+        best = steps.argmin(axis=1)
+        found = steps[np.arange(count), best] < 1e8
+        near[found, way] = best[found]
+    return near
+
+
+def _measure_places(boxes: Floats, lines: Ints, near: Ints, cap: float) -> Floats:
+    x0, y0, x1, y1 = boxes.T
+    left, right = float(np.percentile(x0, 3)), float(np.percentile(x1, 97))
+    page = max(right - left, cap)
+    top, foot = float(y0.min()), float(y1.max())
+    numbers = np.unique(lines, return_inverse=True)[1]
+    total = int(numbers.max()) + 1
+    per_line = np.bincount(numbers, minlength=total)
+    line_x0, line_x1 = np.full(total, np.inf), np.full(total, -np.inf)
+    np.minimum.at(line_x0, numbers, x0)
+    np.maximum.at(line_x1, numbers, x1)
+    inked = np.bincount(numbers, x1 - x0, minlength=total)
+    middle = np.bincount(numbers, (y0 + y1) / 2, minlength=total) / per_line
+    pitch = np.diff(middle)
+    usual = float(np.median(pitch)) if len(pitch) else 2 * cap
+    above = np.concatenate([[_FAR * cap], pitch])[numbers]
+    below = np.concatenate([pitch, [_FAR * cap]])[numbers]
+    rank = np.zeros(len(boxes))
+    order = np.lexsort((x0, lines))
+    starts = np.concatenate([[0], np.cumsum(np.bincount(numbers[order], minlength=total))[:-1]])
+    rank[order] = np.arange(len(boxes)) - starts[numbers[order]]
+    gaps = [
+        np.where(near[:, 2] >= 0, x0 - x1[near[:, 2]], _FAR * cap),
+        np.where(near[:, 3] >= 0, x0[near[:, 3]] - x1, _FAR * cap),
+        np.where(near[:, 0] >= 0, y0 - y1[near[:, 0]], _FAR * cap),
+        np.where(near[:, 1] >= 0, y0[near[:, 1]] - y1, _FAR * cap),
+    ]
+    wide = line_x1 - line_x0
+    before = np.concatenate([[0], per_line[:-1]])[numbers]
+    after = np.concatenate([per_line[1:], [0]])[numbers]
+    return np.column_stack(
+        [
+            np.log1p((x1 - x0) / cap),
+            (y1 - y0) / cap,
+            (x1 - x0) / page,
+            (x0 - left) / page,
+            (right - x1) / page,
+            ((x0 + x1) / 2 - (left + right) / 2) / page,
+            (y0 - top) / max(foot - top, cap),
+            np.minimum((y0 - top) / cap, _FAR) / 10,
+            np.minimum((foot - y1) / cap, _FAR) / 10,
+            np.log1p(per_line[numbers]),
+            np.log1p(before),
+            np.log1p(after),
+            rank,
+            per_line[numbers] - 1 - rank,
+            wide[numbers] / page,
+            inked[numbers] / np.maximum(wide[numbers], cap),
+            (line_x0[numbers] - left) / page,
+            (right - line_x1[numbers]) / page,
+            *(np.clip(g / cap, -2, 12) / 3 for g in gaps),
+            *(near[:, k] >= 0 for k in range(4)),
+            np.clip(above / max(usual, 1.0), 0, 4),
+            np.clip(below / max(usual, 1.0), 0, 4),
+            np.clip(above / cap, 0, 8) / 2,
+            np.clip(below / cap, 0, 8) / 2,
+            np.full(len(boxes), np.log1p(total)),
+            np.full(len(boxes), np.log1p(page / cap)),
+        ]
+    )
+
+
+def _measure_edges(boxes: Floats, lines: Ints, cap: float) -> Floats:
+    """Measure how a piece's sides stand with those of the lines above and below."""
+    x0, x1 = boxes[:, 0], boxes[:, 2]
+    places = np.column_stack([x0, x1, (x0 + x1) / 2])
+    apart = lines[None, :] - lines[:, None]
+    shared = np.minimum(x1[:, None], x1[None, :]) - np.maximum(x0[:, None], x0[None, :])
+    out = []
+    for sign in (-1, 1):
+        steps = sign * apart
+        close = (steps >= 1) & (steps <= _NEAR_LINES)
+        next_one = steps == 1
+        off = np.abs(places[:, None, :] - places[None, :, :])
+        for k in range(3):
+            flush = off[:, :, k] <= _FLUSH_CAPS * cap
+            hit = np.zeros((len(boxes), _NEAR_LINES), bool)
+            for n in range(1, _NEAR_LINES + 1):
+                hit[:, n - 1] = (flush & (steps == n)).any(axis=1)
+            out.append(hit.mean(axis=1))
+            out.append(hit[:, 0])
+        out.append((next_one & (shared > 0)).sum(axis=1).clip(0, 4))
+        inside = close & (shared > 0)
+        out.append(inside.sum(axis=1).clip(0, 10) / _NEAR_LINES)
+        # White beside the piece that goes on through the lines: a column's end.
+        for side in (x0 - _OPEN_CAPS * cap, x1 + _OPEN_CAPS * cap):
+            crossed = (x0[None, :] < side[:, None]) & (x1[None, :] > side[:, None])
+            hit = np.zeros((len(boxes), _NEAR_LINES), bool)
+            for n in range(1, _NEAR_LINES + 1):
+                hit[:, n - 1] = (crossed & (steps == n)).any(axis=1)
+            out.append(hit.mean(axis=1))
+            out.append(hit[:, 0])
+        height = (boxes[:, 3] - boxes[:, 1])[None, :] * np.ones((len(boxes), 1))
+        beside = np.where(next_one, height, np.nan)
+        with np.errstate(all="ignore"):
+            ratio = np.where(
+                next_one.any(axis=1),
+                np.nanmean(np.where(next_one.any(axis=1)[:, None], beside, 1.0), axis=1) / cap,
+                0.0,
+            )
+        out.append(ratio)
+    return np.column_stack(out).astype(float)
+
+
+def _measure_rules(boxes: Floats, near: Ints, rules: Sequence[Rule], cap: float) -> Floats:
+    """Measure the rules around a piece: above, below, left, right, and through its line."""
+    count = len(boxes)
+    x0, y0, x1, y1 = boxes.T
+    middle_x, middle_y = (x0 + x1) / 2, (y0 + y1) / 2
+    page = max(float(x1.max() - x0.min()), cap)
+    long = [r for r in rules if r.length >= _SHORT_RULE_CAPS * cap]
+    across = [r for r in long if r.direction == "across"]
+    down = [r for r in long if r.direction == "down"]
+    out = []
+    if across:
+        at = np.array([[r.position, r.start, r.end, r.thickness_px] for r in across])
+        reach = (at[None, :, 1] - cap <= middle_x[:, None]) & (
+            middle_x[:, None] <= at[None, :, 2] + cap
+        )
+        for way, limit in ((0, near[:, 0]), (1, near[:, 1])):
+            distance = (
+                middle_y[:, None] - at[None, :, 0]
+                if way == 0
+                else at[None, :, 0] - middle_y[:, None]
+            )
+            # Only up to the next piece in that direction.
+            other = np.where(limit >= 0, np.abs(middle_y[limit] - middle_y), 6 * cap)
+            hit = reach & (distance > 0) & (distance < other[:, None])
+            nearest = np.where(hit, distance, np.inf).argmin(axis=1)
+            found = hit[np.arange(count), nearest]
+            length = (at[nearest, 2] - at[nearest, 1]) / page
+            over = np.minimum(at[nearest, 2], x1) - np.maximum(at[nearest, 1], x0)
+            out += [
+                found,
+                np.where(found, np.clip(distance[np.arange(count), nearest] / cap, 0, 6) / 2, 3.0),
+                np.where(found, length, 0.0),
+                np.where(found, at[nearest, 3] / cap, 0.0),
+                np.where(found, over / np.maximum(x1 - x0, 1.0), 0.0),
+                hit.sum(axis=1).clip(0, 4),
+            ]
+        inside = (at[None, :, 1] - cap <= middle_x[:, None]) & (
+            at[None, :, 2] + cap >= middle_x[:, None]
+        )
+        out += [
+            np.log1p((inside & (at[None, :, 0] < middle_y[:, None])).sum(axis=1)),
+            np.log1p((inside & (at[None, :, 0] > middle_y[:, None])).sum(axis=1)),
+        ]
+    else:
+        out += [np.zeros(count), np.full(count, 3.0), *[np.zeros(count)] * 4] * 2
+        out += [np.zeros(count)] * 2
+    if down:
+        at = np.array([[r.position, r.start, r.end] for r in down])
+        level = (at[None, :, 1] - cap <= middle_y[:, None]) & (
+            middle_y[:, None] <= at[None, :, 2] + cap
+        )
+        before = level & (at[None, :, 0] < middle_x[:, None])
+        after = level & (at[None, :, 0] > middle_x[:, None])
+        left = np.where(near[:, 2] >= 0, middle_x[near[:, 2]], -np.inf)
+        right = np.where(near[:, 3] >= 0, middle_x[near[:, 3]], np.inf)
+        out += [
+            np.log1p(level.sum(axis=1)),
+            (before & (at[None, :, 0] > left[:, None])).any(axis=1),
+            (after & (at[None, :, 0] < right[:, None])).any(axis=1),
+            before.any(axis=1),
+            after.any(axis=1),
+        ]
+    else:
+        out += [np.zeros(count)] * 5
+    return np.column_stack(out).astype(float)
+
+
+def _measure_letters(boxes: Floats, letters: Floats, cap: float) -> Floats:
+    """Measure a piece's letters: how many, how high, and how many of them are tall."""
+    out = np.zeros((len(boxes), 4))
+    if len(letters) == 0:
+        return out
+    xs, ys = (letters[:, 0] + letters[:, 2]) / 2, (letters[:, 1] + letters[:, 3]) / 2
+    high = letters[:, 3] - letters[:, 1]
+    order = np.argsort(ys)
+    xs, ys, high = xs[order], ys[order], high[order]
+    for k, (x0, y0, x1, y1) in enumerate(boxes.tolist()):
+        first, last = np.searchsorted(ys, (y0, y1))
+        own = high[first:last][(xs[first:last] >= x0) & (xs[first:last] <= x1)]
+        if len(own):
+            out[k] = (
+                len(own) * cap / max(x1 - x0, cap),
+                float(np.median(own)) / cap,
+                float((own >= _TALL * cap).mean()),
+                float(own.max()) / cap,
+            )
+    return out
+
+
+def _measure_texts(texts: Sequence[str] | None, count: int) -> Floats:
+    """Measure what pieces say; zeros where it is not known."""
+    out = np.zeros((count, 14))
+    if texts is None:
+        return out
+    for k, text in enumerate(texts):
+        letters = sum(c.isalpha() for c in text)
+        figures = sum(c.isdigit() for c in text)
+        size = max(1, len(text.replace(" ", "")))
+        out[k] = (
+            1.0,
+            figures / size,
+            letters / size,
+            sum(c.isupper() for c in text) / max(1, letters),
+            text[:1].islower(),
+            text.endswith("."),
+            text.endswith((",", ";", "-")),
+            bool(_CAPTION.match(text)),
+            bool(_NUMBERED.match(text)),
+            bool(_NOTE.match(text)),
+            bool(_ITEM.match(text)),
+            np.log1p(len(text)),
+            np.log1p(text.count(" ")),
+            text.lower().startswith(("total", "sum", "carried", "brought", "balance")),
+        )
+    return out
+
+
+def _count_features() -> int:
+    one = Writing(np.array([[0.0, 0.0, 9.0, 9.0]]), np.zeros(1, np.int64), 9.0)
+    near = np.full((1, 4), -1, np.int64)
+    groups = (
+        _measure_places(one.boxes, one.lines, near, 9.0),
+        _measure_edges(one.boxes, one.lines, 9.0),
+        _measure_rules(one.boxes, near, (), 9.0),
+        _measure_letters(one.boxes, one.letters, 9.0),
+        _measure_texts(None, 1),
+    )
+    return sum(g.shape[1] for g in groups)
+
+
+FEATURES = _count_features()
+"""How many measures a piece has."""

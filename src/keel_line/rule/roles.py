@@ -1,0 +1,133 @@
+"""Tells the role of each piece of writing: outside, caption, heading, body or note of a table.
+
+A small network over the pieces of a page: each round, a piece hears what its neighbours above,
+below, left and right have come to (message passing as in Gilmer and others, "Neural message passing
+for quantum chemistry", ICML 2017). ``training.rolenet`` trains it on typeset pages.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line.model.grid import Rule
+from keel_line.rule.pieces import Pieces, measure_pieces
+from keel_line.rule.writing import Writing
+
+Floats = NDArray[np.float64]
+OUTSIDE, CAPTION, HEADING, BODY, NOTE = range(5)
+_ROLES = 5
+_WEIGHTS = Path(__file__).parent / "data" / "roles.npz"
+_MOST = 6.0
+
+
+@dataclass(frozen=True, eq=False)
+class Roles:
+    """What is thought of each piece of a page's writing; probabilities from 0 to 1.
+
+    Attributes
+    ----------
+    roles
+        Of each role, shape (n, 5).
+    joins
+        That its line goes on with the table row of the line before, shape (n,).
+    begins
+        That it begins another table than the piece above it belongs to, shape (n,).
+    parted
+        That the piece left of it belongs to another table, shape (n,).
+    spans
+        That it spans several columns, shape (n,).
+    """
+
+    roles: Floats
+    joins: Floats
+    begins: Floats
+    parted: Floats
+    spans: Floats
+
+    @property
+    def in_table(self) -> Floats:
+        """That each piece is in a table, as heading or body."""
+        both: Floats = self.roles[:, HEADING] + self.roles[:, BODY]
+        return both
+
+    def of(self, chosen: NDArray[np.bool_] | NDArray[np.int64]) -> Roles:
+        """Return what is thought of some pieces."""
+        return Roles(
+            self.roles[chosen],
+            self.joins[chosen],
+            self.begins[chosen],
+            self.parted[chosen],
+            self.spans[chosen],
+        )
+
+
+@dataclass(frozen=True, eq=False)
+class RoleNetwork:
+    """The weights; see ``training.rolenet.RoleNet``."""
+
+    middle: Floats
+    scale: Floats
+    first: tuple[Floats, Floats]
+    rounds: tuple[tuple[Floats, Floats, tuple[Floats, ...]], ...]
+    last: tuple[Floats, Floats]
+
+    def run(self, pieces: Pieces) -> Floats:
+        """Return the log odds of each piece's outputs, shape (n, 9)."""
+        brought = np.clip((pieces.features - self.middle) / self.scale, -_MOST, _MOST)
+        state = np.maximum(_apply(self.first, brought), 0.0)
+        for weight, bias, heard in self.rounds:
+            total = _apply((weight, bias), state)
+            for way, own in enumerate(heard):
+                near = pieces.near[:, way]
+                total += np.where(near[:, None] >= 0, (state @ own)[near], 0.0)
+            state = state + np.maximum(total, 0.0)
+        return _apply(self.last, state)
+
+
+def _apply(layer: tuple[Floats, Floats], state: Floats) -> Floats:
+    weight, bias = layer
+    out: Floats = state @ weight + bias
+    return out
+
+
+@cache
+def load_roles(path: Path = _WEIGHTS) -> RoleNetwork:
+    """Load the network that travels with the program."""
+    with np.load(path) as data:
+        arrays = {name: data[name].astype(np.float64) for name in data.files}
+
+    def layer(name: str) -> tuple[Floats, Floats]:
+        return arrays[f"net.{name}.weight"].T, arrays[f"net.{name}.bias"]
+
+    count = sum(n.startswith("net.own.") and n.endswith(".bias") for n in arrays)
+    rounds = tuple(
+        (*layer(f"own.{k}"), tuple(arrays[f"net.heard.{k}.{way}.weight"].T for way in range(4)))
+        for k in range(count)
+    )
+    return RoleNetwork(arrays["middle"], arrays["scale"], layer("first"), rounds, layer("last"))
+
+
+def find_roles(
+    writing: Writing, rules: Sequence[Rule], texts: Sequence[str] | None = None
+) -> Roles:
+    """Find the roles of a whole page's pieces of writing.
+
+    Parameters
+    ----------
+    writing
+        The page's writing, that in ruled tables too.
+    rules
+        The page's ruling lines.
+    texts
+        What each piece says, where it is known.
+    """
+    out = load_roles().run(measure_pieces(writing, rules, texts))
+    raised = np.exp(out[:, :_ROLES] - out[:, :_ROLES].max(axis=1, keepdims=True, initial=-np.inf))
+    chances = 1.0 / (1.0 + np.exp(-np.clip(out[:, _ROLES:], -30, 30)))
+    return Roles(raised / raised.sum(axis=1, keepdims=True), *chances.T)

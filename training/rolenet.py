@@ -1,0 +1,223 @@
+"""Trains the network that tells the roles of pieces of writing, and what joins and parts them.
+
+Run as ``python -m training.rolenet --steps 4000``; the weights go to ``rule/data/roles.npz``.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import torch
+from numpy.typing import NDArray
+from torch import nn
+
+MATERIAL = Path(__file__).resolve().parent.parent / ".cache" / "roles"
+WEIGHTS = (
+    Path(__file__).resolve().parent.parent / "src" / "keel_line" / "rule" / "data" / "roles.npz"
+)
+ROLES = 5
+OUTPUTS = ROLES + 4
+_HELD = 10
+_RARE = (1.0, 8.0, 8.0, 2.0)
+_TEXT_FEATURES = 14
+
+
+@dataclass(frozen=True)
+class Graph:
+    """A page's pieces; see ``training.roles.render``."""
+
+    features: torch.Tensor
+    near: torch.Tensor
+    labels: torch.Tensor
+    ink: bool
+
+
+class RoleNet(nn.Module):
+    """A network over pieces of writing that hears their neighbours, round after round."""
+
+    def __init__(self, features: int, width: int = 56, rounds: int = 6) -> None:
+        super().__init__()
+        self.first = nn.Linear(features, width)
+        self.own = nn.ModuleList(nn.Linear(width, width) for _ in range(rounds))
+        self.heard = nn.ModuleList(
+            nn.ModuleList(nn.Linear(width, width, bias=False) for _ in range(4))
+            for _ in range(rounds)
+        )
+        self.last = nn.Linear(width, OUTPUTS)
+
+    def forward(self, features: torch.Tensor, near: torch.Tensor) -> torch.Tensor:
+        """Return the outputs of each piece, shape (n, OUTPUTS), as log odds."""
+        state = torch.relu(self.first(features))
+        none = near < 0
+        for own, heard in zip(self.own, self.heard, strict=True):
+            total = own(state)
+            for way, layer in enumerate(heard):
+                said = layer(state)[near[:, way].clamp(min=0)]
+                total = total + said.masked_fill(none[:, way : way + 1], 0.0)
+            state = state + torch.relu(total)
+        return self.last(state)
+
+
+def load_graphs(paths: Sequence[Path]) -> list[Graph]:
+    """Load all pages of some files."""
+    out = []
+    for path in paths:
+        data = np.load(path)
+        count = sum(name.endswith("_labels") for name in data.files)
+        for k in range(count):
+            out.append(
+                Graph(
+                    torch.from_numpy(data[f"{k}_features"].astype(np.float32)),
+                    torch.from_numpy(data[f"{k}_near"].astype(np.int64)),
+                    torch.from_numpy(data[f"{k}_labels"].astype(np.int64)),
+                    bool(data[f"{k}_ink"]),
+                )
+            )
+    return out
+
+
+def join_graphs(
+    graphs: Sequence[Graph], rng: np.random.Generator | None
+) -> tuple[torch.Tensor, torch.Tensor, torch.Tensor, torch.Tensor]:
+    """Put graphs into one; with ``rng`` hide texts of some and shake the measures a little.
+
+    Returns features, neighbours, labels and the weight of each piece.
+    """
+    features, near, labels, weights = [], [], [], []
+    first = 0
+    for graph in graphs:
+        own = graph.features
+        if rng is not None:
+            own = own * (1.0 + 0.02 * torch.randn_like(own))
+            if rng.random() < 0.3:
+                own = torch.cat(
+                    [own[:, :-_TEXT_FEATURES], torch.zeros(len(own), _TEXT_FEATURES)], dim=1
+                )
+        features.append(own)
+        near.append(torch.where(graph.near >= 0, graph.near + first, graph.near))
+        labels.append(graph.labels)
+        weights.append(torch.full((len(own),), 1.0 / max(20.0, len(own) ** 0.5)))
+        first += len(own)
+    return torch.cat(features), torch.cat(near), torch.cat(labels), torch.cat(weights)
+
+
+def loss_of(outputs: torch.Tensor, labels: torch.Tensor, weights: torch.Tensor) -> torch.Tensor:
+    """Return the sum of all outputs' cross entropies, weighed by page."""
+    known = labels[:, 0] >= 0
+    role = nn.functional.cross_entropy(outputs[known, :ROLES], labels[known, 0], reduction="none")
+    total = (role * weights[known]).sum() / weights[known].sum()
+    for k in range(1, labels.shape[1]):
+        own = labels[:, k] >= 0
+        if own.any():
+            loss = nn.functional.binary_cross_entropy_with_logits(
+                outputs[own, ROLES + k - 1],
+                labels[own, k].float(),
+                reduction="none",
+                pos_weight=torch.tensor(_RARE[k - 1]),
+            )
+            total = total + (loss * weights[own]).sum() / weights[own].sum()
+    return total
+
+
+@torch.no_grad()
+def measure(net: RoleNet, graphs: Sequence[Graph]) -> dict[str, float]:
+    """Return how often roles and joins are right, and on how many pages all roles are."""
+    right = pieces = pages = joins = joined = 0
+    for graph in graphs:
+        outputs = net(graph.features, graph.near)
+        known = graph.labels[:, 0] >= 0
+        hit = outputs[:, :ROLES].argmax(1) == graph.labels[:, 0]
+        right += int(hit[known].sum())
+        pieces += int(known.sum())
+        pages += bool(hit[known].all())
+        own = graph.labels[:, 1] >= 0
+        joins += int(((outputs[:, ROLES] > 0) == (graph.labels[:, 1] > 0))[own].sum())
+        joined += int(own.sum())
+    return {
+        "roles": right / max(1, pieces),
+        "pages": pages / max(1, len(graphs)),
+        "joins": joins / max(1, joined),
+    }
+
+
+def export(
+    net: RoleNet, middle: NDArray[np.float64], scale: NDArray[np.float64], path: Path
+) -> None:
+    """Write the weights in 16 bits, with what features are brought to first."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    arrays = {f"net.{k}": v.numpy().astype(np.float16) for k, v in net.state_dict().items()}
+    np.savez_compressed(
+        path, middle=middle.astype(np.float32), scale=scale.astype(np.float32), **arrays
+    )
+
+
+def main() -> None:
+    """Train, print figures, and write the weights."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--steps", type=int, default=4000)
+    parser.add_argument("--width", type=int, default=56)
+    parser.add_argument("--rounds", type=int, default=6)
+    parser.add_argument("--batch", type=int, default=12)
+    parser.add_argument("--rate", type=float, default=2e-3)
+    parser.add_argument("--out", type=Path, default=WEIGHTS)
+    args = parser.parse_args()
+    torch.manual_seed(1)
+    torch.set_num_threads(2)
+    rng = np.random.default_rng(1)
+    paths = sorted(p for p in MATERIAL.glob("*.npz") if ".part" not in p.name)
+    held = load_graphs(paths[::_HELD])
+    graphs = load_graphs([p for k, p in enumerate(paths) if k % _HELD])
+    every = np.concatenate([g.features.numpy() for g in graphs])
+    middle, scale = every.mean(axis=0), every.std(axis=0) + 1e-3
+
+    def brought(items: list[Graph]) -> list[Graph]:
+        return [
+            Graph(
+                ((g.features - torch.from_numpy(middle)) / torch.from_numpy(scale)).clamp(-6, 6),
+                g.near,
+                g.labels,
+                g.ink,
+            )
+            for g in items
+        ]
+
+    hidden = torch.from_numpy((-middle / scale)[-_TEXT_FEATURES:])
+    graphs, held = brought(graphs), brought(held)
+    sys.stdout.write(f"{len(graphs)} pages to train on, {len(held)} held out\n")
+    net = RoleNet(every.shape[1], args.width, args.rounds)
+    best = torch.optim.AdamW(net.parameters(), args.rate, weight_decay=1e-3)
+    plan = torch.optim.lr_scheduler.OneCycleLR(best, args.rate, total_steps=args.steps)
+    for step in range(args.steps):
+        chosen = rng.integers(len(graphs), size=args.batch)
+        features, near, labels, weights = join_graphs([graphs[k] for k in chosen], None)
+        features = features * (1.0 + 0.03 * torch.randn_like(features))
+        if rng.random() < 0.3:  # the same page without what it says
+            features = torch.cat(
+                [features[:, :-_TEXT_FEATURES], hidden.expand(len(features), -1)], dim=1
+            )
+        loss = loss_of(net(features, near), labels, weights)
+        best.zero_grad()
+        loss.backward()
+        nn.utils.clip_grad_norm_(net.parameters(), 1.0)
+        best.step()
+        plan.step()
+        if (step + 1) % 250 == 0:
+            said = {
+                "step": step + 1,
+                "loss": round(float(loss), 4),
+                "digital": measure(net, [g for g in held if not g.ink]),
+                "ink": measure(net, [g for g in held if g.ink]),
+            }
+            sys.stdout.write(json.dumps(said) + "\n")
+            sys.stdout.flush()
+            export(net, middle, scale, args.out)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,193 @@
+"""Train what finds tables among pieces of writing: ``python -m training.roles render|train``."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line._shared.paper import flatten_light
+from keel_line.model.page import Page
+from keel_line.rule.pieces import measure_pieces
+from keel_line.rule.rules import find_rules, make_rule_field
+from keel_line.rule.writing import Writing, find_writing, gather_writing
+from synth.faces import load_faces
+from synth.press.designs import designs_of, make_document, sample_design
+from synth.press.make import PROGRAMS
+from synth.press.setting import SettingError
+from synth.press.store import LoadedPage, load_pressed
+from synth.press.truth import PressPage, find_truth
+
+MATERIAL = Path(__file__).resolve().parent.parent / ".cache" / "roles"
+ROLES = ("outside", "caption", "heading", "body", "note")
+_OF_ROLE = {"caption": 1, "note": 4}
+_BATCH = 50
+_DAMAGES = ("clean", "clean", "office", "copy", "fax", "fax-coarse", "photo")
+
+
+def label_pieces(
+    writing: Writing, near: NDArray[np.int64], truth: PressPage, loaded: LoadedPage
+) -> NDArray[np.int64]:
+    """Return each piece's labels, shape (n, 5), -1 where they say nothing.
+
+    They are its role; whether its line belongs to the table row of the line before; whether a table
+    begins with it under another one; whether another table stands left of it; whether it spans
+    columns.
+    """
+    count = len(writing.boxes)
+    out = np.full((count, 5), -1, np.int64)
+    lines, owner = [], []
+    for number, text in enumerate(truth.texts):
+        for x0, y0, x1, y1 in text.lines:
+            corners = np.array([(x0, y0), (x1, y0), (x1, y1), (x0, y1)])
+            moved = corners @ loaded.to_px[:, :2].T + loaded.to_px[:, 2]
+            lines.append((*moved.min(axis=0), *moved.max(axis=0)))
+            owner.append(number)
+    if not lines:
+        return out
+    places = np.array(lines)
+    wide = np.minimum(writing.boxes[:, None, 2], places[None, :, 2]) - np.maximum(
+        writing.boxes[:, None, 0], places[None, :, 0]
+    )
+    high = np.minimum(writing.boxes[:, None, 3], places[None, :, 3]) - np.maximum(
+        writing.boxes[:, None, 1], places[None, :, 1]
+    )
+    shared = np.clip(wide, 0, None) * np.clip(high, 0, None)
+    best = shared.argmax(axis=1)
+    known = shared[np.arange(count), best] > 0
+    text_of = np.where(known, np.array(owner)[best], -1)
+    cells = {c.text: (k, c, t) for k, t in enumerate(truth.tables) for c in t.cells}
+    table_of = np.full(count, -1)
+    row_of = np.full(count, -1)
+    for k in np.flatnonzero(known):
+        number = int(text_of[k])
+        if number not in cells:
+            out[k, 0] = _OF_ROLE.get(truth.texts[number].role, 0)
+            continue
+        table_of[k], cell, table = cells[number]
+        out[k, 0] = 2 if cell.row < table.header_rows else 3
+        out[k, 4] = cell.col_span > 1
+        if cell.row_span == 1:
+            row_of[k] = cell.row
+    for table in set(table_of.tolist()) - {-1}:
+        own = np.flatnonzero(table_of == table)
+        before: set[int] = set()
+        for line in np.unique(writing.lines[own]):
+            inside = own[writing.lines[own] == line]
+            rows = set(row_of[inside].tolist()) - {-1}
+            if before and rows:
+                out[inside, 1] = bool(rows & before)
+            before = rows or before
+    for column, way in ((2, 0), (3, 2)):
+        other = near[:, way]
+        both = (table_of >= 0) & (other >= 0) & (table_of[other] >= 0)
+        out[both, column] = table_of[both] != table_of[other[both]]
+    return out
+
+
+def make_writing(page: Page) -> tuple[Writing, tuple[object, ...], list[str] | None]:
+    """Return a page's writing, its rules, and what each piece says where the file tells."""
+    if page.text is not None:
+        writing = gather_writing(page.text.boxes, [])
+        return writing, page.text.rules, read_pieces(writing, page)
+    dpi = page.resolution.x_dpi
+    flat = flatten_light(page.pixels)
+    rules = find_rules(make_rule_field(flat, dpi))
+    return find_writing(flat, dpi, rules), tuple(rules), None
+
+
+def read_pieces(writing: Writing, page: Page) -> list[str]:
+    """Return what each piece of a page of real text says."""
+    assert page.text is not None
+    from keel_line.rule.pieces import texts_of
+
+    return texts_of(writing, page.text)
+
+
+def _as_square(loaded: LoadedPage) -> LoadedPage:
+    """Return a page with one resolution across and down."""
+    page = loaded.page
+    res = page.resolution
+    if res.x_dpi == res.y_dpi:
+        return loaded
+    by = res.x_dpi / res.y_dpi
+    size = (page.pixels.shape[1], round(page.pixels.shape[0] * by))
+    grey = np.asarray(cv2.resize(page.pixels, size, interpolation=cv2.INTER_LINEAR), np.uint8)
+    from dataclasses import replace
+
+    from keel_line.model.page import Resolution
+
+    return LoadedPage(
+        replace(page, pixels=grey, resolution=Resolution(res.x_dpi, res.x_dpi)),
+        np.diag([1.0, by]) @ loaded.to_px,
+    )
+
+
+def render(seed: int, *, ink_share: float) -> Iterator[dict[str, NDArray[np.float64]]]:
+    """Make a batch of pages by chance, and yield the measures and labels of each."""
+    rng = np.random.default_rng([731, seed])
+    faces = tuple(sorted({f.family for f in load_faces("train")}))
+    chosen = tuple(faces[int(k)] for k in rng.integers(len(faces), size=12))
+    named = designs_of("develop")
+    documents = []
+    for _ in range(_BATCH):
+        design = sample_design(rng, chosen)
+        if rng.random() < 0.3:
+            design = named[int(rng.integers(len(named)))]
+        documents.append(make_document(rng, design))
+    try:
+        plain, tagged = (PROGRAMS["browser"](documents, tagged=t) for t in (False, True))
+    except SettingError as error:
+        sys.stdout.write(f"{error}\n")
+        return
+    pages, _ = find_truth(plain, tagged, documents)
+    for page in pages:
+        damages = ["digital"]
+        if rng.random() < ink_share:
+            damages.append(_DAMAGES[int(rng.integers(len(_DAMAGES)))])
+        for damage in damages:
+            loaded = _as_square(load_pressed(plain, page, damage, seed, most_skew_deg=0.15))
+            if damage == "digital" and loaded.page.text is None:
+                continue
+            writing, rules, texts = make_writing(loaded.page)
+            pieces = measure_pieces(writing, rules, texts)  # type: ignore[arg-type]
+            if not len(pieces.near):
+                continue
+            yield {
+                "features": pieces.features.astype(np.float32),
+                "near": pieces.near.astype(np.int32),
+                "labels": label_pieces(writing, pieces.near, page, loaded).astype(np.int8),
+                "lines": writing.lines.astype(np.int32),
+                "ink": np.array(damage != "digital"),
+            }
+
+
+def main() -> None:
+    """Render material."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("first", type=int)
+    parser.add_argument("last", type=int)
+    parser.add_argument("--ink", type=float, default=0.3)
+    args = parser.parse_args()
+    cv2.setNumThreads(1)
+    MATERIAL.mkdir(parents=True, exist_ok=True)
+    for seed in range(args.first, args.last):
+        path = MATERIAL / f"{seed:04d}.npz"
+        if path.exists():
+            continue
+        found = list(render(seed, ink_share=args.ink))
+        arrays = {f"{k}_{n}": v for k, page in enumerate(found) for n, v in page.items()}
+        beside = path.with_suffix(".part.npz")
+        np.savez_compressed(beside, **arrays)
+        beside.rename(path)
+        sys.stdout.write(f"{path.name}: {len(found)} pages\n")
+        sys.stdout.flush()
+
+
+if __name__ == "__main__":
+    main()
