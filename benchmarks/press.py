@@ -18,11 +18,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from benchmarks.ruling import Relation, relations
+from keel_line._shared.bands import turn_light_letters
 from keel_line._shared.paper import flatten_light
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.page import SquareChoice
 from keel_line.read.real_text import lay_text
+from keel_line.rule.captions import complete_captions
 from keel_line.rule.doubts import find_doubts
 from keel_line.rule.grids import survey_page, survey_text
 from keel_line.rule.headings import count_heading_rows
@@ -88,19 +90,19 @@ def score_page(loaded: LoadedPage, truth: PressPage, damage: str) -> PageScore:
     text = page.text
     choice = SquareChoice(turns=0, angle_deg=0.0, corners=(), as_bent=True) if text else None
     squared = square_page(page, choice or SquareChoice())
-    flat = flatten_light(squared.pixels)
+    flat = turn_light_letters(flatten_light(squared.pixels), squared.dpi)
     begun = time.perf_counter()
     if text is not None:
         survey = survey_text(lay_text(text, squared.transform), squared.dpi)
     else:
         survey = survey_page(squared.pixels, squared.dpi, flat)
     seconds = time.perf_counter() - begun
+    captions = complete_captions(survey.captions, squared.pixels, squared.dpi, survey.grids, flat)
     places = _place_texts(truth, loaded.to_px, squared.transform.to_squared)
     doubted = [
-        bool(find_doubts(g, flat, squared.dpi, survey.rules, found=text is None))
-        for g in survey.grids
+        bool(find_doubts(g, flat, squared.dpi, survey.rules, found=True)) for g in survey.grids
     ]
-    return _compare(survey.grids, survey.captions, doubted, truth, places, damage, seconds)
+    return _compare(survey.grids, captions, doubted, truth, places, damage, seconds)
 
 
 def _place_texts(truth: PressPage, to_px: NDArray[np.float64], to_squared: object) -> _Places:

@@ -24,6 +24,7 @@ WEIGHTS = (
 ROLES = 5
 OUTPUTS = ROLES + 4
 _HELD = 10
+_MISSING = 0.04
 _RARE = (1.0, 8.0, 8.0, 2.0)
 _TEXT_FEATURES = 14
 
@@ -41,8 +42,11 @@ class Graph:
 class RoleNet(nn.Module):
     """A network over pieces of writing that hears their neighbours, round after round."""
 
-    def __init__(self, features: int, width: int = 56, rounds: int = 6) -> None:
+    def __init__(
+        self, features: int, width: int = 56, rounds: int = 6, *, lost: float = 0.0
+    ) -> None:
         super().__init__()
+        self.lost = nn.Dropout(lost)
         self.first = nn.Linear(features, width)
         self.own = nn.ModuleList(nn.Linear(width, width) for _ in range(rounds))
         self.heard = nn.ModuleList(
@@ -60,7 +64,7 @@ class RoleNet(nn.Module):
             for way, layer in enumerate(heard):
                 said = layer(state)[near[:, way].clamp(min=0)]
                 total = total + said.masked_fill(none[:, way : way + 1], 0.0)
-            state = state + torch.relu(total)
+            state = state + self.lost(torch.relu(total))
         return self.last(state)
 
 
@@ -70,15 +74,18 @@ def load_graphs(paths: Sequence[Path]) -> list[Graph]:
     for path in paths:
         data = np.load(path)
         count = sum(name.endswith("_labels") for name in data.files)
-        for k in range(count):
-            out.append(
-                Graph(
-                    torch.from_numpy(data[f"{k}_features"].astype(np.float32)),
-                    torch.from_numpy(data[f"{k}_near"].astype(np.int64)),
-                    torch.from_numpy(data[f"{k}_labels"].astype(np.int64)),
-                    bool(data[f"{k}_ink"]),
-                )
+        out += [
+            Graph(
+                torch.from_numpy(data[f"{k}_features"].astype(np.float32)),
+                torch.from_numpy(data[f"{k}_near"].astype(np.int64)),
+                torch.from_numpy(data[f"{k}_labels"].astype(np.int64)),
+                bool(data[f"{k}_ink"]),
             )
+            for k in range(count)
+        ]
+        if path.name.startswith("old"):
+            for g in out[-count:]:
+                g.labels[:, 3] = -1
     return out
 
 
@@ -125,7 +132,7 @@ def loss_of(outputs: torch.Tensor, labels: torch.Tensor, weights: torch.Tensor) 
     return total
 
 
-@torch.no_grad()
+@torch.no_grad()  # type: ignore[untyped-decorator]
 def measure(net: RoleNet, graphs: Sequence[Graph]) -> dict[str, float]:
     """Return how often roles and joins are right, and on how many pages all roles are."""
     right = pieces = pages = joins = joined = 0
@@ -152,6 +159,8 @@ def export(
     """Write the weights in 16 bits, with what features are brought to first."""
     path.parent.mkdir(parents=True, exist_ok=True)
     arrays = {f"net.{k}": v.numpy().astype(np.float16) for k, v in net.state_dict().items()}
+    # What is rare weighs more in training; its chance is what it is.
+    arrays["net.last.bias"][ROLES:] -= np.log(_RARE).astype(np.float16)
     np.savez_compressed(
         path, middle=middle.astype(np.float32), scale=scale.astype(np.float32), **arrays
     )
@@ -190,13 +199,19 @@ def main() -> None:
     hidden = torch.from_numpy((-middle / scale)[-_TEXT_FEATURES:])
     graphs, held = brought(graphs), brought(held)
     sys.stdout.write(f"{len(graphs)} pages to train on, {len(held)} held out\n")
-    net = RoleNet(every.shape[1], args.width, args.rounds)
+    net = RoleNet(every.shape[1], args.width, args.rounds, lost=0.15)
+    mean = torch.optim.swa_utils.AveragedModel(
+        net, multi_avg_fn=torch.optim.swa_utils.get_ema_multi_avg_fn(0.998)
+    )
     best = torch.optim.AdamW(net.parameters(), args.rate, weight_decay=1e-3)
     plan = torch.optim.lr_scheduler.OneCycleLR(best, args.rate, total_steps=args.steps)
     for step in range(args.steps):
         chosen = rng.integers(len(graphs), size=args.batch)
         features, near, labels, weights = join_graphs([graphs[k] for k in chosen], None)
-        features = features * (1.0 + 0.03 * torch.randn_like(features))
+        features = features * (1.0 + 0.05 * torch.randn_like(features))
+        # Each measure is missing now and then, so that none is relied on by itself.
+        features = features * (torch.rand(1, features.shape[1]) > _MISSING)
+        features = features * (torch.rand(len(features), features.shape[1]) > _MISSING)
         if rng.random() < 0.3:  # the same page without what it says
             features = torch.cat(
                 [features[:, :-_TEXT_FEATURES], hidden.expand(len(features), -1)], dim=1
@@ -207,16 +222,18 @@ def main() -> None:
         nn.utils.clip_grad_norm_(net.parameters(), 1.0)
         best.step()
         plan.step()
+        mean.update_parameters(net)
         if (step + 1) % 250 == 0:
+            own = mean.module.eval()
             said = {
                 "step": step + 1,
                 "loss": round(float(loss), 4),
-                "digital": measure(net, [g for g in held if not g.ink]),
-                "ink": measure(net, [g for g in held if g.ink]),
+                "digital": measure(own, [g for g in held if not g.ink]),
+                "ink": measure(own, [g for g in held if g.ink]),
             }
             sys.stdout.write(json.dumps(said) + "\n")
             sys.stdout.flush()
-            export(net, middle, scale, args.out)
+            export(own, middle, scale, args.out)
 
 
 if __name__ == "__main__":

@@ -5,28 +5,36 @@ from __future__ import annotations
 import argparse
 import sys
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from keel_line._shared.bands import turn_light_letters
 from keel_line._shared.paper import flatten_light
-from keel_line.model.page import Page
-from keel_line.rule.pieces import measure_pieces
+from keel_line.model.page import Page, Resolution
+from keel_line.read.network import Network
+from keel_line.rule.pieces import measure_pieces, texts_of
 from keel_line.rule.rules import find_rules, make_rule_field
 from keel_line.rule.writing import Writing, find_writing, gather_writing
 from synth.faces import load_faces
+from synth.pages import Sheet, choose_style, finish_page, make_neighbours, make_page
 from synth.press.designs import designs_of, make_document, sample_design
 from synth.press.make import PROGRAMS
 from synth.press.setting import SettingError
 from synth.press.store import LoadedPage, load_pressed
-from synth.press.truth import PressPage, find_truth
+from synth.press.truth import CellPlace, PressPage, TableGrid, TextTruth, find_truth
+from synth.prose import KINDS as PROSE_KINDS
+from synth.prose import write_prose
 
 MATERIAL = Path(__file__).resolve().parent.parent / ".cache" / "roles"
 ROLES = ("outside", "caption", "heading", "body", "note")
 _OF_ROLE = {"caption": 1, "note": 4}
 _BATCH = 50
+_RULINGS = ("full", "across", "down", "heading", "outline", "none")
+_CHARACTERS = frozenset(Network().recipe.alphabet)
 _DAMAGES = ("clean", "clean", "office", "copy", "fax", "fax-coarse", "photo")
 
 
@@ -80,8 +88,8 @@ def label_pieces(
         for line in np.unique(writing.lines[own]):
             inside = own[writing.lines[own] == line]
             rows = set(row_of[inside].tolist()) - {-1}
-            if before and rows:
-                out[inside, 1] = bool(rows & before)
+            if before:  # what heads several rows goes on with the one before
+                out[inside, 1] = bool(rows & before) or not rows
             before = rows or before
     for column, way in ((2, 0), (3, 2)):
         other = near[:, way]
@@ -94,19 +102,11 @@ def make_writing(page: Page) -> tuple[Writing, tuple[object, ...], list[str] | N
     """Return a page's writing, its rules, and what each piece says where the file tells."""
     if page.text is not None:
         writing = gather_writing(page.text.boxes, [])
-        return writing, page.text.rules, read_pieces(writing, page)
+        return writing, page.text.rules, texts_of(writing, page.text)
     dpi = page.resolution.x_dpi
-    flat = flatten_light(page.pixels)
+    flat = turn_light_letters(flatten_light(page.pixels), dpi)
     rules = find_rules(make_rule_field(flat, dpi))
     return find_writing(flat, dpi, rules), tuple(rules), None
-
-
-def read_pieces(writing: Writing, page: Page) -> list[str]:
-    """Return what each piece of a page of real text says."""
-    assert page.text is not None
-    from keel_line.rule.pieces import texts_of
-
-    return texts_of(writing, page.text)
 
 
 def _as_square(loaded: LoadedPage) -> LoadedPage:
@@ -118,14 +118,80 @@ def _as_square(loaded: LoadedPage) -> LoadedPage:
     by = res.x_dpi / res.y_dpi
     size = (page.pixels.shape[1], round(page.pixels.shape[0] * by))
     grey = np.asarray(cv2.resize(page.pixels, size, interpolation=cv2.INTER_LINEAR), np.uint8)
-    from dataclasses import replace
-
-    from keel_line.model.page import Resolution
-
     return LoadedPage(
         replace(page, pixels=grey, resolution=Resolution(res.x_dpi, res.x_dpi)),
         np.diag([1.0, by]) @ loaded.to_px,
     )
+
+
+def render_own(seed: int) -> Iterator[dict[str, NDArray[np.float64]]]:
+    """Make pages with the project's own page maker, and yield the measures and labels of each."""
+    rng = np.random.default_rng([733, seed])
+    faces = load_faces("train")
+    for k in range(_BATCH):
+        own = np.random.default_rng([733, seed, k])
+        ruling = _RULINGS[int(rng.integers(len(_RULINGS)))]
+        condition = ("clean", "office", "copy", "fax", "photo")[int(rng.integers(5))]
+        kind = rng.random()
+        if kind < 0.15:
+            sheet = Sheet(250.0)
+            write_prose(sheet, choose_style(own, faces), own, PROSE_KINDS[k % 4])
+            made = finish_page(sheet, own, condition=condition, angle_deg=0.0)
+        elif kind < 0.4:
+            made = make_neighbours(
+                own,
+                faces,
+                _CHARACTERS,
+                beside=kind < 0.28,
+                condition=condition,
+                dpi=250.0,
+                ruling=ruling,
+            )
+        else:
+            made = make_page(
+                own,
+                faces,
+                _CHARACTERS,
+                condition=condition,
+                dpi=250.0,
+                most_skew_deg=0,
+                ruling=ruling,
+            )
+        page = Page(made.grey, Resolution(made.x_dpi, made.y_dpi), "page.png", 1, "scan")
+        by = 72.0 / 250.0
+        texts: list[TextTruth] = []
+        tables = []
+        for table in made.tables:
+            cells = []
+            for cell in table.cells:
+                if cell.written is None:
+                    continue
+                box = tuple(float(v) * by for v in cell.written)
+                cells.append(
+                    CellPlace(
+                        cell.row, cell.col, cell.row_span, cell.col_span, len(texts), free=False
+                    )
+                )
+                texts.append(TextTruth("cell", cell.text, (box,)))  # type: ignore[arg-type]
+            tables.append(TableGrid(table.rows, table.cols, table.header_rows, tuple(cells), -1))
+        truth = PressPage("own", 0, (0.0, 0.0), tuple(texts), tuple(tables))
+        scale = np.array([made.x_dpi / 72.0, made.y_dpi / 72.0])
+        to_px = np.array([[scale[0], 0.0, 0.0], [0.0, scale[1], 0.0]])
+        loaded = _as_square(LoadedPage(page, to_px))
+        writing, rules, said = make_writing(loaded.page)
+        pieces = measure_pieces(writing, rules, said)  # type: ignore[arg-type]
+        if not len(pieces.near):
+            continue
+        labels = label_pieces(writing, pieces.near, truth, loaded)
+        if not tables:
+            labels[:, 0] = 0
+        yield {
+            "features": pieces.features.astype(np.float32),
+            "near": pieces.near.astype(np.int32),
+            "labels": labels.astype(np.int8),
+            "lines": writing.lines.astype(np.int32),
+            "ink": np.array(True),  # noqa: FBT003
+        }
 
 
 def render(seed: int, *, ink_share: float) -> Iterator[dict[str, NDArray[np.float64]]]:
@@ -173,6 +239,7 @@ def main() -> None:
     parser.add_argument("first", type=int)
     parser.add_argument("last", type=int)
     parser.add_argument("--ink", type=float, default=0.3)
+    parser.add_argument("--own", action="store_true", help="pages of our own page maker")
     args = parser.parse_args()
     cv2.setNumThreads(1)
     MATERIAL.mkdir(parents=True, exist_ok=True)
@@ -180,10 +247,10 @@ def main() -> None:
         path = MATERIAL / f"{seed:04d}.npz"
         if path.exists():
             continue
-        found = list(render(seed, ink_share=args.ink))
+        found = list(render_own(seed) if args.own else render(seed, ink_share=args.ink))
         arrays = {f"{k}_{n}": v for k, page in enumerate(found) for n, v in page.items()}
         beside = path.with_suffix(".part.npz")
-        np.savez_compressed(beside, **arrays)
+        np.savez_compressed(beside, **arrays)  # type: ignore[arg-type]
         beside.rename(path)
         sys.stdout.write(f"{path.name}: {len(found)} pages\n")
         sys.stdout.flush()

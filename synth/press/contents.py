@@ -13,6 +13,8 @@ from synth.press.model import Align, Cell, Look, Table, Text
 from synth.text import make_code, make_date, make_name, make_number, make_phrase
 
 Rng = np.random.Generator
+_MOST_LEVELS = 3
+_LONG_TEXTS = ("Remarks", "Particulars", "Work done", "Conditions")
 
 _WORDS: dict[str, list[str]] = msgspec.toml.decode(
     Path(__file__).with_name("words.toml").read_bytes(), type=dict[str, list[str]]
@@ -154,7 +156,7 @@ def make_table(rng: Rng, features: Features, look: Look) -> Table:
     for k in range(f.wrap):
         at = len(columns) if k == 0 else int(rng.integers(1, len(columns)))
         wide = Column(
-            pick(rng, ("Remarks", "Particulars", "Work done", "Conditions")),
+            pick(rng, _LONG_TEXTS),
             "",
             lambda: pick(rng, _WORDS["remarks"]) if rng.random() < 0.8 else make_phrase(rng),
             "l",
@@ -195,21 +197,10 @@ def _fill(rng: Rng, f: Features, look: Look, columns: list[Column]) -> Table:
                 (g for g in rng.permutation(_WORDS["groups"]).tolist() if g not in used), "Other"
             )
             used.add(name)
+            cells.append(_name_group(rng, f, look, Cell(row, 0, name), base, left_in_group))
             if f.groups == "bars":
                 bar_rows.append(row)
-                ruled = look.rows == "all"
-                align: Align = "c" if rng.random() < 0.3 and ruled else "l"
-                cells.append(
-                    Cell(row, 0, name, 1, base, align, bold=rng.random() < 0.7, free=not ruled)
-                )
-                row += 1
-            elif f.groups == "indent":
-                cells.append(Cell(row, 0, name, bold=rng.random() < 0.5))
-                row += 1
-            elif f.groups == "merged" and look.is_full:
-                cells.append(Cell(row, 0, name, left_in_group, 1))
-            else:
-                cells.append(Cell(row, 0, name))
+            row += f.groups in ("bars", "indent")
         cells += _make_row(rng, f, columns, row, stubs)
         row += 1
         left_in_group -= 1
@@ -225,20 +216,7 @@ def _fill(rng: Rng, f: Features, look: Look, columns: list[Column]) -> Table:
         row += 1
     cells = [*head, *sorted(cells, key=lambda c: (c.row, c.col))]
     aligns: tuple[Align, ...] = tuple(c.align for c in columns)
-    widths: tuple[float, ...] = ()
-    if f.wrap:
-        shares = [
-            2.4 if c.heading in ("Remarks", "Particulars", "Work done", "Conditions") else 1.0
-            for c in columns
-        ]
-        widths = tuple(s / sum(shares) for s in shares)
-    if f.squeeze and not widths:
-        longest = [
-            max([4, *(len(c.text) for c in cells if c.col == k and c.col_span == 1)])
-            for k in range(base)
-        ]
-        shares = [n**0.6 for n in longest]
-        widths = tuple(f.squeeze * s / sum(shares) for s in shares)
+    widths = _choose_widths(f, columns, cells)
     table = Table(
         tuple(cells),
         row,
@@ -253,6 +231,35 @@ def _fill(rng: Rng, f: Features, look: Look, columns: list[Column]) -> Table:
         tuple(col_groups),
     )
     return _set_side_by_side(table, f.twin) if f.twin > 1 else table
+
+
+def _name_group(rng: Rng, f: Features, look: Look, name: Cell, cols: int, rows: int) -> Cell:
+    """Return the cell with a group's name, where ``name`` stands, of ``rows`` rows."""
+    if f.groups == "bars":
+        ruled = look.rows == "all"
+        align: Align = "c" if rng.random() < 0.3 and ruled else "l"
+        bold = rng.random() < 0.7
+        return replace(name, col_span=cols, align=align, bold=bold, free=not ruled)
+    if f.groups == "indent":
+        return replace(name, bold=rng.random() < 0.5)
+    if f.groups == "merged" and look.is_full:
+        return replace(name, row_span=rows)
+    return name
+
+
+def _choose_widths(f: Features, columns: list[Column], cells: list[Cell]) -> tuple[float, ...]:
+    """Return the columns' shares of the page's width; none where they have their natural ones."""
+    if f.wrap:
+        shares = [2.4 if c.heading in _LONG_TEXTS else 1.0 for c in columns]
+        return tuple(s / sum(shares) for s in shares)
+    if f.squeeze:
+        single = [c for c in cells if c.col_span == 1]
+        shares = [
+            max([4, *(len(c.text) for c in single if c.col == k)]) ** 0.6
+            for k in range(len(columns))
+        ]
+        return tuple(f.squeeze * s / sum(shares) for s in shares)
+    return ()
 
 
 def _make_row(rng: Rng, f: Features, columns: list[Column], row: int, stubs: int) -> list[Cell]:
@@ -278,17 +285,8 @@ def _make_heading(
     if f.levels == 0:
         return [], []
     bold, italic = look.bold_heading, look.italic_heading
-    groups: list[tuple[int, int]] = []
-    if f.levels > 1 or look.cols == "groups":
-        at = stubs
-        while at < len(columns):
-            size = min(int(rng.integers(2, 4)), len(columns) - at)
-            if size == 1 and groups:
-                groups[-1] = (groups[-1][0], at + 1)
-            else:
-                groups.append((at, at + size))
-            at += size
-        groups = [g for g in groups if g[1] - g[0] > 1]
+    grouped = f.levels > 1 or look.cols == "groups"
+    groups = _choose_groups(rng, stubs, len(columns)) if grouped else []
     cells: list[Cell] = []
     levels = f.levels if groups else 1
     spanned = {c for a, b in groups for c in range(a, b)}
@@ -318,20 +316,12 @@ def _make_heading(
                     free=span > 1 and not ruled,
                 )
             )
-    if levels > 1:
-        for level in range(levels - 1):
-            if level == 0 and levels == 3:
-                first, last = groups[0][0], groups[-1][1]
-                cells.append(
-                    Cell(
-                        0, first, pick(rng, _WORDS["spanners"]), 1, last - first, "c", bold, italic
-                    )
-                )
-                continue
-            cells += [
-                Cell(level, a, pick(rng, _WORDS["spanners"]), 1, b - a, "c", bold, italic)
-                for a, b in groups
-            ]
+    for level in range(levels - 1):
+        whole = level == 0 and levels == _MOST_LEVELS
+        cells += [
+            Cell(level, a, pick(rng, _WORDS["spanners"]), 1, b - a, "c", bold, italic)
+            for a, b in ([(groups[0][0], groups[-1][1])] if whole else groups)
+        ]
     if f.units:
         cells += [
             Cell(levels, k, c.unit, 1, 1, c.align, italic=True)
@@ -339,6 +329,20 @@ def _make_heading(
             if c.unit
         ]
     return sorted(cells, key=lambda c: (c.row, c.col)), groups
+
+
+def _choose_groups(rng: Rng, first: int, cols: int) -> list[tuple[int, int]]:
+    """Return runs of two columns or more that stand under one spanner each."""
+    groups: list[tuple[int, int]] = []
+    at = first
+    while at < cols:
+        size = min(int(rng.integers(2, 4)), cols - at)
+        if size == 1 and groups:
+            groups[-1] = (groups[-1][0], at + 1)
+        else:
+            groups.append((at, at + size))
+        at += size
+    return [g for g in groups if g[1] - g[0] > 1]
 
 
 def _set_side_by_side(table: Table, times: int) -> Table:
@@ -365,6 +369,7 @@ def _set_side_by_side(table: Table, times: int) -> Table:
         group_rows=(),
         total_rows=(),
         col_groups=groups,
+        parts=times,
     )
 
 

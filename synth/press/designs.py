@@ -289,6 +289,7 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
         bold_heading=rng.random() < 0.65,
         italic_heading=rng.random() < 0.15,
         valign=pick(rng, ("top", "top", "middle", "bottom")),
+        heading_valign=pick(rng, ("bottom", "bottom", "middle", "top")),
     )
     features = Features(
         rows=(3, int(rng.choice([8, 15, 25, 40]))),
@@ -309,6 +310,8 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
         long_heads=rng.random() < 0.35,
         centred=rng.random() < 0.12,
     )
+    if features.twin > 1:
+        look = replace(look, rows="none", frame="none")
     page = pick(
         rng,
         (

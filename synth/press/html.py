@@ -142,7 +142,7 @@ class _Writer:
         heading = cell.row < table.header_rows
         style = [self._edges(table, cell.row, cell.col, cell.row_span, cell.col_span)]
         style.append("text-align:" + {"l": "left", "c": "center", "r": "right"}[cell.align])
-        style.append("vertical-align:" + ("bottom" if heading else look.valign))
+        style.append("vertical-align:" + (look.heading_valign if heading else look.valign))
         if cell.bold:
             style.append("font-weight:bold")
         if cell.italic:

@@ -47,6 +47,8 @@ class Look:
         How headings are set.
     valign
         ``top``, ``middle`` or ``bottom``: where short cells stand beside wrapped ones.
+    heading_valign
+        The same for headings beside headings of several levels.
     """
 
     frame: str = "none"
@@ -70,6 +72,7 @@ class Look:
     bold_heading: bool = True
     italic_heading: bool = False
     valign: str = "top"
+    heading_valign: str = "bottom"
 
     @property
     def is_full(self) -> bool:
@@ -105,7 +108,7 @@ class Table:
     ``widths`` are shares of the page's text width for columns that wrap; empty for natural ones.
     ``group_rows`` are the body rows that begin a group, ``total_rows`` hold totals, ``bar_rows``
     hold a section's name over all columns. ``col_groups`` are (first, after last) columns under
-    one spanner.
+    one spanner. A table in ``parts`` goes on beside itself: each part is a table of its own.
     """
 
     cells: tuple[Cell, ...]
@@ -119,6 +122,7 @@ class Table:
     total_rows: tuple[int, ...] = ()
     bar_rows: tuple[int, ...] = ()
     col_groups: tuple[tuple[int, int], ...] = ()
+    parts: int = 1
 
     def at(self, row: int, col: int) -> Cell | None:
         """Return the cell that covers a place, None where it is blank."""

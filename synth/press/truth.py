@@ -161,7 +161,7 @@ def _make_page(document: Document, chars: _Chars, first: int, number: int) -> Pr
         number,
         chars.size,
         tuple(texts[k] for k in range(len(texts))),
-        tuple(_make_grid(document, t) for t in document.tables()),
+        tuple(g for t in document.tables() for g in _make_grids(document, t)),
     )
 
 
@@ -180,6 +180,20 @@ def _overlap(lines: Sequence[Box]) -> bool:
 
 def _items(document: Document) -> dict[int, Cell | Text]:
     return {document.number(i): i for i in walk_texts(document.blocks)}
+
+
+def _make_grids(document: Document, table: Table) -> list[TableGrid]:
+    """Return a table's truth; of one that goes on beside itself each part is a table."""
+    wide = table.cols // table.parts
+    whole = _make_grid(document, table)
+    out = []
+    for part in range(table.parts):
+        cells = tuple(
+            replace(c, col=c.col - part * wide) for c in whole.cells if c.col // wide == part
+        )
+        rows = 1 + max((c.row + c.row_span - 1 for c in cells), default=-1)
+        out.append(replace(whole, cells=cells, rows=rows, cols=wide))
+    return out if table.parts > 1 else [whole]
 
 
 def _make_grid(document: Document, table: Table) -> TableGrid:

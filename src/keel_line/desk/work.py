@@ -9,6 +9,7 @@ from functools import cache, partial
 import cv2
 import numpy as np
 
+from keel_line._shared.bands import turn_light_letters
 from keel_line._shared.memory import is_lack_of_memory
 from keel_line._shared.paper import Grey, flatten_light, shrink
 from keel_line._shared.pulse import pulse
@@ -27,6 +28,7 @@ from keel_line.read.real_text import lay_text, read_box, read_real_text
 from keel_line.read.strip import read_strip
 from keel_line.read.upright import find_upright
 from keel_line.rule.area import fit_to_rules
+from keel_line.rule.captions import complete_captions
 from keel_line.rule.doubts import find_doubts
 from keel_line.rule.grids import Survey, survey_page, survey_text
 from keel_line.rule.headings import count_heading_rows
@@ -163,7 +165,7 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     squared = square_page(page, choice, partial(find_way_up, threads))
     lap("square")
     drawn = None if request.drawn is None else reproject_grids(request.drawn, squared.transform)
-    flat = flatten_light(squared.pixels)
+    flat = turn_light_letters(flatten_light(squared.pixels), squared.dpi)
     text = None if real is None else lay_text(real, squared.transform)
     survey = (
         survey_page(squared.pixels, squared.dpi, flat, drawn)
@@ -171,10 +173,11 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
         else survey_text(text, squared.dpi, drawn)
     )
     kept = request.drawn if drawn is not None else None
-    grids = _finish_grids(survey, squared.dpi, flat, kept, by_ink=text is None)
+    grids = _finish_grids(survey, squared.dpi, flat, kept)
     lap("rule")
     words = partial(_read_words, squared, text, threads)
-    titles = [words(box) for box in survey.captions]
+    captions = complete_captions(survey.captions, squared.pixels, squared.dpi, grids, flat)
+    titles = [words(box) for box in captions]
     notes = [words(box) for box in survey.notes]
     readings = _reader(threads).read_page(squared.pixels, squared.dpi, grids, flat)
     if text is not None:
@@ -253,17 +256,14 @@ def _without_moving(choice: SquareChoice) -> SquareChoice:
     )
 
 
-def _finish_grids(
-    survey: Survey, dpi: float, flat: Grey, drawn: DrawnTables | None, *, by_ink: bool
-) -> list[Grid]:
+def _finish_grids(survey: Survey, dpi: float, flat: Grey, drawn: DrawnTables | None) -> list[Grid]:
     """Complete grids with doubts of their lines, or align them with the page's rules.
 
-    What the clerk drew on this very page is not doubted; what was found by a file's own characters
-    (not ``by_ink``) is not held against what the ink would have shown.
+    What the clerk drew on this very page is not doubted.
     """
     if drawn is None:
         return [
-            replace(g, doubts=_doubts_of(g, flat, dpi, survey.rules, found=by_ink))
+            replace(g, doubts=_doubts_of(g, flat, dpi, survey.rules, found=True))
             for g in survey.grids
         ]
     if not drawn.to_fit:

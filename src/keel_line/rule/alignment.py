@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 from keel_line.model.grid import DIRECTIONS, Grid, Rule
-from keel_line.rule.assembly import find_tables, what_is_known
+from keel_line.rule.assembly import find_open, find_tables, what_is_known
 from keel_line.rule.beside import part_beside
 from keel_line.rule.block import LEAST_ROWS, OFF_LINE_CAPS, PAD_CAPS, Block
 from keel_line.rule.blocks import part_blocks, part_repeated, part_unlike
@@ -93,7 +93,8 @@ def find_by_roles(writing: Writing, rules: Sequence[Rule], roles: Roles) -> list
         known = what_is_known(table, roles)
         single = tuple(r[~s] for r, s in zip(rows, known.spans, strict=True) if not s.all())
         streams = find_streams(replace(body, rows=single)) if single else []
-        out.append(lay_grid(body, streams, rules, known))
+        grid = lay_grid(body, streams, rules, known)
+        out.append(replace(grid, doubts=find_open(table, writing, roles, grid)))
     return sorted(out, key=lambda g: g.box[1])
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -9,12 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
-from keel_line.model.grid import Grid
+from keel_line.model.grid import Grid, LineDoubt
 from keel_line.rule.roles import BODY, CAPTION, HEADING, NOTE, Roles
 from keel_line.rule.writing import Writing
 
 Ints = NDArray[np.int64]
-_LIKELY = 0.5
+_LIKELY, _OPEN, _SURE, _FEW = 0.5, 0.15, 0.23, 0.03
 _LEAST_PIECES = 2
 _NEAR_CAPS = 5.0
 _PAD_CAPS = 0.35
@@ -29,15 +30,21 @@ class FoundTable:
     ----------
     lines
         Numbers of the pieces of each text line, from the top down, each from the left.
-    joined
-        Of each line but the first, whether it goes on with the row of the line before.
+    joins
+        Of each line but the first, the probability (0 to 1) that it goes on with the row of the
+        line before.
     headings
         How many lines at the top are heading.
     """
 
     lines: tuple[Ints, ...]
-    joined: tuple[bool, ...]
+    joins: tuple[float, ...]
     headings: int
+
+    @property
+    def joined(self) -> tuple[bool, ...]:
+        """Of each line but the first, whether it goes on with the row of the line before."""
+        return tuple(chance > _LIKELY for chance in self.joins)
 
     @property
     def pieces(self) -> Ints:
@@ -140,18 +147,65 @@ def _make_table(segments: list[Ints], writing: Writing, roles: Roles) -> FoundTa
     for line in sorted(by_line):
         own = np.concatenate(by_line[line])
         lines.append(own[np.argsort(writing.boxes[own, 0])])
-    joined = tuple(float(_odds(roles.joins[own]).mean()) > 0 for own in lines[1:])
+    odds = [float(_odds(roles.joins[own]).mean()) for own in lines[1:]]
+    joins = tuple(1.0 / (1.0 + float(np.exp(-o))) for o in odds)
     heading = [
         float((roles.roles[own, HEADING] - roles.roles[own, BODY]).mean()) > 0 for own in lines
     ]
     headings = next((k for k, is_heading in enumerate(heading) if not is_heading), len(heading))
-    return FoundTable(tuple(lines), joined, headings)
+    return FoundTable(tuple(lines), joins, headings)
 
 
 def _odds(chance: NDArray[np.float64]) -> NDArray[np.float64]:
     held = np.clip(chance, 1e-4, 1 - 1e-4)
     odds: NDArray[np.float64] = np.log(held / (1 - held))
     return odds
+
+
+def are_sure(roles: Roles) -> bool:
+    """Return whether it is clear where tables begin, under and beside each other."""
+    within = roles.in_table > _OPEN
+    begins, parted = (np.minimum(c, 1 - c)[within] for c in (roles.begins, roles.parted))
+    return bool((begins <= _SURE).all() and (parted <= _LIKELY).all())
+
+
+def fit_roles(grids: Sequence[Grid], writing: Writing, roles: Roles) -> bool:
+    """Return whether grids hold what is surely in tables, and nothing that surely is in none."""
+    x = (writing.boxes[:, 0] + writing.boxes[:, 2]) / 2
+    y = (writing.boxes[:, 1] + writing.boxes[:, 3]) / 2
+    held = np.zeros(len(x), bool)
+    for grid in grids:
+        x0, y0, x1, y1 = grid.box
+        held |= (x >= x0) & (x <= x1) & (y >= y0) & (y <= y1)
+    surely = roles.in_table > 1 - _OPEN
+    never = roles.in_table < _OPEN
+    return int((surely & ~held).sum()) <= _FEW * surely.sum() and not bool((never & held).any())
+
+
+def find_open(
+    table: FoundTable, writing: Writing, roles: Roles, grid: Grid
+) -> tuple[LineDoubt, ...]:
+    """Return the boundaries of a laid out table that may not be where they are.
+
+    A row's boundary is in doubt where its lines may go on with each other, or may not; an outer one
+    where a line in the table may be none of it, or one beside it may.
+    """
+    out = []
+    row = 0
+    for chance, joined in zip(table.joins, table.joined, strict=True):
+        row += not joined
+        if min(chance, 1 - chance) < _OPEN:
+            continue
+        why = f"Row {row + 1} may be two" if joined else "This may not be a separate row"
+        out.append(LineDoubt("across", min(max(row, 1), grid.rows), why))
+    ends = ((0, table.lines[0], -1), (grid.rows, table.lines[-1], 1))
+    for index, own, step in ends:
+        level = writing.lines == int(writing.lines[own[0]]) + step
+        over = (writing.boxes[:, 0] < grid.box[2]) & (writing.boxes[:, 2] > grid.box[0])
+        beyond = roles.in_table[level & over]
+        if roles.in_table[own].mean() < 1 - _OPEN or beyond.max(initial=0.0) > _OPEN:
+            out.append(LineDoubt("across", index, "Unsure where this table begins and ends"))
+    return tuple(out)
 
 
 def count_headings(grid: Grid, writing: Writing, roles: Roles) -> int:

@@ -51,6 +51,23 @@ def find_captions(
     return [_find_one(flat, dpi, grid, grids) for grid in grids]
 
 
+def complete_captions(
+    found: Sequence[Box | None],
+    grey: Grey,
+    dpi: float,
+    grids: Sequence[Grid],
+    flat: Grey | None = None,
+) -> list[Box | None]:
+    """Return captions, with what stands above tables that have none; see :func:`find_captions`."""
+    if all(box is not None or grid.on_side for box, grid in zip(found, grids, strict=True)):
+        return list(found)
+    above = find_captions(grey, dpi, grids, flat)
+    return [
+        own if own is not None or grid.on_side else other
+        for own, other, grid in zip(found, above, grids, strict=True)
+    ]
+
+
 def _find_one(flat: Grey, dpi: float, grid: Grid, grids: Sequence[Grid]) -> Box | None:
     top = round(grid.box[1] - max((r.thickness_px for r in grid.rules), default=2.0))
     left = max(0, round(grid.box[0] - _BESIDE_IN * dpi))

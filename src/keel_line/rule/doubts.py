@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey
 from keel_line.model.grid import DIRECTIONS, Direction, Grid, LineDoubt, Rule
-from keel_line.rule.mend import shift_grid
 from keel_line.rule.parting import part_pieces
-from keel_line.rule.steadiness import find_unstable
 from keel_line.rule.writing import Writing, find_writing
 
 _AROUND_IN = 0.15
@@ -46,7 +42,7 @@ def find_doubts(
     rules
         The page's ruling lines, which are no writing.
     found
-        Whether the grid is as it was found by this very page's ink, not brought from elsewhere.
+        Whether the grid is as it was found on this very page: then what was open is in doubt, too.
 
     Returns
     -------
@@ -64,24 +60,16 @@ def find_doubts(
     around = writing.boxes + np.array([x0, y0, x0, y0])
     boxes = _parted(grid, writing, around, (x0, y0))
     doubts = [
+        *(grid.doubts if found else ()),
         *_find_cut_writing(grid, around, writing.cap_px),
         *_columns_in_doubt(grid, boxes, writing),
         *_rows_in_doubt(grid, boxes, writing),
         *_faint_rules(grid),
     ]
-    if found:
-        own = _only(writing, _lies_in(around, grid))
-        doubts += find_unstable(shift_grid(grid, -x0, -y0), own, near)
     seen: dict[tuple[str, int], LineDoubt] = {}
     for doubt in doubts:
         seen.setdefault((doubt.direction, doubt.index), doubt)
     return tuple(sorted(seen.values(), key=lambda d: (d.direction == "across", d.index)))
-
-
-def _only(writing: Writing, inside: NDArray[np.bool_]) -> Writing:
-    """Return some of the pieces of writing, their lines numbered again."""
-    _, lines = np.unique(writing.lines[inside], return_inverse=True)
-    return replace(writing, boxes=writing.boxes[inside], lines=lines)
 
 
 def _parted(

@@ -14,8 +14,8 @@ from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.geometry import Box, overlap
 from keel_line.model.grid import Cell, Direction, Grid, Rule
 from keel_line.model.page import PageText
-from keel_line.rule.alignment import find_by_roles, find_rejected_areas
-from keel_line.rule.assembly import count_headings, find_beside
+from keel_line.rule.alignment import find_aligned, find_by_roles, find_rejected_areas
+from keel_line.rule.assembly import are_sure, count_headings, find_beside, fit_roles
 from keel_line.rule.crammed import is_crammed, may_cram, takes_place_of
 from keel_line.rule.mend import shift_grid
 from keel_line.rule.pieces import texts_of
@@ -117,7 +117,7 @@ def survey_page(
         lying = [g for box in blocks for g in _find_lying(flat, dpi, rules, box)]
         around = [_around(box, dpi * _TAKEN_IN) for box in blocks]
         writing = write(around)
-        survey = _survey(rules, [*ruled, *lying], dpi, writing, find_roles(writing, rules))
+        survey = _survey(rules, [*ruled, *lying], dpi, writing, find_roles(writing, rules), letters)
     else:
         writing = write([])
         survey = _survey_around(ruled, rules, dpi, writing, find_roles(writing, rules), blocks)
@@ -163,7 +163,7 @@ def survey_text(text: PageText, dpi: float, drawn: Sequence[Grid] | None = None)
     if drawn is not None:
         return _survey_around(_mark_sideways(drawn, letters), rules, dpi, writing, roles)
     ruled = _mark_sideways(build_drawn_grids(rules, dpi), letters)
-    return _survey(rules, ruled, dpi, writing, roles)
+    return _survey(rules, ruled, dpi, writing, roles, letters)
 
 
 def _survey_around(
@@ -182,7 +182,12 @@ def _survey_around(
 
 
 def _survey(
-    rules: list[Rule], ruled: list[Grid], dpi: float, writing: Writing, roles: Roles
+    rules: list[Rule],
+    ruled: list[Grid],
+    dpi: float,
+    writing: Writing,
+    roles: Roles,
+    letters: Letters,
 ) -> Survey:
     """Find what roles and white space show outside the ruled tables.
 
@@ -192,20 +197,31 @@ def _survey(
     high = [g for g in ruled if not g.on_side and may_cram(g, dpi)]
     crammed = [g for g in high if is_crammed(g, writing)]
     kept = [g for g in ruled if g not in crammed]
-    found = _search(rules, kept, dpi, writing, roles)
+    found = _search(rules, kept, dpi, writing, roles, letters)
     back = [g for g in crammed if not any(takes_place_of(a, g) for a in found.grids)]
-    return _search(rules, [*kept, *back], dpi, writing, roles) if back else found
+    return _search(rules, [*kept, *back], dpi, writing, roles, letters) if back else found
 
 
 def _search(
-    rules: list[Rule], ruled: list[Grid], dpi: float, writing: Writing, roles: Roles
+    rules: list[Rule],
+    ruled: list[Grid],
+    dpi: float,
+    writing: Writing,
+    roles: Roles,
+    letters: Letters,
 ) -> Survey:
     """Find what roles and white space show outside the ruled tables."""
     taken = [_around(g.box, dpi * _TAKEN_IN) for g in ruled]
     loose = [r for r in rules if not any(_lies_in(r, box) for box in taken)]
     free = _find_free(writing, taken)
     outside = replace(writing, boxes=writing.boxes[free], lines=writing.lines[free])
-    aligned = find_by_roles(outside, loose, roles.of(free))
+    own = roles.of(free)
+    # Where it is open how many tables there are, alignment by itself is the safer guide; not where
+    # it leaves out what is surely in tables, or takes in what surely is in none.
+    aligned = [] if are_sure(own) else find_aligned(outside, loose)
+    if not fit_roles(aligned, outside, own):
+        found = find_by_roles(outside, loose, own)
+        aligned = [g for g in found if not letters.are_sideways(g.box)]
     both = sorted([*ruled, *aligned], key=lambda g: (round(g.box[1] / (dpi / 4)), g.box[0]))
     return _make_survey(both, rules, find_rejected_areas(outside, aligned), writing, roles)
 

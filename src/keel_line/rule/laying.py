@@ -104,9 +104,13 @@ def _lay_known(
     body = replace(body, rows=tuple(rows))
     partial = find_partial(rules, around, body.cap_px) if across else []
     rows_by = [*across, *(r for r in partial if r not in across)]
-    starts, ys = find_row_lines(body, rows_by, around, xs, apart=False, joined=known.joined)
+    levels = find_levels(body.rows, body.cap_px, xs)
+    joined = list(known.joined)
+    if levels is not None:  # what stands between two levels of headings goes with the upper one
+        joined[: levels.last] = [True] * (levels.last - 1) + [False]
+    starts, ys = find_row_lines(body, rows_by, around, xs, apart=False, joined=joined)
     ends = [*starts[1:], len(rows)]
-    headings = sum(first < known.headings for first in starts)
+    headings = max(sum(first < known.headings for first in starts), 0 if levels is None else 2)
     pieces = [
         _make_row(np.concatenate(rows[a:b]), np.concatenate(spans[a:b]), rules, ys[k + 1], body)
         for k, (a, b) in enumerate(zip(starts, ends, strict=True))
@@ -115,11 +119,12 @@ def _lay_known(
         r.boxes for r in pieces
     ]
     places = find_places(single_rows, xs, body.cap_px)
-    cells = place_cells(pieces, xs, ys, places, headings, body.cap_px)
+    titles = () if levels is None else levels.groups
+    cells = place_cells(pieces, xs, ys, places, headings, body.cap_px, titles)
     clear = keep_clear(body, starts, cells, xs, ruled)
     if clear != xs:
         xs = clear
-        cells = place_cells(pieces, xs, ys, places, headings, body.cap_px)
+        cells = place_cells(pieces, xs, ys, places, headings, body.cap_px, titles)
     if partial:
         cells = with_row_spans(cells, _written_in(body, starts, xs), rows_by, ys, body.cap_px)
     box = (xs[0], ys[0], xs[-1], ys[-1])

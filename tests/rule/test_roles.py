@@ -1,0 +1,157 @@
+"""Roles of pieces of writing, and the tables that follow from them."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from keel_line.model.grid import Rule
+from keel_line.model.page import PageText
+from keel_line.rule.assembly import find_beside, find_tables
+from keel_line.rule.headed import RowPieces, place_cells
+from keel_line.rule.parting import ColumnPlace
+from keel_line.rule.pieces import FEATURES, measure_pieces, texts_of
+from keel_line.rule.roles import BODY, CAPTION, HEADING, OUTSIDE, Roles, find_roles
+from keel_line.rule.writing import Writing
+
+CAP = 20.0
+
+
+def writing_of(*lines: list[tuple[float, float]]) -> Writing:
+    """Pieces of writing from left to right of each line, 40 px from line to line."""
+    boxes = [(a, 40.0 * n, b, 40.0 * n + CAP) for n, row in enumerate(lines) for a, b in row]
+    numbers = [n for n, row in enumerate(lines) for _ in row]
+    return Writing(np.array(boxes, float).reshape(-1, 4), np.array(numbers, np.int64), CAP)
+
+
+def roles_of(
+    writing: Writing,
+    roles: list[int],
+    begins: frozenset[int] = frozenset(),
+    parted: frozenset[int] = frozenset(),
+) -> Roles:
+    """Roles that are sure; ``begins`` and ``parted`` are numbers of pieces."""
+    count = len(writing.boxes)
+    chances = np.full((count, 5), 0.01)
+    chances[np.arange(count), roles] = 0.96
+    flags = [np.array([float(k in s) for k in range(count)]) for s in (begins, parted)]
+    return Roles(chances, np.zeros(count), flags[0], flags[1], np.zeros(count))
+
+
+TWO = [(0.0, 60.0), (200.0, 260.0)]
+
+
+def test_pieces_are_measured_whatever_stands_there() -> None:
+    empty = writing_of()
+    assert measure_pieces(empty, []).features.shape == (0, FEATURES)
+    pieces = measure_pieces(writing_of(TWO, [(0.0, 400.0)]), [])
+    assert pieces.features.shape == (3, FEATURES)
+    assert np.isfinite(pieces.features).all()
+
+
+def test_neighbours_are_those_above_below_and_beside() -> None:
+    near = measure_pieces(writing_of(TWO, TWO), []).near
+    assert near.tolist() == [[-1, 2, -1, 1], [-1, 3, 0, -1], [0, -1, -1, 3], [1, -1, 2, -1]]
+
+
+def test_a_rule_and_what_is_said_change_the_measures() -> None:
+    writing = writing_of(TWO, TWO)
+    rule = Rule("across", 0.0, 260.0, 30.0, 0.0, 2.0, 1.0)
+    bare = measure_pieces(writing, []).features
+    assert not np.allclose(bare, measure_pieces(writing, [rule]).features)
+    said = measure_pieces(writing, [], ["Vessel", "Dues", "Wren", "1,250"]).features
+    assert not np.allclose(bare, said)
+
+
+def test_each_piece_says_what_its_characters_say() -> None:
+    boxes = np.array([(x, 0.0, x + 8.0, 20.0) for x in (0.0, 10.0, 24.0, 200.0)])
+    text = PageText("Wr3Q", boxes, np.array([True, False, True, True]), ())
+    pieces = Writing(
+        np.array([[0.0, 0.0, 32.0, 20.0], [200.0, 0.0, 208.0, 20.0]]), np.zeros(2, np.int64), CAP
+    )
+    assert texts_of(pieces, text) == ["Wr 3", "Q"]
+
+
+def test_chances_of_roles_add_up_to_one() -> None:
+    roles = find_roles(writing_of(TWO, TWO, TWO, [(0.0, 500.0)]), [])
+    assert roles.roles.sum(axis=1) == pytest.approx(1.0)
+    assert ((roles.joins >= 0) & (roles.joins <= 1)).all()
+
+
+def test_no_writing_has_no_roles() -> None:
+    assert find_roles(writing_of(), []).roles.shape == (0, 5)
+
+
+def test_lines_of_table_pieces_make_one_table_and_writing_between_makes_two() -> None:
+    writing = writing_of(TWO, TWO, [(0.0, 260.0)], TWO, TWO)
+    body = [HEADING, HEADING, BODY, BODY, OUTSIDE, BODY, BODY, BODY, BODY]
+    tables = find_tables(writing, roles_of(writing, body))
+    assert [[line.tolist() for line in t.lines] for t in tables] == [
+        [[0, 1], [2, 3]],
+        [[5, 6], [7, 8]],
+    ]
+    assert [t.headings for t in tables] == [1, 0]
+    whole = find_tables(writing, roles_of(writing, [*body[:4], BODY, *body[5:]]))
+    assert [len(t.lines) for t in whole] == [5]
+
+
+def test_a_table_may_begin_right_under_or_beside_another() -> None:
+    writing = writing_of(TWO, TWO)
+    body = [BODY] * 4
+    assert len(find_tables(writing, roles_of(writing, body))) == 1
+    assert len(find_tables(writing, roles_of(writing, body, begins=frozenset({2, 3})))) == 2
+    assert len(find_tables(writing, roles_of(writing, body, parted=frozenset({1, 3})))) == 2
+
+
+def test_a_caption_goes_to_the_nearest_table() -> None:
+    writing = writing_of([(0.0, 260.0)], TWO, TWO, [(0.0, 200.0)])
+    roles = roles_of(writing, [CAPTION, BODY, BODY, BODY, BODY, OUTSIDE])
+    (box,) = find_beside([(0.0, 40.0, 260.0, 100.0)], writing, roles, CAPTION)
+    assert box is not None
+    assert box[1] < 0 < box[3] < 40
+    assert find_beside([], writing, roles, CAPTION) == []
+
+
+def place(left: float, right: float) -> ColumnPlace:
+    return ColumnPlace(left, right, flush_left=True, flush_right=False)
+
+
+XS = (0.0, 100.0, 200.0, 300.0, 400.0)
+PLACES = [place(x + 10, x + 90) for x in XS[:-1]]
+
+
+def row(
+    *pieces: tuple[float, float, bool], under: tuple[tuple[float, float] | None, ...] = ()
+) -> RowPieces:
+    boxes = np.array([(a, 0.0, b, CAP) for a, b, _ in pieces])
+    return RowPieces(boxes, np.array([s for _, _, s in pieces]), under)
+
+
+SINGLE = row(*((x + 10, x + 60, False) for x in XS[:-1]))
+
+
+def spans_of(top: RowPieces, headings: int = 2) -> set[tuple[int, int, int, int]]:
+    cells = place_cells([top, SINGLE, SINGLE], XS, (0.0, 40.0, 80.0, 120.0), PLACES, headings, CAP)
+    return {(c.row, c.col, c.row_span, c.col_span) for c in cells if c.row == 0}
+
+
+def test_a_title_spans_the_columns_over_whose_middle_it_stands() -> None:
+    # Headings beside it go on through its two levels.
+    assert spans_of(row((270.0, 330.0, True))) == {(0, 0, 2, 1), (0, 1, 2, 1), (0, 2, 1, 2)}
+
+
+def test_a_short_rule_says_how_far_a_title_spans() -> None:
+    top = row((220.0, 280.0, True), under=((105.0, 395.0),))
+    assert (0, 1, 1, 3) in spans_of(top)
+
+
+def test_two_titles_share_the_columns() -> None:
+    found = spans_of(row((70.0, 130.0, True), (270.0, 330.0, True)))
+    assert found == {(0, 0, 1, 2), (0, 2, 1, 2)}
+
+
+def test_a_name_alone_across_the_body_spans_all_columns() -> None:
+    cells = place_cells(
+        [SINGLE, row((10.0, 150.0, True)), SINGLE], XS, (0.0, 40.0, 80.0, 120.0), PLACES, 1, CAP
+    )
+    assert [(c.col, c.col_span) for c in cells if c.row == 1] == [(0, 4)]
