@@ -7,7 +7,7 @@ FONTS_READY := .cache/fonts/index.json
 TRAIN_VENV := .cache/venv-training
 TRAIN_READY := $(TRAIN_VENV)/.ready
 
-.PHONY: demo test lint types bench torture screenshots fonts demo-pages training test-training wheel clean help
+.PHONY: demo test lint types bench press torture screenshots fonts demo-pages training test-training wheel clean help
 
 help: ## Show what can be made
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -40,6 +40,11 @@ fonts: $(FONTS_READY) ## Fetch the faces and word lists that pages are made with
 
 bench: $(FONTS_READY) ## Measure accuracy, speed and memory; writes docs/accuracy.md
 	@$(BIN)/python -m benchmarks.run
+
+press: $(FONTS_READY) ## Set the pages of the press room again, with the programs that set them
+	@sh tools/press_programs.sh $(BIN)/python
+	@$(BIN)/python -m synth.press.make --split benchmark --pages 3
+	@$(BIN)/python -m synth.press.make --split choose --pages 3 --out .cache/press/choose
 
 torture: $(READY) ## Kill, damage and listen: what must hold; writes docs/torture.md
 	@sh tools/test_programs.sh

@@ -14,6 +14,7 @@ from typing import TypeAlias
 
 import numpy as np
 
+from benchmarks import press
 from benchmarks.answering import AnswerScore
 from benchmarks.measure import SETTINGS, CellScore, PageScore
 from benchmarks.pictures import calibration_error, draw_laid, draw_reliability, draw_silent
@@ -30,6 +31,7 @@ from keel_line.read.network import Network
 ROOT = Path(__file__).resolve().parent.parent
 REPORT = ROOT / "docs" / "accuracy.md"
 FIGURES = ROOT / "docs" / "figures"
+BEFORE_ROLES = Path(__file__).with_name("press_before.txt")
 TURNED_PAGES = 120
 PHOTOGRAPHED_SHEETS = 30
 BENT_PAGES = 16
@@ -172,8 +174,9 @@ class Measured:
         The pages of each material.
     page, window, reader
         What :mod:`benchmarks.timing` gives.
-    laid, ruled, reckoned, repeated, marked, proofed
-        How pages were squared, grids found, amounts checked, repeated values and lone marks read,
+    laid, ruled, pressed, reckoned, repeated, marked, proofed
+        How pages were squared, grids found on our own pages and on typeset
+        ones, amounts checked, repeated values and lone marks read,
         and doubts settled by key.
     minutes
         How long it all took.
@@ -185,6 +188,7 @@ class Measured:
     reader: dict[str, float]
     laid: LaidScore
     ruled: Ruled
+    pressed: list[press.PageScore]
     reckoned: dict[float, ReckoningScore]
     repeated: tuple[list[dict[str, RepeatScore]], AnswerScore]
     marked: list[dict[str, RepeatScore]]
@@ -286,6 +290,10 @@ def write_report(measured: Measured) -> str:
         "cells, spans and headings of two levels.",
         "",
         *_ruling_lines(measured.ruled),
+        "",
+        "## Grids on pages set by other programs",
+        "",
+        *_press_lines(measured.pressed),
         "",
         "## Columns with repeated values",
         "",
@@ -449,6 +457,22 @@ def _ruling_lines(ruled: Ruled) -> list[str]:
             f"| {s.name} | {s.tables} | {_percent(s.right, s.tables)} | {s.relations_f1:.4f} |"
             for s in neighbours
         ],
+    ]
+
+
+def _press_lines(scores: Sequence[press.PageScore]) -> list[str]:
+    return [
+        "Pages that LaTeX, troff, a word processor, a spreadsheet and a listing program set, in "
+        "designs that nobody looked at while developing (`synth/press/`). Each page is taken as a "
+        "PDF with its own text, as a clean scan, and through one other machine. Exactly right: "
+        "all texts in the right row and column, with the right spans. The first lines are those of "
+        "28 November 2026, before tables were found by learnt roles.",
+        "",
+        *press.summary_rows(scores)[:2],
+        *BEFORE_ROLES.read_text(encoding="utf-8").splitlines(),
+        *press.summary_rows(scores)[2:],
+        "",
+        *press.kind_rows(scores),
     ]
 
 

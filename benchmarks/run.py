@@ -14,6 +14,7 @@ import click
 from benchmarks.groups import score_groups
 from benchmarks.materials import MATERIALS, Material, encode, make_material
 from benchmarks.measure import PageScore, score_page
+from benchmarks.press import PRESS, score_folder
 from benchmarks.proofing import measure_proofing
 from benchmarks.reckoning import score_reckoning
 from benchmarks.repeats import score_marks, score_repeats
@@ -68,6 +69,7 @@ def main() -> None:
             score_lying(LYING_PAGES),
             score_groups(GROUP_PAGES),
         ),
+        pressed=score_folder(PRESS),
         reckoned=score_reckoning(LEDGER_PAGES),
         repeated=score_repeats(REGISTER_PAGES),
         marked=score_marks(MARK_PAGES),

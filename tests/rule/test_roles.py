@@ -103,6 +103,11 @@ def test_a_table_may_begin_right_under_or_beside_another() -> None:
     assert len(find_tables(writing, roles_of(writing, body, parted=frozenset({1, 3})))) == 2
 
 
+def test_slivers_along_an_edge_are_no_table() -> None:
+    writing = writing_of([(0.0, 3.0)], [(0.0, 3.0)], [(0.0, 2.0)])
+    assert find_tables(writing, roles_of(writing, [BODY] * 3)) == []
+
+
 def test_a_caption_goes_to_the_nearest_table() -> None:
     writing = writing_of([(0.0, 260.0)], TWO, TWO, [(0.0, 200.0)])
     roles = roles_of(writing, [CAPTION, BODY, BODY, BODY, BODY, OUTSIDE])

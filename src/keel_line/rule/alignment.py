@@ -94,7 +94,8 @@ def find_by_roles(writing: Writing, rules: Sequence[Rule], roles: Roles) -> list
         single = tuple(r[~s] for r, s in zip(rows, known.spans, strict=True) if not s.all())
         streams = find_streams(replace(body, rows=single)) if single else []
         grid = lay_grid(body, streams, rules, known)
-        out.append(replace(grid, doubts=find_open(table, writing, roles, grid)))
+        if grid.rows * grid.cols > 1:
+            out.append(replace(grid, doubts=find_open(table, writing, roles, grid)))
     return sorted(out, key=lambda g: g.box[1])
 
 

@@ -17,6 +17,7 @@ from keel_line.rule.writing import Writing
 Ints = NDArray[np.int64]
 _LIKELY, _OPEN, _SURE, _FEW = 0.5, 0.15, 0.23, 0.03
 _LEAST_PIECES = 2
+_NARROW_CAPS = 0.3
 _NEAR_CAPS = 5.0
 _PAD_CAPS = 0.35
 _TINY = 1e-6
@@ -91,7 +92,9 @@ def find_tables(writing: Writing, roles: Roles) -> list[FoundTable]:
     for k, segment in enumerate(segments):
         groups.setdefault(root(k), []).append(segment)
     tables = [_make_table(own, writing, roles) for own in groups.values()]
-    return [t for t in tables if len(t.pieces) >= _LEAST_PIECES]
+    # What machines leave along an edge is narrow; a value is seldom narrower than a letter.
+    wide = writing.boxes[:, 2] - writing.boxes[:, 0] >= _NARROW_CAPS * writing.cap_px
+    return [t for t in tables if int(wide[t.pieces].sum()) >= _LEAST_PIECES]
 
 
 def _find_segments(writing: Writing, roles: Roles, within: NDArray[np.bool_]) -> list[Ints]:
