@@ -101,7 +101,7 @@ def label_pieces(
 def make_writing(page: Page) -> tuple[Writing, tuple[object, ...], list[str] | None]:
     """Return a page's writing, its rules, and what each piece says where the file tells."""
     if page.text is not None:
-        writing = gather_writing(page.text.boxes, [])
+        writing = gather_writing(page.text.boxes)
         return writing, page.text.rules, texts_of(writing, page.text)
     dpi = page.resolution.x_dpi
     flat = turn_light_letters(flatten_light(page.pixels), dpi)

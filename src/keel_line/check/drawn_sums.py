@@ -79,7 +79,7 @@ def propose_addends(sheet: Sheet, total: Place) -> tuple[Place, ...]:
 
 
 def _run(sheet: Sheet, places: Sequence[Place]) -> list[Place]:
-    """Return the amounts from the first place on, skipping blanks, up to the first other text."""
+    """Return a run of amounts: blanks are skipped, any other text ends it."""
     point = find_separators([sheet.text(*p) for p in places]).point
     out = []
     for place in places:

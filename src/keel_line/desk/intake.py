@@ -13,7 +13,7 @@ from keel_line.gather.sources import count_pages, find_scans, hash_bytes, read_f
 
 @dataclass(frozen=True)
 class FileSource:
-    """A source that stays in its file, with the SHA-256 it had."""
+    """A source that is not copied: its file, and the SHA-256 of its bytes."""
 
     path: Path
     sha256: str

@@ -90,7 +90,7 @@ def load_original(request: PageRequest) -> Page:
 
 
 def answer_page(request: PageRequest, threads: int = 1) -> PageResponse:
-    """Take one page through all stations; any fault becomes an answer about this page."""
+    """Take one page through all stations; return any fault as the page's trouble."""
     try:
         return process_page(request, threads)
     except Exception as error:  # noqa: BLE001 - one page's fault must not end the others

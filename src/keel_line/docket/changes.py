@@ -1,4 +1,4 @@
-"""Undo and redo: applies either side of a recorded change."""
+"""Undo and redo: restores the values before or after a recorded change."""
 
 from __future__ import annotations
 

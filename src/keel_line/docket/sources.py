@@ -1,4 +1,4 @@
-"""A source's bytes in a docket, stored in pieces and read again by workers."""
+"""Stores a source's bytes in a docket in pieces, and reads them for workers."""
 
 from __future__ import annotations
 

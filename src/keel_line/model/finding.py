@@ -14,7 +14,7 @@ CheckKind = Literal["sum", "relation", "series", "decimals", "list", "form", "li
 
 @dataclass(frozen=True)
 class Wanted:
-    """A cell value that would satisfy a check."""
+    """A value for a cell with which a check would pass."""
 
     place: Place
     text: str

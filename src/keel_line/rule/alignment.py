@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 from keel_line.model.grid import DIRECTIONS, Grid, Rule
-from keel_line.rule.assembly import find_open, find_tables, what_is_known
+from keel_line.rule.assembly import find_open, find_tables
 from keel_line.rule.beside import part_beside
 from keel_line.rule.block import LEAST_ROWS, OFF_LINE_CAPS, PAD_CAPS, Block
 from keel_line.rule.blocks import part_blocks, part_repeated, part_unlike
@@ -30,7 +30,7 @@ from keel_line.rule.laying import lay_grid, runs_along
 from keel_line.rule.mend import move_line
 from keel_line.rule.roles import Roles
 from keel_line.rule.streams import Stream, find_streams, measure_extents
-from keel_line.rule.writing import Writing, line_middle
+from keel_line.rule.writing import Writing, lie_outside, line_middle
 
 _PROSE_CAPS = 14
 _EVEN_LINES = 0.72
@@ -90,10 +90,9 @@ def find_by_roles(writing: Writing, rules: Sequence[Rule], roles: Roles) -> list
     for table in find_tables(writing, roles):
         rows = tuple(writing.boxes[line] for line in table.lines)
         body = Block(rows, writing.cap_px, writing.letters)
-        known = what_is_known(table, roles)
-        single = tuple(r[~s] for r, s in zip(rows, known.spans, strict=True) if not s.all())
+        single = tuple(r[~s] for r, s in zip(rows, table.spans, strict=True) if not s.all())
         streams = find_streams(replace(body, rows=single)) if single else []
-        grid = lay_grid(body, streams, rules, known)
+        grid = lay_grid(body, streams, rules, table)
         if grid.rows * grid.cols > 1:
             out.append(replace(grid, doubts=find_open(table, writing, roles, grid)))
     return sorted(out, key=lambda g: g.box[1])
@@ -103,11 +102,7 @@ def find_rejected_areas(writing: Writing, tables: Sequence[Grid]) -> list[Box]:
     """Return the boxes of blocks of at least 3 lines that were judged no table."""
     if len(writing.boxes) == 0:
         return []
-    middles = (writing.boxes[:, :2] + writing.boxes[:, 2:]) / 2
-    outside = np.ones(len(middles), bool)
-    for table in tables:
-        x0, y0, x1, y1 = table.box
-        outside &= ~((middles >= (x0, y0)) & (middles <= (x1, y1))).all(axis=1)
+    outside = lie_outside(writing.boxes, [t.box for t in tables])
     boxes, lines = writing.boxes[outside], writing.lines[outside]
     rows = [boxes[lines == n] for n in np.unique(lines)]
     pad = PAD_CAPS * writing.cap_px

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Grid, LineDoubt
 from keel_line.rule.roles import BODY, CAPTION, HEADING, NOTE, Roles
-from keel_line.rule.writing import Writing
+from keel_line.rule.writing import Writing, lie_outside
 
 Ints = NDArray[np.int64]
 _LIKELY, _OPEN, _SURE, _FEW = 0.5, 0.15, 0.23, 0.03
@@ -36,11 +36,14 @@ class FoundTable:
         line before.
     headings
         How many lines at the top are heading.
+    spans
+        Of each piece of each line, whether it spans columns.
     """
 
     lines: tuple[Ints, ...]
     joins: tuple[float, ...]
     headings: int
+    spans: tuple[NDArray[np.bool_], ...]
 
     @property
     def joined(self) -> tuple[bool, ...]:
@@ -51,25 +54,6 @@ class FoundTable:
     def pieces(self) -> Ints:
         """Numbers of all pieces."""
         return np.concatenate(self.lines)
-
-
-@dataclass(frozen=True, eq=False)
-class Known:
-    """What is known of a table's lines and pieces by their roles.
-
-    ``joined`` and ``headings`` are those of :class:`FoundTable`; ``spans`` says of each piece of
-    each line whether it spans columns.
-    """
-
-    joined: tuple[bool, ...]
-    headings: int
-    spans: tuple[NDArray[np.bool_], ...]
-
-
-def what_is_known(table: FoundTable, roles: Roles) -> Known:
-    """Return what roles tell of a table."""
-    spans = tuple(roles.spans[line] > _LIKELY for line in table.lines)
-    return Known(table.joined, table.headings, spans)
 
 
 def find_tables(writing: Writing, roles: Roles) -> list[FoundTable]:
@@ -156,7 +140,8 @@ def _make_table(segments: list[Ints], writing: Writing, roles: Roles) -> FoundTa
         float((roles.roles[own, HEADING] - roles.roles[own, BODY]).mean()) > 0 for own in lines
     ]
     headings = next((k for k, is_heading in enumerate(heading) if not is_heading), len(heading))
-    return FoundTable(tuple(lines), joins, headings)
+    spans = tuple(roles.spans[own] > _LIKELY for own in lines)
+    return FoundTable(tuple(lines), joins, headings, spans)
 
 
 def _odds(chance: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -174,12 +159,7 @@ def are_sure(roles: Roles) -> bool:
 
 def fit_roles(grids: Sequence[Grid], writing: Writing, roles: Roles) -> bool:
     """Return whether grids hold what is surely in tables, and nothing that surely is in none."""
-    x = (writing.boxes[:, 0] + writing.boxes[:, 2]) / 2
-    y = (writing.boxes[:, 1] + writing.boxes[:, 3]) / 2
-    held = np.zeros(len(x), bool)
-    for grid in grids:
-        x0, y0, x1, y1 = grid.box
-        held |= (x >= x0) & (x <= x1) & (y >= y0) & (y <= y1)
+    held = ~lie_outside(writing.boxes, [g.box for g in grids])
     surely = roles.in_table > 1 - _OPEN
     never = roles.in_table < _OPEN
     return int((surely & ~held).sum()) <= _FEW * surely.sum() and not bool((never & held).any())

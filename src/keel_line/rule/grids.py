@@ -29,7 +29,7 @@ from keel_line.rule.sideways import (
     turn_back,
     turn_rules,
 )
-from keel_line.rule.writing import Writing, find_writing, gather_writing
+from keel_line.rule.writing import Writing, find_writing, gather_writing, lie_outside
 
 _TOUCH_IN = 0.06
 _REACH_IN = 0.035
@@ -158,7 +158,7 @@ def survey_text(text: PageText, dpi: float, drawn: Sequence[Grid] | None = None)
     """
     rules = list(text.rules)
     letters = letters_of_text(text)
-    writing = gather_writing(text.boxes, [])
+    writing = gather_writing(text.boxes)
     roles = find_roles(writing, rules, texts_of(writing, text))
     if drawn is not None:
         return _survey_around(_mark_sideways(drawn, letters), rules, dpi, writing, roles)
@@ -176,7 +176,7 @@ def _survey_around(
 ) -> Survey:
     """Find what is written outside the tables that the clerk drew; ``others`` are left out."""
     taken = [_around(box, dpi * _TAKEN_IN) for box in (*(g.box for g in drawn), *others)]
-    free = _find_free(writing, taken)
+    free = lie_outside(writing.boxes, taken)
     outside = replace(writing, boxes=writing.boxes[free], lines=writing.lines[free])
     return _make_survey(drawn, rules, find_rejected_areas(outside, ()), writing, roles)
 
@@ -213,11 +213,11 @@ def _search(
     """Find what roles and white space show outside the ruled tables."""
     taken = [_around(g.box, dpi * _TAKEN_IN) for g in ruled]
     loose = [r for r in rules if not any(_lies_in(r, box) for box in taken)]
-    free = _find_free(writing, taken)
+    free = lie_outside(writing.boxes, taken)
     outside = replace(writing, boxes=writing.boxes[free], lines=writing.lines[free])
     own = roles.of(free)
-    # Where it is open how many tables there are, alignment by itself is the safer guide; not where
-    # it leaves out what is surely in tables, or takes in what surely is in none.
+    # Roles are used where they are sure how many tables there are, and where alignment leaves out
+    # what is surely in a table, or includes what is surely outside. Nothing sure, no table.
     aligned = [] if are_sure(own) else find_aligned(outside, loose)
     if not fit_roles(aligned, outside, own):
         found = find_by_roles(outside, loose, own)
@@ -244,15 +244,6 @@ def _make_survey(
         for role in (CAPTION, NOTE)
     )
     return Survey(headed, tuple(rules), tuple(rejected), captions, notes)
-
-
-def _find_free(writing: Writing, taken: list[Box]) -> NDArray[np.bool_]:
-    """Return which pieces of writing have their middle outside some areas."""
-    middles = (writing.boxes[:, :2] + writing.boxes[:, 2:]) / 2
-    free = np.ones(len(middles), bool)
-    for x0, y0, x1, y1 in taken:
-        free &= ~((middles >= (x0, y0)) & (middles <= (x1, y1))).all(axis=1)
-    return free
 
 
 def _around(box: Box, by: float) -> Box:

@@ -1,4 +1,4 @@
-"""Builds a block's grid: columns, rows, and cells that span."""
+"""Builds a grid of lines of text: columns, rows, and spanning cells."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Cell, Grid, Rule
-from keel_line.rule.assembly import Known
+from keel_line.rule.assembly import FoundTable
 from keel_line.rule.block import FLUSH_CAPS, HEADING_ROWS, PAD_CAPS, Block
 from keel_line.rule.columns import drop_margins, drop_strays, find_column_lines, keep_clear
 from keel_line.rule.headed import RowPieces, place_cells
@@ -30,12 +30,12 @@ def lay_grid(
     body: Block,
     streams: list[Stream],
     rules: Sequence[Rule],
-    known: Known | None = None,
+    found: FoundTable | None = None,
 ) -> Grid:
     """Build the grid of a block, whatever it is.
 
-    ``known`` says what is known of its lines and pieces by their roles; without it that is found by
-    how they stand.
+    ``found`` says which lines make a row, which are heading and which pieces span, by their roles;
+    without it that follows from how they stand.
     """
     pad = PAD_CAPS * body.cap_px
     x0, y0, x1, y1 = body.box
@@ -57,8 +57,8 @@ def lay_grid(
         )
     ruled = [r.at((around[1] + around[3]) / 2) for r in down]
     xs = drop_strays(find_column_lines(streams, down, around, body.cap_px), body, ruled)
-    if known is not None:
-        return _lay_known(body, known, xs, ruled, around, [*across], down, rules)
+    if found is not None:
+        return _lay_found(body, found, xs, ruled, around, [*across], down, rules)
     xs, body = drop_margins(xs, body, ruled)
     parted = replace(body, rows=part_pieces(body.rows, body.letters, xs, body.cap_px))
     levels = find_levels(body.rows, body.cap_px, xs)
@@ -83,9 +83,9 @@ def lay_grid(
     return Grid(box, tuple(xs), tuple(ys), tuple(cells), (*rows_by, *down))
 
 
-def _lay_known(
+def _lay_found(
     body: Block,
-    known: Known,
+    found: FoundTable,
     xs: list[float],
     ruled: list[float],
     around: Box,
@@ -93,9 +93,9 @@ def _lay_known(
     down: list[Rule],
     rules: Sequence[Rule],
 ) -> Grid:
-    """Build the grid of a block of which is known what its lines and pieces are."""
+    """Build the grid of a table that was found by roles."""
     rows, spans = [], []
-    for row, spanning in zip(body.rows, known.spans, strict=True):
+    for row, spanning in zip(body.rows, found.spans, strict=True):
         single = row[~spanning]
         if len(single):
             single = part_pieces((single,), body.letters, xs, body.cap_px)[0]
@@ -105,12 +105,12 @@ def _lay_known(
     partial = find_partial(rules, around, body.cap_px) if across else []
     rows_by = [*across, *(r for r in partial if r not in across)]
     levels = find_levels(body.rows, body.cap_px, xs)
-    joined = list(known.joined)
+    joined = list(found.joined)
     if levels is not None:  # what stands between two levels of headings goes with the upper one
         joined[: levels.last] = [True] * (levels.last - 1) + [False]
     starts, ys = find_row_lines(body, rows_by, around, xs, apart=False, joined=joined)
     ends = [*starts[1:], len(rows)]
-    headings = max(sum(first < known.headings for first in starts), 0 if levels is None else 2)
+    headings = max(sum(first < found.headings for first in starts), 0 if levels is None else 2)
     pieces = [
         _make_row(np.concatenate(rows[a:b]), np.concatenate(spans[a:b]), rules, ys[k + 1], body)
         for k, (a, b) in enumerate(zip(starts, ends, strict=True))

@@ -219,20 +219,24 @@ def mark_ink(
     return mask
 
 
-def gather_writing(boxes: NDArray[np.float64], taken: list[Box]) -> Writing:
+def lie_outside(boxes: NDArray[np.float64], areas: Sequence[Box]) -> NDArray[np.bool_]:
+    """Return which boxes, shape (n, 4), have their middle outside all areas."""
+    middles = (boxes[:, :2] + boxes[:, 2:]) / 2
+    free = np.ones(len(middles), bool)
+    for x0, y0, x1, y1 in areas:
+        free &= ~((middles >= (x0, y0)) & (middles <= (x1, y1))).all(axis=1)
+    return free
+
+
+def gather_writing(boxes: NDArray[np.float64]) -> Writing:
     """Gather characters whose places are known into pieces and lines.
 
-    ``boxes`` (n, 4) are theirs in px, as high as capitals; those in areas ``taken`` are left out.
+    ``boxes`` (n, 4) are theirs in px, as high as capitals.
     """
-    middles = (boxes[:, :2] + boxes[:, 2:]) / 2
-    free = np.ones(len(boxes), bool)
-    for x0, y0, x1, y1 in taken:
-        free &= ~((middles >= (x0, y0)) & (middles <= (x1, y1))).all(axis=1)
-    own = boxes[free]
-    if len(own) == 0:
+    if len(boxes) == 0:
         return Writing(np.zeros((0, 4)), np.zeros(0, np.int64), 1.0)
-    found = _in_lines(own, float(np.median(own[:, 3] - own[:, 1])))
-    return replace(found, letters=own)
+    found = _in_lines(boxes, float(np.median(boxes[:, 3] - boxes[:, 1])))
+    return replace(found, letters=boxes)
 
 
 def lines_of(boxes: NDArray[np.float64], cap: float) -> tuple[NDArray[np.float64], ...]:

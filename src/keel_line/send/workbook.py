@@ -98,7 +98,7 @@ def _make(tables: Sequence[TableState]) -> bytes:
 
 
 def find_cut(tables: Sequence[TableState]) -> list[str]:
-    """Return the places of cells whose text is too long for a workbook, in words."""
+    """Describe where cells are whose text is too long for a workbook."""
     return [
         f"row {s.cell.row + 1}, column {s.cell.col + 1} of {table.name}"
         for table in tables

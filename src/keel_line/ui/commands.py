@@ -259,7 +259,7 @@ COMMANDS: tuple[Command, ...] = (
         "Draw a table",
         ("D",),
         "rule",
-        "Draw a table; press again for the next suggested area",
+        "Draw a table, or press again for the next suggested area",
         bound=False,
     ),
     Command(

@@ -182,7 +182,7 @@ class Session(QObject):
         self._doubts = sorted(doubts, key=self._position)
 
     def _count_whole(self, table: TableState, times: int) -> None:
-        """Count a table's lessons in (1) or out (-1), and note its cells' places."""
+        """Add a table's settled cells to what is learnt (1), or remove them (-1)."""
         columns = table.grid.cols
         for place, state in enumerate(table.cells):
             if times > 0:

@@ -62,7 +62,7 @@ _MOST_SAID = 0.999
 
 
 def say_confidence(confidence: float) -> str:
-    """Return how sure a reading is, in words; nothing is said to be wholly sure."""
+    """Return the confidence in words; it never says 100%."""
     if confidence > _MOST_SAID:
         return f"Confidence above {_MOST_SAID:.1%}."
     return f"Confidence {confidence:.1%}."

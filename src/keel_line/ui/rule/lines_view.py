@@ -85,7 +85,7 @@ class LinesView(PageView):
         return grid.lines(self.gutter)
 
     def choose_peg(self, gutter: Direction | None, peg: int = 0) -> None:
-        """Choose a peg; None chooses none."""
+        """Choose a peg; None clears the choice."""
         self.gutter, self.picked = gutter, None
         self.peg = max(0, min(peg, len(self.lines()) - 1))
         self.update()
