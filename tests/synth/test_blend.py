@@ -57,8 +57,7 @@ def test_a_face_alone_is_its_own_partner() -> None:
     assert choose_partner(np.random.default_rng(1), inter(), (inter(),)) == inter()
 
 
-def test_sheets_in_made_faces_carry_their_truth(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("synth.text.load_words", lambda _package, *, held: ("harbour", "tide"))
+def test_sheets_in_made_faces_carry_their_truth() -> None:
     samples = make_sheet(
         np.random.default_rng(2),
         (inter(), inter(bold=True)),

@@ -31,13 +31,6 @@ from training.config import ALPHABET
 ALLOWED = frozenset(ALPHABET)
 
 
-@pytest.fixture
-def without_words(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Let made-up words stand in for the fetched word lists."""
-    monkeypatch.setattr("synth.text.load_words", lambda _package, *, held: ("harbour", "tide"))
-
-
-@pytest.mark.usefixtures("without_words")
 def test_sheet_lines_carry_their_truth() -> None:
     samples = make_sheet(
         np.random.default_rng(2), (inter(), inter(bold=True)), ALLOWED, LineRecipe()
@@ -52,7 +45,6 @@ def test_sheet_lines_carry_their_truth() -> None:
         assert set(sample.text) <= ALLOWED
 
 
-@pytest.mark.usefixtures("without_words")
 def test_sheets_follow_from_the_seed() -> None:
     a, b = (
         make_sheet(np.random.default_rng(3), (inter(),), ALLOWED, LineRecipe()) for _ in range(2)
@@ -62,7 +54,6 @@ def test_sheets_follow_from_the_seed() -> None:
         np.testing.assert_array_equal(left.image, right.image)
 
 
-@pytest.mark.usefixtures("without_words")
 @pytest.mark.parametrize("condition", [*CONDITIONS, "fax", "fax-coarse"])
 def test_pages_of_every_condition(condition: str) -> None:
     page = make_page(
@@ -77,7 +68,6 @@ def test_pages_of_every_condition(condition: str) -> None:
         assert (covered == 1).all()
 
 
-@pytest.mark.usefixtures("without_words")
 def test_made_tables_fit_their_room() -> None:
     style = Style(inter(), inter(bold=True), 10)
     for seed in range(12):
@@ -87,7 +77,6 @@ def test_made_tables_fit_their_room() -> None:
         assert content.header_rows in {1, 2}
 
 
-@pytest.mark.usefixtures("without_words")
 def test_machines_of_one_bit_get_lines_that_they_can_see(monkeypatch: pytest.MonkeyPatch) -> None:
     faint = Style(inter(), inter(bold=True), 10, rule_level=190, rule_pt=0.3)
     monkeypatch.setattr("synth.pages.choose_style", lambda _rng, _faces: faint)
@@ -115,7 +104,6 @@ def test_specks_and_compression_leave_most_of_the_page() -> None:
     assert np.abs(compress(grey, 60).astype(int) - 240).max() < 4
 
 
-@pytest.mark.usefixtures("without_words")
 def test_registers_repeat_themselves_and_are_found() -> None:
     rng = np.random.default_rng(6)
     pages = [make_register(rng, [inter(), inter(bold=True)], ALLOWED) for _ in range(3)]
@@ -161,7 +149,6 @@ def test_lone_marks_are_mostly_dashes_and_of_the_alphabet() -> None:
     assert 0.4 < sum(mark in DASHES for mark in marks) / len(marks) < 0.6
 
 
-@pytest.mark.usefixtures("without_words")
 def test_look_alikes_stand_for_each_other_evenly() -> None:
     rng = np.random.default_rng(7)
     signs = "".join(make_look_alikes(rng) for _ in range(4000))
