@@ -18,10 +18,11 @@ from keel_line.model.page import Page, Resolution
 from keel_line.read.network import Network
 from keel_line.rule.pieces import measure_pieces, texts_of
 from keel_line.rule.rules import find_rules, make_rule_field
+from keel_line.rule.typed import take_typed_rules
 from keel_line.rule.writing import Writing, find_writing, gather_writing
 from synth.faces import load_faces
 from synth.pages import Sheet, choose_style, finish_page, make_neighbours, make_page
-from synth.press.designs import designs_of, make_document, sample_design
+from synth.press.designs import designs_of, make_document, sample_design, sample_typed
 from synth.press.make import PROGRAMS
 from synth.press.setting import SettingError
 from synth.press.store import LoadedPage, load_pressed
@@ -34,6 +35,8 @@ ROLES = ("outside", "caption", "heading", "body", "note")
 _OF_ROLE = {"caption": 1, "note": 4}
 _BATCH = 50
 _RULINGS = ("full", "across", "down", "heading", "outline", "none")
+_ONE_WIDTH = ("Mono", "Code", "Courier", "Typewriter")
+_NAMED, _TYPED = 0.2, 0.12
 _CHARACTERS = frozenset(Network().recipe.alphabet)
 _DAMAGES = ("clean", "clean", "office", "copy", "fax", "fax-coarse", "photo")
 
@@ -106,7 +109,8 @@ def make_writing(page: Page) -> tuple[Writing, tuple[object, ...], list[str] | N
     dpi = page.resolution.x_dpi
     flat = turn_light_letters(flatten_light(page.pixels), dpi)
     rules = find_rules(make_rule_field(flat, dpi))
-    return find_writing(flat, dpi, rules), tuple(rules), None
+    writing, typed = take_typed_rules(find_writing(flat, dpi, rules))
+    return writing, (*rules, *typed), None
 
 
 def _as_square(loaded: LoadedPage) -> LoadedPage:
@@ -199,12 +203,16 @@ def render(seed: int, *, ink_share: float) -> Iterator[dict[str, NDArray[np.floa
     rng = np.random.default_rng([731, seed])
     faces = tuple(sorted({f.family for f in load_faces("train")}))
     chosen = tuple(faces[int(k)] for k in rng.integers(len(faces), size=12))
+    typewriters = tuple(f for f in faces if any(w in f for w in _ONE_WIDTH))
     named = designs_of("develop")
     documents = []
     for _ in range(_BATCH):
         design = sample_design(rng, chosen)
-        if rng.random() < 0.3:
+        kind = rng.random()
+        if kind < _NAMED:
             design = named[int(rng.integers(len(named)))]
+        elif kind < _NAMED + _TYPED:
+            design = sample_typed(rng, typewriters)
         documents.append(make_document(rng, design))
     try:
         plain, tagged = (PROGRAMS["browser"](documents, tagged=t) for t in (False, True))

@@ -108,7 +108,8 @@ class Features:
     items indented); ``totals``; ``wrap``: number of columns with text that wraps; ``turned``
     headings; ``units`` row; ``leaders``; ``blanks``: share of empty cells; ``marks`` at figures;
     ``squeeze``: the table takes this share of the width, and its cells wrap (0 for natural widths);
-    ``long_heads`` of several words; ``centred`` columns.
+    ``long_heads`` of several words; ``centred`` columns; ``long_caption`` of several sentences;
+    number of ``notes``, where there are any.
     """
 
     rows: tuple[int, int] = (6, 22)
@@ -129,6 +130,8 @@ class Features:
     squeeze: float = 0.0
     long_heads: bool = False
     centred: bool = False
+    long_caption: bool = False
+    notes: int = 1
 
 
 def make_table(rng: Rng, features: Features, look: Look) -> Table:

@@ -25,7 +25,7 @@ from synth.press.contents import (
     make_title,
     pick,
 )
-from synth.press.model import Block, Document, Look, Row, Stack, Table, Text
+from synth.press.model import Block, Document, Look, Row, Stack, Table, Text, Typed
 
 _CATALOGUE = Path(__file__).with_suffix(".toml")
 Split = Literal["develop", "choose", "benchmark"]
@@ -51,6 +51,7 @@ class Design:
     caption: str
     faces: tuple[str, ...]
     point: tuple[float, float]
+    typed: Typed | None = None
 
 
 def make_document(rng: Rng, design: Design) -> Document:
@@ -73,6 +74,7 @@ def make_document(rng: Rng, design: Design) -> Document:
         margin_mm=margin,
         gap_pt=gap,
         design=design.name,
+        typed=design.typed,
     )
 
 
@@ -103,6 +105,8 @@ def _captioned(rng: Rng, design: Design, number: int, features: Features) -> lis
     title = make_title(rng)
     align = "c" if design.caption == "centred" else "l"
     how = design.caption
+    if features.long_caption:
+        title += ". " + make_sentence(rng)
     out: list[Block] = [table]
     if how == "numbered":
         title = (
@@ -117,7 +121,7 @@ def _captioned(rng: Rng, design: Design, number: int, features: Features) -> lis
     elif how != "none":
         out = [caption, table]
     if rng.random() < 0.3 and how != "below":
-        out.append(Text("note", make_note(rng), size=0.85))
+        out += [Text("note", make_note(rng), size=0.85) for _ in range(features.notes)]
     return out
 
 
@@ -289,7 +293,12 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
         bold_heading=rng.random() < 0.65,
         italic_heading=rng.random() < 0.15,
         valign=pick(rng, ("top", "top", "middle", "bottom")),
-        heading_valign=pick(rng, ("bottom", "bottom", "middle", "top")),
+        heading_valign=pick(rng, ("bottom", "bottom", "middle", "middle", "top")),
+        rule_pt=float(rng.choice([0, 0, 0, 1.5, 3, 5])),
+        trim_pt=float(rng.choice([0, 1, 2, 4])),
+        scale=float(rng.choice([1, 1, 1, 0.9, 0.8, 0.7])),
+        place=pick(rng, ("left", "centre")),
+        blank_share=float(rng.choice([0.4, 0.7, 1.0])),
     )
     features = Features(
         rows=(3, int(rng.choice([8, 15, 25, 40]))),
@@ -298,7 +307,7 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
         groups=pick(rng, ("none", "none", "none", "once", "merged", "bars", "indent")),
         totals=rng.random() < 0.35,
         wrap=int(rng.choice([0, 0, 0, 1, 1, 2, 3])),
-        turned=rng.random() < 0.05,
+        turned=rng.random() < 0.07,
         units=rng.random() < 0.15,
         leaders=rng.random() < 0.1,
         blanks=float(rng.choice([0, 0, 0, 0.1, 0.35])),
@@ -309,6 +318,8 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
         squeeze=float(rng.choice([0, 0, 0, 0, 0.45, 0.6, 0.8, 1.0])),
         long_heads=rng.random() < 0.35,
         centred=rng.random() < 0.12,
+        long_caption=rng.random() < 0.15,
+        notes=int(rng.choice([1, 1, 1, 2, 3])),
     )
     if features.twin > 1:
         look = replace(look, rows="none", frame="none")
@@ -334,3 +345,27 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
     return Design(
         "sample", "browser", "develop", "sampled", look, features, page, caption, faces, point
     )
+
+
+def sample_typed(rng: Rng, faces: tuple[str, ...]) -> Design:
+    """Return the design of a typed page by chance, for training. ``faces`` are of one width."""
+    design = sample_design(rng, faces)
+    while design.page in ("beside", "column", "columns") or design.features.twin > 1:
+        design = sample_design(rng, faces)
+    bar = pick(rng, ("", "", "", "|", "|", ":", "!"))
+    rule = pick(rng, ("-", "-", "-", "=", "_", "."))
+    typed = Typed(
+        gap=int(rng.choice([1, 2, 2, 3, 4])) if not bar else 1,
+        rule=rule,
+        bar=bar,
+        cross=pick(rng, ("+", rule)),
+        whole=rng.random() < 0.5,
+        framed=rng.random() < 0.15,
+        double=rng.random() < 0.1,
+        margin=int(rng.choice([0, 0, 2, 6])),
+        underlined=rng.random() < 0.3,
+        spaced=rng.random() < 0.5,
+    )
+    cols = (design.features.cols[0], min(design.features.cols[1], 5))
+    features = replace(design.features, turned=False, cols=cols)
+    return replace(design, features=features, typed=typed, point=(8.0, 12.0))

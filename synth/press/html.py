@@ -7,9 +7,11 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from synth.press.edges import THIN, edges_of, ground_of, has_short_rule, is_light, weight_pt
-from synth.press.model import Block, Cell, Document, Look, Stack, Table, Text, tag_hex
+from synth.press.model import Block, Cell, Document, Look, Stack, Table, Text, Typed, tag_hex
+from synth.press.typed import lay_typed
 
 _STEP_EM = 1.1
+_LETTER_EM = 0.62
 
 
 def write_html(documents: Sequence[Document], faces: dict[str, Path], *, tagged: bool) -> str:
@@ -32,7 +34,10 @@ def write_html(documents: Sequence[Document], faces: dict[str, Path], *, tagged:
             f"<div class='page' style=\"padding:{y}mm {x}mm;"
             f"font:{document.point}pt/{document.leading} '{document.face}'\">"
         )
-        parts += [writer.block(b) for b in document.blocks]
+        if document.typed is not None:
+            parts.append(writer.typed(document.typed))
+        else:
+            parts += [writer.block(b) for b in document.blocks]
         parts.append("</div>")
         first += len(document.ids)
     parts.append("</body></html>")
@@ -43,7 +48,7 @@ _STYLE = (
     "@page{size:A4;margin:0}*{box-sizing:border-box}body{margin:0}"
     ".page{width:210mm;height:296.5mm;overflow:hidden;break-after:page;position:relative}"
     "p{margin:0}table{border-collapse:collapse}td{padding:0}"
-    ".row{display:flex;gap:6mm;align-items:flex-start}"
+    "pre{margin:0;font-variant-ligatures:none}.row{display:flex;gap:6mm;align-items:flex-start}"
 )
 
 
@@ -60,8 +65,25 @@ class _Writer:
         self._document = document
         self._first = first
 
-    def _words(self, item: Cell | Text, colour: str = "") -> str:
-        text = html.escape(item.text)
+    def typed(self, typed: Typed) -> str:
+        """Return a typed page, in letters that let its longest line stand on the page."""
+        lines = lay_typed(self._document, typed)
+        longest = max(p.start + len(p.text) for line in lines for p in line)
+        room = (self._document.size_mm[0] - 2 * self._document.margin_mm[0]) * 72 / 25.4
+        point = min(self._document.point, room / (_LETTER_EM * longest))
+        out = []
+        for line in lines:
+            at, said = 0, ""
+            for piece in line:
+                said += " " * (piece.start - at)
+                text = html.escape(piece.text)
+                said += text if piece.item is None else self._words(piece.item, text=piece.text)
+                at = piece.start + len(piece.text)
+            out.append(said)
+        return f"<pre style='font-family:inherit;font-size:{point:.2f}pt'>{chr(10).join(out)}</pre>"
+
+    def _words(self, item: Cell | Text, colour: str = "", text: str | None = None) -> str:
+        text = html.escape(item.text if text is None else text)
         if self._first is not None:
             colour = f"#{tag_hex(self._first + self._document.number(item))}"
         return f"<span style='color:{colour}'>{text}</span>" if colour else text
@@ -99,7 +121,8 @@ class _Writer:
         look = table.look
         whole = sum(table.widths)
         style = f"width:{100 * whole:.1f}%" if whole else "width:100%" if look.wide else ""
-        rows = [f"<table style='{style}'>"]
+        centred = ";margin:0 auto" if look.place == "centre" else ""
+        rows = [f"<table style='{style}{centred};font-size:{look.scale}em'>"]
         if table.widths:
             rows += [f"<col style='width:{100 * w / whole:.1f}%'>" for w in table.widths]
         for row in range(table.rows):
@@ -112,7 +135,8 @@ class _Writer:
                     rows.append(self._cell(table, cell))
             rows.append("</tr>")
             if table.blank_below(row):
-                rows.append(f"<tr style='height:{self._document.point}pt'></tr>")
+                high = self._document.point * look.blank_share
+                rows.append(f"<tr style='height:{high}pt'></tr>")
         rows.append("</table>")
         body = "".join(rows)
         if look.frame == "rounded":
@@ -126,8 +150,10 @@ class _Writer:
     def _edges(self, table: Table, row: int, col: int, high: int, wide: int) -> str:
         """Return the style of a place: its borders, ground and padding."""
         look = table.look
-        out = [f"padding:{look.pad_pt[1]}pt {look.pad_pt[0]}pt"]
         edges = edges_of(table, row, col, high, wide)
+        ruled = edges.top or (row and edges_of(table, row - 1, col).bottom)
+        above, below = (look.pad_pt[1] + look.rule_pt * bool(k) for k in (ruled, edges.bottom))
+        out = [f"padding:{above}pt {look.pad_pt[0]}pt {below}pt"]
         for side in ("top", "right", "bottom", "left"):
             kind = getattr(edges, side)
             if kind:
@@ -158,7 +184,8 @@ class _Writer:
                 f"margin:auto'>{words}</div>"
             )
         if has_short_rule(table, cell):
-            words = f"<div style='border-bottom:{_line(look, THIN)};margin:0 2pt'>{words}</div>"
+            line = _line(look, THIN)
+            words = f"<div style='border-bottom:{line};margin:0 {look.trim_pt}pt'>{words}</div>"
         spans = ""
         if cell.row_span > 1:
             spans += f" rowspan={cell.row_span}"

@@ -49,6 +49,16 @@ class Look:
         ``top``, ``middle`` or ``bottom``: where short cells stand beside wrapped ones.
     heading_valign
         The same for headings beside headings of several levels.
+    rule_pt
+        White that is added between a rule across and the text beside it.
+    trim_pt
+        By how much short rules end before their columns do.
+    scale
+        Size of the table's letters, 1 for that of the page's.
+    place
+        ``left`` or ``centre`` of the page.
+    blank_share
+        Height of blank lines, 1 for that of the page's letters.
     """
 
     frame: str = "none"
@@ -73,6 +83,11 @@ class Look:
     italic_heading: bool = False
     valign: str = "top"
     heading_valign: str = "bottom"
+    rule_pt: float = 0.0
+    trim_pt: float = 2.0
+    scale: float = 1.0
+    place: str = "left"
+    blank_share: float = 1.0
 
     @property
     def is_full(self) -> bool:
@@ -206,8 +221,48 @@ Block = Text | Table | Row | Stack
 
 
 @dataclass(frozen=True)
+class Typed:
+    """How a page is typed with letters of one width.
+
+    Attributes
+    ----------
+    gap
+        Spaces between columns.
+    rule, bar, cross
+        The letters of rules across, of rules between columns (none where empty), and where the two
+        meet.
+    whole
+        The rule under a heading runs over the whole table, not under each column.
+    framed
+        Rules around the table.
+    double
+        A blank line after each row.
+    margin
+        Spaces before each line.
+    underlined
+        Bold texts are underlined.
+    spaced
+        A blank line after captions.
+    """
+
+    gap: int = 2
+    rule: str = "-"
+    bar: str = ""
+    cross: str = "-"
+    whole: bool = False
+    framed: bool = False
+    double: bool = False
+    margin: int = 0
+    underlined: bool = False
+    spaced: bool = False
+
+
+@dataclass(frozen=True)
 class Document:
-    """A page: blocks from the top down. Lengths in mm, ``point`` the size of its text."""
+    """A page: blocks from the top down. Lengths in mm, ``point`` the size of its text.
+
+    Only the browser sets ``typed`` pages.
+    """
 
     blocks: tuple[Block, ...]
     face: str
@@ -217,6 +272,7 @@ class Document:
     margin_mm: tuple[float, float] = (22.0, 22.0)
     gap_pt: float = 8.0
     design: str = ""
+    typed: Typed | None = None
     ids: dict[int, int] = field(default_factory=dict, compare=False)
 
     def __post_init__(self) -> None:

@@ -11,6 +11,7 @@ import pypdfium2 as pdfium
 import pypdfium2.raw as pdfium_c
 from numpy.typing import NDArray
 
+from keel_line.gather.typed_rules import take_typed_rules
 from keel_line.model.grid import Direction, Rule
 from keel_line.model.page import UNKNOWN, PageText
 
@@ -56,7 +57,8 @@ def read_page_text(page: pdfium.PdfPage, scale: float) -> PageText | None:
         text.close()
     if len(chars) < _LEAST_CHARS:
         return None
-    return PageText("".join(chars), boxes, spaced, tuple(_read_rules(page, matrix, scale)))
+    rules = tuple(_read_rules(page, matrix, scale))
+    return take_typed_rules(PageText("".join(chars), boxes, spaced, rules))
 
 
 def _to_picture(page: pdfium.PdfPage, scale: float) -> NDArray[np.float64]:
@@ -115,7 +117,7 @@ def _read_chars(
         left, low, right, top = text.get_charbox(i)
         x, y = ctypes.c_double(), ctypes.c_double()
         pdfium_c.FPDFText_GetCharOrigin(text, i, ctypes.byref(x), ctypes.byref(y))
-        size = pdfium_c.FPDFText_GetFontSize(text, i) * scale
+        size = pdfium_c.FPDFText_GetFontSize(text, i) * _enlarged(text, i) * scale
         (x0, _), (x1, _) = _apply(matrix, left, low), _apply(matrix, right, top)
         _, baseline = _apply(matrix, x.value, y.value)
         chars.append(char if char.isprintable() else UNKNOWN)
@@ -125,6 +127,14 @@ def _read_chars(
     if hidden + odd > _MOST_HIDDEN * len(chars):
         return [], np.zeros((0, 4)), np.zeros(0, bool)
     return chars, np.array(boxes, float).reshape(-1, 4), np.array(spaced, bool)
+
+
+def _enlarged(text: pdfium.PdfTextPage, number: int) -> float:
+    """Return how many times larger than its face's size a character is drawn."""
+    matrix = pdfium_c.FS_MATRIX()
+    if not pdfium_c.FPDFText_GetMatrix(text, number, ctypes.byref(matrix)):
+        return 1.0
+    return math.hypot(matrix.c, matrix.d) or 1.0
 
 
 def _read_rules(page: pdfium.PdfPage, matrix: NDArray[np.float64], scale: float) -> list[Rule]:

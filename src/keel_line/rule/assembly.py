@@ -70,7 +70,9 @@ def find_tables(writing: Writing, roles: Roles) -> list[FoundTable]:
 
     for k, segment in enumerate(segments):
         for above in _find_above(segments, k, writing, within):
-            if float(roles.begins[segment].mean()) <= _LIKELY:
+            # No table ends with its heading.
+            headed = _is_heading(segments[above], roles)
+            if headed or float(roles.begins[segment].mean()) <= _LIKELY:
                 owner[root(k)] = root(above)
     groups: dict[int, list[Ints]] = {}
     for k, segment in enumerate(segments):
@@ -97,6 +99,11 @@ def _find_segments(writing: Writing, roles: Roles, within: NDArray[np.bool_]) ->
         if run:
             out.append(np.array(run, np.int64))
     return out
+
+
+def _is_heading(pieces: Ints, roles: Roles) -> bool:
+    lead = roles.roles[pieces, HEADING] - roles.roles[pieces, BODY]
+    return bool(lead.mean() > 0)
 
 
 def _find_above(
@@ -136,9 +143,7 @@ def _make_table(segments: list[Ints], writing: Writing, roles: Roles) -> FoundTa
         lines.append(own[np.argsort(writing.boxes[own, 0])])
     odds = [float(_odds(roles.joins[own]).mean()) for own in lines[1:]]
     joins = tuple(1.0 / (1.0 + float(np.exp(-o))) for o in odds)
-    heading = [
-        float((roles.roles[own, HEADING] - roles.roles[own, BODY]).mean()) > 0 for own in lines
-    ]
+    heading = [_is_heading(own, roles) for own in lines]
     headings = next((k for k, is_heading in enumerate(heading) if not is_heading), len(heading))
     spans = tuple(roles.spans[own] > _LIKELY for own in lines)
     return FoundTable(tuple(lines), joins, headings, spans)

@@ -29,6 +29,7 @@ from keel_line.rule.sideways import (
     turn_back,
     turn_rules,
 )
+from keel_line.rule.typed import take_typed_rules
 from keel_line.rule.writing import Writing, find_writing, gather_writing, lie_outside
 
 _TOUCH_IN = 0.06
@@ -106,8 +107,9 @@ def survey_page(
     rules = find_rules(field)
     letters = find_letters(flat, dpi, rules)
 
-    def write(taken: list[Box]) -> Writing:
-        return find_writing(flat, dpi, rules, taken)
+    def write(taken: list[Box]) -> tuple[Writing, list[Rule]]:
+        found, typed = take_typed_rules(find_writing(flat, dpi, rules, taken))
+        return found, [*rules, *typed]
 
     ruled = _mark_sideways(build_grids(field, rules) if drawn is None else drawn, letters)
     taken = [_around(g.box, dpi * _TAKEN_IN) for g in ruled]
@@ -116,11 +118,11 @@ def survey_page(
     if drawn is None:
         lying = [g for box in blocks for g in _find_lying(flat, dpi, rules, box)]
         around = [_around(box, dpi * _TAKEN_IN) for box in blocks]
-        writing = write(around)
-        survey = _survey(rules, [*ruled, *lying], dpi, writing, find_roles(writing, rules), letters)
+        writing, every = write(around)
+        survey = _survey(every, [*ruled, *lying], dpi, writing, find_roles(writing, every), letters)
     else:
-        writing = write([])
-        survey = _survey_around(ruled, rules, dpi, writing, find_roles(writing, rules), blocks)
+        writing, every = write([])
+        survey = _survey_around(ruled, every, dpi, writing, find_roles(writing, every), blocks)
     over = (b for b in blocks if not any(overlap(b, g.box) for g in lying))
     return replace(survey, rejected_areas=(*survey.rejected_areas, *over))
 

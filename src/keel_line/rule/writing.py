@@ -20,6 +20,8 @@ _LONG_IN = 0.5
 _LEAST_SIDE_PX = 8
 _FINE_DPI = 240.0  # from here on half the resolution tells words and lines as well
 _WORD_GAP_CAPS = 0.75
+_ONE_PITCH, _OFF_PITCH, _OFF_SPACE = 0.68, 0.1, 0.17
+_STEP_CAPS, _LONG_STEP, _LEAST_STEPS = 0.25, 1.6, 30
 _SPECK_CAPS = 0.17
 _STROKE_CAPS = 0.55
 _BROKEN_CAPS = 0.3
@@ -108,15 +110,15 @@ def find_writing(
         [shrunk * b for w in words for b in _part_lines(letters, w, cap)], float
     ).reshape(-1, 4)
     cap *= shrunk
+    own = shrunk * parts[letter, :4].astype(float)
+    own[:, 2:] += own[:, :2]
     # Dots by themselves are dirt more often than writing; a dash is one long stroke.
     high, wide = boxes[:, 3] - boxes[:, 1], boxes[:, 2] - boxes[:, 0]
     strokes = shrunk * parts[letter & (parts[:, cv2.CC_STAT_WIDTH] * shrunk >= _STROKE_CAPS * cap)]
     dashes = np.array([_holds_any(box, strokes) for box in boxes.tolist()], bool)
     boxes = boxes[(high >= 0.5 * cap) | ((wide >= 0.8 * cap) & dashes)]
     boxes = boxes[[not _goes_on(box, rules, cap) for box in boxes.tolist()]]
-    own = shrunk * parts[letter, :4].astype(float)
-    own[:, 2:] += own[:, :2]
-    found = _in_lines(boxes, cap)
+    found = _join_pitched(_in_lines(boxes, cap), own)
     return replace(found, boxes=_drop_dirt(found.boxes, own, cap), letters=own)
 
 
@@ -235,8 +237,53 @@ def gather_writing(boxes: NDArray[np.float64]) -> Writing:
     """
     if len(boxes) == 0:
         return Writing(np.zeros((0, 4)), np.zeros(0, np.int64), 1.0)
-    found = _in_lines(boxes, float(np.median(boxes[:, 3] - boxes[:, 1])))
-    return replace(found, letters=boxes)
+    cap = float(np.median(boxes[:, 3] - boxes[:, 1]))
+    return replace(_join_pitched(_in_lines(boxes, cap), boxes), letters=boxes)
+
+
+def _find_pitch(letters: NDArray[np.float64], cap: float) -> float | None:
+    """Return the distance (px) of letters that are all of one width; None where they are not."""
+    lines = np.round(letters[:, 3] / (2 * _BROKEN_CAPS * cap))
+    order = np.lexsort((letters[:, 0], lines))
+    steps = np.diff((letters[order, 0] + letters[order, 2]) / 2)
+    steps = steps[(np.diff(lines[order]) == 0) & (steps > _STEP_CAPS * cap)]
+    for _ in range(2):  # the steps over white are none
+        pitch = float(np.median(steps)) if len(steps) else 0.0
+        steps = steps[steps < _LONG_STEP * pitch]
+    if len(steps) < _LEAST_STEPS:
+        return None
+    alike = float((np.abs(steps - pitch) <= _OFF_PITCH * pitch).mean())
+    return pitch if alike >= _ONE_PITCH else None
+
+
+def _join_pitched(found: Writing, letters: NDArray[np.float64]) -> Writing:
+    """Join pieces that stand one space apart where letters, and so spaces, are of one width."""
+    pitch = _find_pitch(letters, found.cap_px)
+    if pitch is None:
+        return found
+    middles = (letters[:, :2] + letters[:, 2:]) / 2
+    order = np.argsort(middles[:, 1])
+    heights = middles[order, 1]
+
+    def end_letter(box: list[float], side: int) -> float:
+        """Return the middle of the last letter (``side`` 1) of a piece, or of its first (-1)."""
+        first, last = np.searchsorted(heights, (box[1], box[3]))
+        xs = middles[order[first:last], 0]
+        xs = xs[(xs >= box[0]) & (xs <= box[2])]
+        return float(xs.max() if side > 0 else xs.min()) if len(xs) else np.inf
+
+    out: list[list[float]] = []
+    lines: list[int] = []
+    for box, line in zip(found.boxes.tolist(), found.lines.tolist(), strict=True):
+        if out and lines[-1] == line and box[0] - out[-1][2] <= 2 * pitch:
+            step = end_letter(box, -1) - end_letter(out[-1], 1)
+            if abs(step - 2 * pitch) <= _OFF_SPACE * pitch:
+                last = out[-1]
+                out[-1] = [last[0], min(last[1], box[1]), box[2], max(last[3], box[3])]
+                continue
+        out.append(box)
+        lines.append(line)
+    return replace(found, boxes=np.array(out).reshape(-1, 4), lines=np.array(lines, np.int64))
 
 
 def lines_of(boxes: NDArray[np.float64], cap: float) -> tuple[NDArray[np.float64], ...]:
@@ -335,7 +382,7 @@ def _guess_cap(parts: NDArray[np.int64], dpi: float) -> float:
 
 
 def _in_lines(boxes: NDArray[np.float64], cap: float, *, lone_marks: bool = False) -> Writing:
-    """Put pieces that stand side by side on one line, and join those that nearly touch.
+    """Put pieces that stand side by side on one line, and join those that stand a word apart.
 
     A small mark in no line with anything is dirt, and no line of text, but with ``lone_marks``.
     """
