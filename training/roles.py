@@ -18,8 +18,10 @@ from keel_line.model.page import Page, Resolution
 from keel_line.read.network import Network
 from keel_line.rule.pieces import measure_pieces, texts_of
 from keel_line.rule.rules import find_rules, make_rule_field
+from keel_line.rule.sideways import find_letters
+from keel_line.rule.turned import chain_letters, gather_text, with_turned
 from keel_line.rule.typed import take_typed_rules
-from keel_line.rule.writing import Writing, find_writing, gather_writing
+from keel_line.rule.writing import Writing, find_writing
 from synth.faces import load_faces
 from synth.pages import Sheet, choose_style, finish_page, make_neighbours, make_page
 from synth.press.designs import designs_of, make_document, sample_design, sample_typed
@@ -104,13 +106,14 @@ def label_pieces(
 def make_writing(page: Page) -> tuple[Writing, tuple[object, ...], list[str] | None]:
     """Return a page's writing, its rules, and what each piece says where the file tells."""
     if page.text is not None:
-        writing = gather_writing(page.text.boxes)
+        writing = gather_text(page.text)
         return writing, page.text.rules, texts_of(writing, page.text)
     dpi = page.resolution.x_dpi
     flat = turn_light_letters(flatten_light(page.pixels), dpi)
     rules = find_rules(make_rule_field(flat, dpi))
     writing, typed = take_typed_rules(find_writing(flat, dpi, rules))
-    return writing, (*rules, *typed), None
+    turned = chain_letters(find_letters(flat, dpi, rules), writing.cap_px)
+    return with_turned(writing, turned), (*rules, *typed), None
 
 
 def _as_square(loaded: LoadedPage) -> LoadedPage:

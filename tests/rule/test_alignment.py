@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from keel_line.model.grid import Grid, Rule
-from keel_line.rule.alignment import find_aligned
+from keel_line.rule.tables import find_by_roles
 from keel_line.rule.grids import find_grids
 from keel_line.rule.writing import Writing, find_writing
 from synth.pages import CellContent, Sheet, Style, TableContent, finish_page

@@ -18,14 +18,14 @@ from keel_line.model.page import UNKNOWN, PageText
 _LEAST_CHARS = 12
 _MOST_CHARS = 60_000  # six times what fills a sheet in small print
 _HIDDEN = 3  # text render mode: neither filled nor stroked
-_MOST_HIDDEN = 0.05
+_MOST_HIDDEN, _MOST_TURNED = 0.05, 0.3
 _MOST_PICTURE = 0.5
 _CAP_SHARE = 0.72  # of the size a face is set in
 _LEAST_RULE_PT = 4.0
 _THICKEST_PT = 4.0
 _LEVEL_PT = 0.3
 _TOUCH_PX = 3.0
-_RIGHT_ANGLES = (math.pi / 2, math.pi, 3 * math.pi / 2)
+_UP_OR_DOWN = (math.pi / 2, 3 * math.pi / 2)
 
 
 def read_page_text(page: pdfium.PdfPage, scale: float) -> PageText | None:
@@ -43,7 +43,7 @@ def read_page_text(page: pdfium.PdfPage, scale: float) -> PageText | None:
     PageText or None
         None where the page has no real text: too few characters, more than a sheet holds, hidden
         ones behind a picture (what some other program made of a scan), characters without a known
-        letter, or lines of text that do not run from left to right.
+        letter, lines of text that stand on their heads, or many that run up the page or down.
     """
     if _picture_share(page) > _MOST_PICTURE:
         return None
@@ -52,13 +52,13 @@ def read_page_text(page: pdfium.PdfPage, scale: float) -> PageText | None:
     try:
         if text.count_chars() > _MOST_CHARS:
             return None
-        chars, boxes, spaced = _read_chars(text, matrix, scale)
+        chars, boxes, spaced, turned = _read_chars(text, matrix, scale)
     finally:
         text.close()
     if len(chars) < _LEAST_CHARS:
         return None
     rules = tuple(_read_rules(page, matrix, scale))
-    return take_typed_rules(PageText("".join(chars), boxes, spaced, rules))
+    return take_typed_rules(PageText("".join(chars), boxes, spaced, rules, turned))
 
 
 def _to_picture(page: pdfium.PdfPage, scale: float) -> NDArray[np.float64]:
@@ -94,8 +94,8 @@ def _picture_share(page: pdfium.PdfPage) -> float:
 
 def _read_chars(
     text: pdfium.PdfTextPage, matrix: NDArray[np.float64], scale: float
-) -> tuple[list[str], NDArray[np.float64], NDArray[np.bool_]]:
-    """Return the visible characters with their boxes, and whether white space stands before each.
+) -> tuple[list[str], NDArray[np.float64], NDArray[np.bool_], NDArray[np.bool_]]:
+    """Return the visible characters, their boxes, if white space is before each, if it is turned.
 
     None where they cannot be trusted.
     """
@@ -103,6 +103,7 @@ def _read_chars(
     spaced: list[bool] = []
     after_space = True
     boxes: list[tuple[float, float, float, float]] = []
+    turned: list[bool] = []
     hidden = odd = 0
     for i in range(text.count_chars()):
         char = chr(pdfium_c.FPDFText_GetUnicode(text, i))
@@ -113,20 +114,28 @@ def _read_chars(
         hidden += pdfium_c.FPDFTextObj_GetTextRenderMode(item) == _HIDDEN
         odd += pdfium_c.FPDFText_HasUnicodeMapError(text, i) == 1 or not char.isprintable()
         angle = pdfium_c.FPDFText_GetCharAngle(text, i)
-        odd += min(abs(angle - a) for a in _RIGHT_ANGLES) < math.pi / 4
+        odd += abs(angle - math.pi) < math.pi / 4
+        is_turned = min(abs(angle - a) for a in _UP_OR_DOWN) < math.pi / 4
         left, low, right, top = text.get_charbox(i)
         x, y = ctypes.c_double(), ctypes.c_double()
         pdfium_c.FPDFText_GetCharOrigin(text, i, ctypes.byref(x), ctypes.byref(y))
         size = pdfium_c.FPDFText_GetFontSize(text, i) * _enlarged(text, i) * scale
-        (x0, _), (x1, _) = _apply(matrix, left, low), _apply(matrix, right, top)
+        (x0, y0), (x1, y1) = _apply(matrix, left, low), _apply(matrix, right, top)
         _, baseline = _apply(matrix, x.value, y.value)
         chars.append(char if char.isprintable() else UNKNOWN)
         spaced.append(after_space)
         after_space = False
-        boxes.append((min(x0, x1), baseline - _CAP_SHARE * size, max(x0, x1), baseline))
-    if hidden + odd > _MOST_HIDDEN * len(chars):
-        return [], np.zeros((0, 4)), np.zeros(0, bool)
-    return chars, np.array(boxes, float).reshape(-1, 4), np.array(spaced, bool)
+        turned.append(is_turned)
+        span = (y0, y1) if is_turned else (baseline - _CAP_SHARE * size, baseline)
+        boxes.append((min(x0, x1), min(span), max(x0, x1), max(span)))
+    if hidden + odd > _MOST_HIDDEN * len(chars) or sum(turned) > _MOST_TURNED * len(chars):
+        return [], np.zeros((0, 4)), np.zeros(0, bool), np.zeros(0, bool)
+    return (
+        chars,
+        np.array(boxes, float).reshape(-1, 4),
+        np.array(spaced, bool),
+        np.array(turned, bool),
+    )
 
 
 def _enlarged(text: pdfium.PdfTextPage, number: int) -> float:

@@ -50,6 +50,7 @@ def take_typed_rules(text: PageText) -> PageText:
         text.boxes[kept],
         spaced[kept],
         (*text.rules, *rules),
+        text.is_turned[kept],
     )
 
 
@@ -81,9 +82,8 @@ def _find_across(text: PageText, line: NDArray[np.int64]) -> list[NDArray[np.int
     parts = np.split(np.arange(len(line)), np.flatnonzero(gaps > _TOUCH * cap) + 1)
     runs = []
     for part in parts:
-        for own in np.split(part, np.flatnonzero(np.diff(signs[part].astype(int))) + 1):
-            if signs[own[0]] and any(chars[k] not in _CROSSES for k in own):
-                runs.append(own)
+        split = np.split(part, np.flatnonzero(np.diff(signs[part].astype(int))) + 1)
+        runs += [o for o in split if signs[o[0]] and any(chars[k] not in _CROSSES for k in o)]
     longest = max((len(own) for own in runs), default=0)
     if alone and longest >= _LEAST_ALONE:
         # A sign by itself is a rule where others show that the whole line is one.

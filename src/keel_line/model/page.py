@@ -41,17 +41,25 @@ class PageText:
         Its visible characters, spaces left out, in the file's order.
     boxes
         x0, y0, x1, y1 of each, shape (n, 4): as wide as its ink, as high as a capital over the
-        baseline.
+        baseline; around the ink of turned ones.
     spaced
         Whether the file has white space before each, shape (n,).
     rules
         Straight lines across and down.
+    turned
+        Which run up the page or down, shape (n,); empty where none does.
     """
 
     chars: str
     boxes: NDArray[np.float64]
     spaced: NDArray[np.bool_]
     rules: tuple[Rule, ...]
+    turned: NDArray[np.bool_] = field(default_factory=lambda: np.zeros(0, bool))
+
+    @property
+    def is_turned(self) -> NDArray[np.bool_]:
+        """Of each character, whether it runs up the page or down."""
+        return self.turned if len(self.turned) else np.zeros(len(self.boxes), bool)
 
 
 @dataclass(frozen=True, eq=False)

@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.geometry import Box
 from keel_line.model.grid import DIRECTIONS, Direction, Grid, Rule
-from keel_line.rule.alignment import lay_out
 from keel_line.rule.grids import build_grids
 from keel_line.rule.mend import add_line, make_plain_grid, move_line, shift_grid
 from keel_line.rule.rules import find_rules, make_rule_field
+from keel_line.rule.tables import lay_out
 from keel_line.rule.writing import find_writing
 
 LEAST_SIDE_IN = 0.15

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -12,10 +11,10 @@ from numpy.typing import NDArray
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Grid, LineDoubt
 from keel_line.rule.roles import BODY, CAPTION, HEADING, NOTE, Roles
-from keel_line.rule.writing import Writing, lie_outside
+from keel_line.rule.writing import Writing
 
 Ints = NDArray[np.int64]
-_LIKELY, _OPEN, _SURE, _FEW = 0.5, 0.15, 0.23, 0.03
+_LIKELY, _OPEN = 0.5, 0.15
 _LEAST_PIECES = 2
 _NARROW_CAPS = 0.3
 _NEAR_CAPS = 5.0
@@ -81,6 +80,13 @@ def find_tables(writing: Writing, roles: Roles) -> list[FoundTable]:
     # What machines leave along an edge is narrow; a value is seldom narrower than a letter.
     wide = writing.boxes[:, 2] - writing.boxes[:, 0] >= _NARROW_CAPS * writing.cap_px
     return [t for t in tables if int(wide[t.pieces].sum()) >= _LEAST_PIECES]
+
+
+def take_all(writing: Writing, roles: Roles) -> FoundTable:
+    """Return all writing as one table, whatever its roles are."""
+    return _make_table(
+        [np.flatnonzero(writing.lines == n) for n in np.unique(writing.lines)], writing, roles
+    )
 
 
 def _find_segments(writing: Writing, roles: Roles, within: NDArray[np.bool_]) -> list[Ints]:
@@ -153,21 +159,6 @@ def _odds(chance: NDArray[np.float64]) -> NDArray[np.float64]:
     held = np.clip(chance, 1e-4, 1 - 1e-4)
     odds: NDArray[np.float64] = np.log(held / (1 - held))
     return odds
-
-
-def are_sure(roles: Roles) -> bool:
-    """Return whether it is clear where tables begin, under and beside each other."""
-    within = roles.in_table > _OPEN
-    begins, parted = (np.minimum(c, 1 - c)[within] for c in (roles.begins, roles.parted))
-    return bool((begins <= _SURE).all() and (parted <= _LIKELY).all())
-
-
-def fit_roles(grids: Sequence[Grid], writing: Writing, roles: Roles) -> bool:
-    """Return whether grids hold what is surely in tables, and nothing that surely is in none."""
-    held = ~lie_outside(writing.boxes, [g.box for g in grids])
-    surely = roles.in_table > 1 - _OPEN
-    never = roles.in_table < _OPEN
-    return int((surely & ~held).sum()) <= _FEW * surely.sum() and not bool((never & held).any())
 
 
 def find_open(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,12 +17,6 @@ HEADING_ROWS = 2
 
 EDGED = 0.8
 """A column keeps an edge where so many of its values do."""
-
-FLUSH_CAPS = 0.4
-"""Values this near to each other begin, or end, at one place (heights of a capital)."""
-
-OFF_LINE_CAPS = 0.3
-"""Lines this near to each other's place stand in one line (heights of a capital)."""
 
 TITLE_SPACE_CAPS = 1.5
 """The most that words of one text stand apart (heights of a capital)."""
@@ -54,7 +48,3 @@ class Block:
     def columned(self) -> int:
         """How many lines have several pieces."""
         return sum(len(row) >= 2 for row in self.rows)
-
-    def part(self, first: int, last: int) -> Block:
-        """Return the lines from ``first`` up to ``last``, exclusive."""
-        return replace(self, rows=self.rows[first:last])

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -90,32 +89,6 @@ def drop_strays(xs: list[float], body: Block, ruled: Sequence[float]) -> list[fl
     return kept
 
 
-def drop_margins(xs: list[float], body: Block, ruled: Sequence[float]) -> tuple[list[float], Block]:
-    """Leave out what lies beyond the outermost rules down a table, where that is no column.
-
-    A column has a heading, or writing in many of its lines; a mark in the margin has neither.
-    """
-    first, last = 0, len(xs)
-    if len(xs) > 2 and xs[1] in ruled and xs[0] not in ruled:
-        first = int(_is_margin(body, -np.inf, xs[1]))
-    if last - first > 2 and xs[-2] in ruled and xs[-1] not in ruled:
-        last -= _is_margin(body, xs[-2], np.inf)
-    if last - first == len(xs):
-        return xs, body
-    kept = xs[first:last]
-    within = [
-        row[((row[:, 0] + row[:, 2]) / 2 > kept[0]) & ((row[:, 0] + row[:, 2]) / 2 < kept[-1])]
-        for row in body.rows
-    ]
-    return kept, replace(body, rows=tuple(row for row in within if len(row)))
-
-
-def _is_margin(body: Block, left: float, right: float) -> bool:
-    middles = [(row[:, 0] + row[:, 2]) / 2 for row in body.rows]
-    own = [bool(((m > left) & (m < right)).any()) for m in middles]
-    return not own[0] and sum(own) <= _SELDOM_FILLED * len(own)
-
-
 def _is_stray(body: Block, left: float, right: float) -> bool:
     """Return whether a column holds specks alone, or in few lines what goes on from its left."""
     seen = _seen_in(body, left, right)
@@ -159,3 +132,9 @@ def _lies_under_title(body: Block, numbers: set[int], right: float) -> bool:
         if number > 0 and ((row[:, 0] < right) & (row[:, 2] > right)).any()
     }
     return bool(headings) and numbers <= {0, *headings}
+
+
+def columns_of(row: NDArray[np.float64], xs: Sequence[float]) -> set[int]:
+    """Return the columns in which a line's pieces have their middles."""
+    middles = (row[:, 0] + row[:, 2]) / 2
+    return set(np.searchsorted(np.array(xs[1:-1]), middles).tolist())

@@ -14,9 +14,8 @@ from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.geometry import Box, overlap
 from keel_line.model.grid import Cell, Direction, Grid, Rule
 from keel_line.model.page import PageText
-from keel_line.rule.alignment import find_aligned, find_by_roles, find_rejected_areas
-from keel_line.rule.assembly import are_sure, count_headings, find_beside, fit_roles
-from keel_line.rule.crammed import is_crammed, may_cram, takes_place_of
+from keel_line.rule.assembly import count_headings, find_beside
+from keel_line.rule.cramming import is_crammed, takes_place_of
 from keel_line.rule.mend import shift_grid
 from keel_line.rule.pieces import texts_of
 from keel_line.rule.roles import CAPTION, NOTE, Roles, find_roles
@@ -29,8 +28,10 @@ from keel_line.rule.sideways import (
     turn_back,
     turn_rules,
 )
+from keel_line.rule.tables import find_by_roles, find_rejected_areas
+from keel_line.rule.turned import chain_letters, gather_text, with_turned
 from keel_line.rule.typed import take_typed_rules
-from keel_line.rule.writing import Writing, find_writing, gather_writing, lie_outside
+from keel_line.rule.writing import Writing, find_writing, lie_outside
 
 _TOUCH_IN = 0.06
 _REACH_IN = 0.035
@@ -88,8 +89,8 @@ def survey_page(
 ) -> Survey:
     """Find every table of a squared page, from the top down, and what else is written there.
 
-    First those whose rules show every cell; then, in what is left, those that some rules, white
-    space and alignment show.
+    First those whose rules show every cell; then, in what is left, those that the roles of pieces
+    of writing show.
 
     Parameters
     ----------
@@ -109,7 +110,7 @@ def survey_page(
 
     def write(taken: list[Box]) -> tuple[Writing, list[Rule]]:
         found, typed = take_typed_rules(find_writing(flat, dpi, rules, taken))
-        return found, [*rules, *typed]
+        return with_turned(found, chain_letters(letters, found.cap_px)), [*rules, *typed]
 
     ruled = _mark_sideways(build_grids(field, rules) if drawn is None else drawn, letters)
     taken = [_around(g.box, dpi * _TAKEN_IN) for g in ruled]
@@ -160,7 +161,7 @@ def survey_text(text: PageText, dpi: float, drawn: Sequence[Grid] | None = None)
     """
     rules = list(text.rules)
     letters = letters_of_text(text)
-    writing = gather_writing(text.boxes)
+    writing = gather_text(text)
     roles = find_roles(writing, rules, texts_of(writing, text))
     if drawn is not None:
         return _survey_around(_mark_sideways(drawn, letters), rules, dpi, writing, roles)
@@ -191,13 +192,12 @@ def _survey(
     roles: Roles,
     letters: Letters,
 ) -> Survey:
-    """Find what roles and white space show outside the ruled tables.
+    """Find what roles show outside the ruled tables.
 
-    Ruled grids whose cells hold whole parts of a table give way to what alignment shows, where it
-    shows more; their rules help it.
+    Ruled grids whose cells hold several rows or columns give way to what roles show, where these
+    show more; their rules help.
     """
-    high = [g for g in ruled if not g.on_side and may_cram(g, dpi)]
-    crammed = [g for g in high if is_crammed(g, writing)]
+    crammed = [g for g in ruled if not g.on_side and is_crammed(g, writing, roles)]
     kept = [g for g in ruled if g not in crammed]
     found = _search(rules, kept, dpi, writing, roles, letters)
     back = [g for g in crammed if not any(takes_place_of(a, g) for a in found.grids)]
@@ -212,18 +212,13 @@ def _search(
     roles: Roles,
     letters: Letters,
 ) -> Survey:
-    """Find what roles and white space show outside the ruled tables."""
+    """Find what roles show outside the ruled tables."""
     taken = [_around(g.box, dpi * _TAKEN_IN) for g in ruled]
     loose = [r for r in rules if not any(_lies_in(r, box) for box in taken)]
     free = lie_outside(writing.boxes, taken)
     outside = replace(writing, boxes=writing.boxes[free], lines=writing.lines[free])
-    own = roles.of(free)
-    # Roles are used where they are sure how many tables there are, and where alignment leaves out
-    # what is surely in a table, or includes what is surely outside. Nothing sure, no table.
-    aligned = [] if are_sure(own) else find_aligned(outside, loose)
-    if not fit_roles(aligned, outside, own):
-        found = find_by_roles(outside, loose, own)
-        aligned = [g for g in found if not letters.are_sideways(g.box)]
+    found = find_by_roles(outside, loose, roles.of(free))
+    aligned = [g for g in found if not letters.are_sideways(g.box)]
     both = sorted([*ruled, *aligned], key=lambda g: (round(g.box[1] / (dpi / 4)), g.box[0]))
     return _make_survey(both, rules, find_rejected_areas(outside, aligned), writing, roles)
 

@@ -33,7 +33,6 @@ def place_cells(
     places: Sequence[ColumnPlace],
     headings: int,
     cap_px: float,
-    titles: Sequence[tuple[int, int]] = (),
 ) -> list[Cell]:
     """Place the cells of every row.
 
@@ -49,16 +48,11 @@ def place_cells(
         How many rows at the top are heading.
     cap_px
         Height of capitals.
-    titles
-        The columns, from first to after the last, that each title of the first row spans, where
-        that is known.
     """
     ranges = [
         _find_ranges(row, xs, places, cap_px, heading=k < headings - 1)
         for k, row in enumerate(rows)
     ]
-    if titles:
-        ranges[0] = list(titles)
     levels = max((k + 2 for k in range(headings - 1) if ranges[k]), default=1)
     filled = [_find_filled(row, xs) for row in rows]
     cells: list[Cell] = []

@@ -86,7 +86,8 @@ def texts_of(writing: Writing, text: PageText) -> list[str]:
         first, last = np.searchsorted(heights, (y0, y1))
         inside = order[first:last]
         inside = inside[(xs[inside] >= x0) & (xs[inside] <= x1)]
-        inside = inside[np.argsort(xs[inside])]
+        turned = len(inside) and text.is_turned[inside].all()
+        inside = np.sort(inside) if turned else inside[np.argsort(xs[inside])]
         said = "".join(
             (" " if text.spaced[k] and n else "") + text.chars[k] for n, k in enumerate(inside)
         )

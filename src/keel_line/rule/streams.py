@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 
 from keel_line.rule.block import (
     EDGED,
-    FLUSH_CAPS,
     HEADING_ROWS,
     LEAST_ROWS,
     TITLE_SPACE_CAPS,
@@ -19,7 +18,6 @@ from keel_line.rule.block import (
 _STREAM_CAPS = 0.95
 _NARROW_STREAM_CAPS = 0.6
 _FAR_CAPS = 3.5
-_FEW_PIECES, _MOSTLY_OVER, _UNDER_CAPS, _OVER_WHITE = 2, 0.5, 1.4, 0.7
 _CROSSED = 0.12
 _LEAST_FILLED = 0.3
 _LEAST_FILLED_NARROW = 0.6
@@ -54,8 +52,6 @@ def find_streams(body: Block) -> list[Stream]:
             continue  # a title over the whole table
         weight += 1
         for a, _, b, _ in row:
-            if number <= HEADING_ROWS and _heads_several(body, number, float(a), float(b)):
-                continue
             cover[int(a) - left : int(np.ceil(b)) - left + 1] += 1
             if number >= HEADING_ROWS:
                 below[int(a) - left : int(np.ceil(b)) - left + 1] += 1
@@ -75,29 +71,6 @@ def find_streams(body: Block) -> list[Stream]:
         found.append(Stream(float(a + left), float(b + left), middle))
     parting = [f for f in found if _parts_rows(body, f)]
     return _drop_marks(body, _drop_overruns(body, parting))
-
-
-def _heads_several(body: Block, number: int, left: float, right: float) -> bool:
-    """Return whether a piece of a line near the top stands over two columns of most lines below it.
-
-    Such a heading parts no columns, and closes no stream between those that it stands over.
-    """
-    rows = [r for r in body.rows[number + 1 :] if len(r) >= _FEW_PIECES]
-    if len(body.rows[number]) >= max((len(r) for r in rows), default=0):
-        return False
-    over = 0
-    for row in rows:
-        white = row[1:, 0] - row[:-1, 2]
-        wide = white >= _UNDER_CAPS * body.cap_px
-        covered = np.minimum(row[1:, 0], right) - np.maximum(row[:-1, 2], left)
-        # Set in the middle over narrow columns it may reach over the white alone; one column's long
-        # heading keeps that column's edge.
-        flush = FLUSH_CAPS * body.cap_px
-        free = (abs(row[:-1, 0] - left) > flush) & (abs(row[1:, 2] - right) > flush)
-        over += bool(
-            (wide & ((covered >= white) | (free & (covered >= _OVER_WHITE * white)))).any()
-        )
-    return over >= max(2, _MOSTLY_OVER * len(rows))
 
 
 def _parts_rows(body: Block, stream: Stream) -> bool:
@@ -206,35 +179,3 @@ def _drop_marks(body: Block, streams: list[Stream]) -> list[Stream]:
             if streams[nearest].width < 2.2 * body.cap_px:
                 kept.remove(streams[nearest])
     return kept
-
-
-def count_crossings(row: NDArray[np.float64], streams: list[Stream], cap: float) -> int:
-    """Count the streams that a line's writing runs across.
-
-    With ``cap``, the height of capitals, words that stand a space apart are taken together.
-    """
-    joined = [row[0, [0, 2]].tolist()]
-    for x0, _, x1, _ in row[1:].tolist():
-        if x0 - joined[-1][1] <= TITLE_SPACE_CAPS * cap:
-            joined[-1][1] = x1
-        else:
-            joined.append([x0, x1])
-    return sum(any(x0 < s.left and x1 > s.right for x0, x1 in joined) for s in streams)
-
-
-def bounds_of(block: Block, streams: list[Stream]) -> list[float]:
-    """Return where columns part: a block's left side, the streams' middles, its right side."""
-    x0, _, x1, _ = block.box
-    return [x0, *(s.middle for s in streams), x1]
-
-
-def measure_extents(body: Block, streams: list[Stream]) -> list[NDArray[np.float64]]:
-    """Return for each column the left and right end of its writing in each line, shape (n, 2)."""
-    inner = np.array([s.middle for s in streams])
-    out: list[list[tuple[float, float]]] = [[] for _ in range(len(inner) + 1)]
-    for row in body.rows:
-        at = np.searchsorted(inner, (row[:, 0] + row[:, 2]) / 2)
-        for k in np.unique(at).tolist():
-            own = row[at == k]
-            out[k].append((float(own[:, 0].min()), float(own[:, 2].max())))
-    return [np.array(c).reshape(-1, 2) for c in out]

@@ -247,6 +247,7 @@ def _find_pitch(letters: NDArray[np.float64], cap: float) -> float | None:
     order = np.lexsort((letters[:, 0], lines))
     steps = np.diff((letters[order, 0] + letters[order, 2]) / 2)
     steps = steps[(np.diff(lines[order]) == 0) & (steps > _STEP_CAPS * cap)]
+    pitch = 0.0
     for _ in range(2):  # the steps over white are none
         pitch = float(np.median(steps)) if len(steps) else 0.0
         steps = steps[steps < _LONG_STEP * pitch]

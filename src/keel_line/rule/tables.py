@@ -1,0 +1,80 @@
+"""Finds the tables that pieces of writing make by their roles, whatever rules there are."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from keel_line.model.geometry import Box
+from keel_line.model.grid import DIRECTIONS, Grid, Rule
+from keel_line.rule.assembly import find_open, find_tables, take_all
+from keel_line.rule.laying import lay_table
+from keel_line.rule.mend import move_line
+from keel_line.rule.roles import Roles, find_roles
+from keel_line.rule.writing import Writing, lie_outside, line_span
+
+_APART_CAPS = 2.5
+_LEAST_LINES = 3
+_PAD_CAPS = 0.45
+
+
+def find_by_roles(writing: Writing, rules: Sequence[Rule], roles: Roles) -> list[Grid]:
+    """Lay out the tables that pieces of writing make by their roles, from the top down.
+
+    Parameters
+    ----------
+    writing
+        The page's writing outside its ruled tables.
+    rules
+        Ruling lines that belong to no ruled table.
+    roles
+        What each piece is thought to be.
+    """
+    out = []
+    for table in find_tables(writing, roles):
+        grid = lay_table(table, writing, rules)
+        if grid.rows * grid.cols > 1:
+            out.append(replace(grid, doubts=find_open(table, writing, roles, grid)))
+    return sorted(out, key=lambda g: g.box[1])
+
+
+def find_rejected_areas(writing: Writing, tables: Sequence[Grid]) -> list[Box]:
+    """Return the boxes of blocks of at least 3 lines that were judged no table."""
+    outside = lie_outside(writing.boxes, [t.box for t in tables])
+    boxes, lines = writing.boxes[outside], writing.lines[outside]
+    rows = [boxes[lines == n] for n in np.unique(lines)]
+    blocks: list[list[int]] = []
+    for k, row in enumerate(rows):
+        if blocks and line_span(row)[0] - line_span(rows[k - 1])[1] <= _APART_CAPS * writing.cap_px:
+            blocks[-1].append(k)
+        else:
+            blocks.append([k])
+    pad = _PAD_CAPS * writing.cap_px
+    out = []
+    for block in blocks:
+        if len(block) >= _LEAST_LINES:
+            own = np.concatenate([rows[k] for k in block])
+            x0, y0 = (own[:, :2].min(axis=0) - pad).tolist()
+            x1, y1 = (own[:, 2:].max(axis=0) + pad).tolist()
+            out.append((x0, y0, x1, y1))
+    return out
+
+
+def lay_out(writing: Writing, rules: Sequence[Rule], area: Box) -> Grid:
+    """Make one table of all writing in an area, whatever it looks like.
+
+    Raises
+    ------
+    ValueError
+        When there is no writing.
+    """
+    if len(writing.boxes) == 0:
+        raise ValueError("nothing is written here")
+    grid = lay_table(take_all(writing, find_roles(writing, rules)), writing, rules)
+    for direction, first, last in zip(DIRECTIONS, area[:2], area[2:], strict=True):
+        lines = grid.lines(direction)
+        grid = move_line(grid, direction, 0, min(first, lines[0]))
+        grid = move_line(grid, direction, len(lines) - 1, max(last, lines[-1]))
+    return grid

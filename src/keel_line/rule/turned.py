@@ -1,0 +1,117 @@
+"""Words that run up the page or down among others that run along it: turned headings."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line.model.page import PageText
+from keel_line.rule.sideways import Letters
+from keel_line.rule.writing import Writing, gather_writing, line_middle
+
+_GAP_CAPS, _SPACE_CAPS = 0.5, 0.75
+_LEAST_LETTERS, _LEAST_LONG_CAPS, _MOST_THICK_CAPS = 3, 2.0, 1.9
+_SHARED = 0.4
+
+
+def chain_text(text: PageText, cap: float) -> NDArray[np.float64]:
+    """Return the boxes (px), shape (n, 4), of the turned words of a page's own text."""
+    runs: list[list[int]] = []
+    for k in np.flatnonzero(text.is_turned).tolist():
+        if runs and _follows(text.boxes[runs[-1][-1]], text.boxes[k], _SPACE_CAPS * cap):
+            runs[-1].append(k)
+        else:
+            runs.append([k])
+    return np.array([_around(text.boxes[r]) for r in runs]).reshape(-1, 4)
+
+
+def chain_letters(letters: Letters, cap: float) -> NDArray[np.float64]:
+    """Return the boxes (px), shape (n, 4), of the turned words that letters on paper make."""
+    boxes = letters.boxes[letters.down]
+    thick = np.minimum(boxes[:, 2] - boxes[:, 0], boxes[:, 3] - boxes[:, 1])
+    boxes = boxes[thick <= _MOST_THICK_CAPS * cap]
+    runs: list[list[int]] = []
+    for k in np.argsort(boxes[:, 1], kind="stable").tolist():
+        for run in runs:
+            if _follows(boxes[run[-1]], boxes[k], _GAP_CAPS * cap):
+                run.append(k)
+                break
+        else:
+            runs.append([k])
+    return np.array(list(_find_words(boxes, runs, cap))).reshape(-1, 4)
+
+
+def _find_words(
+    boxes: NDArray[np.float64], runs: list[list[int]], cap: float
+) -> Iterator[NDArray[np.float64]]:
+    for run in runs:
+        box = _around(boxes[run])
+        wide, high = (box[2:] - box[:2]).tolist()
+        long = high >= _LEAST_LONG_CAPS * cap and high > wide
+        # Letters that touch are one piece of ink.
+        if (
+            long
+            and wide <= _MOST_THICK_CAPS * cap
+            and (len(run) >= _LEAST_LETTERS or high > 2 * wide)
+        ):
+            yield box
+
+
+def _follows(one: NDArray[np.float64], other: NDArray[np.float64], most: float) -> bool:
+    """Return whether two letters stand above each other, no further apart than ``most`` (px)."""
+    shared = min(one[2], other[2]) - max(one[0], other[0])
+    least = min(one[2] - one[0], other[2] - other[0])
+    gap = max(other[1] - one[3], one[1] - other[3])
+    return bool(shared >= _SHARED * least and gap <= most)
+
+
+def _around(boxes: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.concatenate([boxes[:, :2].min(axis=0), boxes[:, 2:].max(axis=0)])
+
+
+def gather_text(text: PageText) -> Writing:
+    """Gather a page's own text into pieces and lines."""
+    turned = text.is_turned
+    writing = gather_writing(text.boxes[~turned])
+    return with_turned(writing, chain_text(text, writing.cap_px)) if turned.any() else writing
+
+
+def with_turned(writing: Writing, words: NDArray[np.float64]) -> Writing:
+    """Return writing with turned words, shape (n, 4), as pieces in place of their scraps.
+
+    Turned words that stand beside each other are on one text line: the lowest of those beside them.
+    """
+    if not len(words):
+        return writing
+    middles = (writing.boxes[:, :2] + writing.boxes[:, 2:]) / 2
+    inside = (middles[:, None] >= words[None, :, :2]) & (middles[:, None] <= words[None, :, 2:])
+    kept = ~inside.all(axis=2).any(axis=1)
+    boxes, lines = writing.boxes[kept], writing.lines[kept]
+    heights = {n: line_middle(boxes[lines == n]) for n in np.unique(lines).tolist()}
+    places = [heights[n] for n in lines.tolist()]
+    for group in _find_groups(words):
+        top, foot = float(words[group, 1].min()), float(words[group, 3].max())
+        beside = [y for y in heights.values() if top <= y <= foot]
+        words_at = max(beside, default=foot - writing.cap_px / 2)
+        places += [words_at] * len(group)
+        boxes = np.concatenate([boxes, words[group]])
+    numbers = np.unique(np.array(places), return_inverse=True)[1].astype(np.int64)
+    order = np.lexsort((boxes[:, 0], numbers))
+    return replace(writing, boxes=boxes[order], lines=numbers[order])
+
+
+def _find_groups(words: NDArray[np.float64]) -> list[list[int]]:
+    """Return the numbers of words that stand beside each other, or beside one that does."""
+    groups: list[list[int]] = []
+    foot = -np.inf
+    for k in np.argsort(words[:, 1], kind="stable").tolist():
+        if groups and words[k, 1] < foot:
+            groups[-1].append(k)
+        else:
+            groups.append([k])
+            foot = -np.inf
+        foot = max(foot, float(words[k, 3]))
+    return groups
