@@ -112,7 +112,7 @@ def make_writing(page: Page) -> tuple[Writing, tuple[object, ...], list[str] | N
     flat = turn_light_letters(flatten_light(page.pixels), dpi)
     rules = find_rules(make_rule_field(flat, dpi))
     writing, typed = take_typed_rules(find_writing(flat, dpi, rules))
-    turned = chain_letters(find_letters(flat, dpi, rules), writing.cap_px)
+    turned = chain_letters(find_letters(flat, dpi, rules), writing)
     return with_turned(writing, turned), (*rules, *typed), None
 
 

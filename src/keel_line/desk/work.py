@@ -22,10 +22,12 @@ from keel_line.model.docket import PageState
 from keel_line.model.geometry import Box, Transform
 from keel_line.model.grid import DrawnTables, Grid, LineDoubt, Rule
 from keel_line.model.page import Page, PageText, SquareChoice, SquaredPage
+from keel_line.model.reading import Reading
 from keel_line.read.network import Network
 from keel_line.read.reader import Reader
 from keel_line.read.real_text import lay_text, read_box, read_real_text
 from keel_line.read.strip import read_strip
+from keel_line.read.turned import read_turned
 from keel_line.read.upright import find_upright
 from keel_line.rule.area import fit_to_rules
 from keel_line.rule.captions import complete_captions
@@ -33,6 +35,8 @@ from keel_line.rule.doubts import find_doubts
 from keel_line.rule.grids import Survey, survey_page, survey_text
 from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.mend import place_grid
+from keel_line.rule.sideways import Letters
+from keel_line.rule.turned import find_turned_cells
 from keel_line.square.straighten import WayUp, square_page
 
 log = logging.getLogger(__name__)
@@ -179,7 +183,7 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     captions = complete_captions(survey.captions, squared.pixels, squared.dpi, grids, flat)
     titles = [words(box) for box in captions]
     notes = [words(box) for box in survey.notes]
-    readings = _reader(threads).read_page(squared.pixels, squared.dpi, grids, flat)
+    readings = _read_grids(squared, flat, grids, survey.letters, threads)
     if text is not None:
         pairs = zip(grids, readings, strict=True)
         readings = [ink if g.on_side else read_real_text(text, g, ink) for g, ink in pairs]
@@ -288,6 +292,21 @@ def _read_words(squared: SquaredPage, text: PageText | None, threads: int, box: 
         return read_box(text, box)
     said, sure = _reader(threads).read_words(squared.pixels, squared.dpi, box)
     return said if sure >= _SURE_TITLE else ""
+
+
+def _read_grids(
+    squared: SquaredPage, flat: Grey, grids: list[Grid], letters: Letters, threads: int
+) -> list[list[Reading]]:
+    """Read every cell of every grid; those with turned writing the way in which they read surer."""
+    reader = _reader(threads)
+    readings = reader.read_page(squared.pixels, squared.dpi, grids, flat)
+    for grid, own in zip(grids, readings, strict=True):
+        numbers = find_turned_cells(grid, letters)
+        cells = [grid.cells[k] for k in numbers]
+        turned = read_turned(reader, squared.pixels, squared.dpi, cells)
+        for k, reading in zip(numbers, turned, strict=True):
+            own[k] = max(own[k], reading, key=lambda r: r.confidence if r.text else 0.0)
+    return readings
 
 
 def _note_of(page: Page, threads: int) -> str:

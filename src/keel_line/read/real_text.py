@@ -18,7 +18,7 @@ MODEL = "real text"
 
 _LIES = 2e-4  # how often a file's text is not what it shows: letters mapped wrongly, hidden text
 _SAME_LINE_CAPS = 0.8
-_GAP_CAPS = 0.3
+_GAP_CAPS, _TURNED_GAP = 0.3, 0.22
 _MOST_RUNNERS_UP = 5
 _DOUBT = 0.995
 _ALIKE = str.maketrans({"’": "'", "‘": "'", "–": "-", "—": "-", "−": "-", "º": "°", "“": '"'})
@@ -82,19 +82,30 @@ def _set_lines(text: PageText, own: NDArray[np.int64]) -> tuple[str, tuple[CharR
     if len(own) == 0:
         return "", ()
     boxes = text.boxes
+    turned = bool(text.is_turned[own].all())
     cap = float(np.median(boxes[own, 3] - boxes[own, 1]))
-    ordered = own[np.argsort(boxes[own, 3], kind="stable")]
-    parted = np.diff(boxes[ordered, 3]) > _SAME_LINE_CAPS * cap
+    thick = float((boxes[own, 2] - boxes[own, 0]).max())
+    ordered = own if turned else own[np.argsort(boxes[own, 3], kind="stable")]
+    # Turned letters are in the file's order: a line ends where the next stand beside it.
+    parted = (
+        np.minimum(boxes[own[1:], 2], boxes[own[:-1], 2])
+        <= np.maximum(boxes[own[1:], 0], boxes[own[:-1], 0])
+        if turned
+        else np.diff(boxes[ordered, 3]) > _SAME_LINE_CAPS * cap
+    )
     lines = np.split(ordered, np.flatnonzero(parted) + 1)
     said: list[str] = []
     chars: list[CharReading] = []
     for number, line in enumerate(lines):
-        row = line[np.argsort(boxes[line, 0], kind="stable")]
+        row = line if turned else line[np.argsort(boxes[line, 0], kind="stable")]
         words = ""
         for k, i in enumerate(row.tolist()):
             before = row[k - 1] if k else i
             spaced = text.spaced[i] if i == before + 1 else True
             gap = boxes[i, 0] - boxes[before, 2]
+            if turned:  # between them the library sees white of its own
+                gap = max(boxes[i, 1] - boxes[before, 3], boxes[before, 1] - boxes[i, 3])
+                spaced = spaced and gap > _TURNED_GAP * thick
             if k and spaced and (i == before + 1 or gap > _GAP_CAPS * cap):
                 words += " "
                 place = (boxes[before, 2], boxes[i, 1], boxes[i, 0], boxes[i, 3])

@@ -68,8 +68,9 @@ class _Line:
 class Survey:
     """What a page holds.
 
-    Its tables, its ruling lines, boxes around blocks that were judged no table, and for each table
-    a box around its caption and one around its notes, None where it has none.
+    Its tables, its ruling lines, boxes around blocks that were judged no table, for each table a
+    box around its caption and one around its notes (None where it has none), and which way its
+    letters run.
     """
 
     grids: tuple[Grid, ...]
@@ -77,6 +78,7 @@ class Survey:
     rejected_areas: tuple[Box, ...]
     captions: tuple[Box | None, ...]
     notes: tuple[Box | None, ...]
+    letters: Letters
 
 
 def find_grids(grey: Grey, dpi: float, flat: Grey | None = None) -> list[Grid]:
@@ -110,7 +112,7 @@ def survey_page(
 
     def write(taken: list[Box]) -> tuple[Writing, list[Rule]]:
         found, typed = take_typed_rules(find_writing(flat, dpi, rules, taken))
-        return with_turned(found, chain_letters(letters, found.cap_px)), [*rules, *typed]
+        return with_turned(found, chain_letters(letters, found)), [*rules, *typed]
 
     ruled = _mark_sideways(build_grids(field, rules) if drawn is None else drawn, letters)
     taken = [_around(g.box, dpi * _TAKEN_IN) for g in ruled]
@@ -123,7 +125,8 @@ def survey_page(
         survey = _survey(every, [*ruled, *lying], dpi, writing, find_roles(writing, every), letters)
     else:
         writing, every = write([])
-        survey = _survey_around(ruled, every, dpi, writing, find_roles(writing, every), blocks)
+        roles = find_roles(writing, every)
+        survey = _survey_around(ruled, every, dpi, writing, roles, letters, blocks)
     over = (b for b in blocks if not any(overlap(b, g.box) for g in lying))
     return replace(survey, rejected_areas=(*survey.rejected_areas, *over))
 
@@ -164,7 +167,7 @@ def survey_text(text: PageText, dpi: float, drawn: Sequence[Grid] | None = None)
     writing = gather_text(text)
     roles = find_roles(writing, rules, texts_of(writing, text))
     if drawn is not None:
-        return _survey_around(_mark_sideways(drawn, letters), rules, dpi, writing, roles)
+        return _survey_around(_mark_sideways(drawn, letters), rules, dpi, writing, roles, letters)
     ruled = _mark_sideways(build_drawn_grids(rules, dpi), letters)
     return _survey(rules, ruled, dpi, writing, roles, letters)
 
@@ -175,13 +178,15 @@ def _survey_around(
     dpi: float,
     writing: Writing,
     roles: Roles,
+    letters: Letters,
     others: Sequence[Box] = (),
 ) -> Survey:
     """Find what is written outside the tables that the clerk drew; ``others`` are left out."""
     taken = [_around(box, dpi * _TAKEN_IN) for box in (*(g.box for g in drawn), *others)]
     free = lie_outside(writing.boxes, taken)
     outside = replace(writing, boxes=writing.boxes[free], lines=writing.lines[free])
-    return _make_survey(drawn, rules, find_rejected_areas(outside, ()), writing, roles)
+    rejected = find_rejected_areas(outside, ())
+    return _make_survey(drawn, rules, rejected, writing, roles, letters)
 
 
 def _survey(
@@ -220,7 +225,7 @@ def _search(
     found = find_by_roles(outside, loose, roles.of(free))
     aligned = [g for g in found if not letters.are_sideways(g.box)]
     both = sorted([*ruled, *aligned], key=lambda g: (round(g.box[1] / (dpi / 4)), g.box[0]))
-    return _make_survey(both, rules, find_rejected_areas(outside, aligned), writing, roles)
+    return _make_survey(both, rules, find_rejected_areas(outside, aligned), writing, roles, letters)
 
 
 def _make_survey(
@@ -229,6 +234,7 @@ def _make_survey(
     rejected: Sequence[Box],
     writing: Writing,
     roles: Roles,
+    letters: Letters,
 ) -> Survey:
     """Return tables with what stands around them: headings, captions and notes."""
     headed = tuple(replace(g, heading_rows=count_headings(g, writing, roles)) for g in grids)
@@ -240,7 +246,7 @@ def _make_survey(
         )
         for role in (CAPTION, NOTE)
     )
-    return Survey(headed, tuple(rules), tuple(rejected), captions, notes)
+    return Survey(headed, tuple(rules), tuple(rejected), captions, notes, letters)
 
 
 def _around(box: Box, by: float) -> Box:

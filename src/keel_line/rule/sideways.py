@@ -93,12 +93,14 @@ def find_letters(flat: Grey, dpi: float, rules: Sequence[Rule]) -> Letters:
 
 
 def letters_of_text(text: PageText) -> Letters:
-    """Return which way the words of a page's own text run, by where each next character stands."""
+    """Return which way the words of a page's own text run: as the file says, or by their steps."""
     middles = (text.boxes[:, :2] + text.boxes[:, 2:]) / 2
     step = np.abs(np.diff(middles, axis=0))
     high = (text.boxes[1:, 3] - text.boxes[1:, 1]).clip(min=1.0)
     beside = ~text.spaced[1:] & (step.max(axis=1) <= _NEXT_CAPS * high)
-    return Letters(text.boxes[1:][beside], (step[:, 1] > step[:, 0])[beside])
+    turned = text.is_turned[1:]
+    down = (step[:, 1] > step[:, 0]) | turned
+    return Letters(text.boxes[1:][beside | turned], down[beside | turned])
 
 
 def _neighbours(

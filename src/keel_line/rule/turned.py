@@ -8,13 +8,15 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from keel_line.model.grid import Cell, Grid
 from keel_line.model.page import PageText
 from keel_line.rule.sideways import Letters
 from keel_line.rule.writing import Writing, gather_writing, line_middle
 
 _GAP_CAPS, _SPACE_CAPS = 0.5, 0.75
-_LEAST_LETTERS, _LEAST_LONG_CAPS, _MOST_THICK_CAPS = 3, 2.0, 1.9
+_LEAST_LETTERS, _LEAST_LONG_CAPS, _LEAST_SHORT_CAPS, _MOST_THICK_CAPS = 2, 2.0, 1.5, 1.9
 _SHARED = 0.4
+_LEAST_HIGH = 1.5
 
 
 def chain_text(text: PageText, cap: float) -> NDArray[np.float64]:
@@ -28,11 +30,33 @@ def chain_text(text: PageText, cap: float) -> NDArray[np.float64]:
     return np.array([_around(text.boxes[r]) for r in runs]).reshape(-1, 4)
 
 
-def chain_letters(letters: Letters, cap: float) -> NDArray[np.float64]:
-    """Return the boxes (px), shape (n, 4), of the turned words that letters on paper make."""
+def chain_letters(letters: Letters, writing: Writing) -> NDArray[np.float64]:
+    """Return the boxes (px), shape (n, 4), of the turned words that letters on paper make.
+
+    Beside such words shorter ones are those that pieces of writing close above each other make.
+    """
+    cap = writing.cap_px
     boxes = letters.boxes[letters.down]
     thick = np.minimum(boxes[:, 2] - boxes[:, 0], boxes[:, 3] - boxes[:, 1])
-    boxes = boxes[thick <= _MOST_THICK_CAPS * cap]
+    words = _chain(boxes[thick <= _MOST_THICK_CAPS * cap], cap, _LEAST_LONG_CAPS)
+    short = []
+    for group in _find_groups(words):
+        top, foot = words[group, 1].min(), words[group, 3].max()
+        y = (writing.boxes[:, 1] + writing.boxes[:, 3]) / 2
+        wide = writing.boxes[:, 2] - writing.boxes[:, 0]
+        level = (y >= top) & (y <= foot) & (wide <= _MOST_THICK_CAPS * cap)
+        found = _chain(writing.boxes[level], cap, _LEAST_SHORT_CAPS)
+        short += [w for w in found if not _lies_on(w, words)]
+    return np.concatenate([words, np.array(short).reshape(-1, 4)])
+
+
+def _lies_on(box: NDArray[np.float64], others: NDArray[np.float64]) -> bool:
+    shared = np.minimum(box[2:], others[:, 2:]) - np.maximum(box[:2], others[:, :2])
+    return bool((shared > 0).all(axis=1).any())
+
+
+def _chain(boxes: NDArray[np.float64], cap: float, least: float) -> NDArray[np.float64]:
+    """Return the boxes of words, at least so many capitals long, of letters above each other."""
     runs: list[list[int]] = []
     for k in np.argsort(boxes[:, 1], kind="stable").tolist():
         for run in runs:
@@ -41,16 +65,38 @@ def chain_letters(letters: Letters, cap: float) -> NDArray[np.float64]:
                 break
         else:
             runs.append([k])
-    return np.array(list(_find_words(boxes, runs, cap))).reshape(-1, 4)
+    return np.array(list(_find_words(boxes, runs, cap, least))).reshape(-1, 4)
+
+
+def find_turned_cells(grid: Grid, letters: Letters) -> tuple[int, ...]:
+    """Return the numbers of a grid's cells whose writing runs up the page or down, or may.
+
+    It may in cells without words that run along the page, beside others that do not.
+    """
+    if not letters.down.any() or grid.on_side:
+        return ()
+    rows = {c.row for c in grid.cells if _is_turned(c, letters)}
+    return tuple(
+        number
+        for number, cell in enumerate(grid.cells)
+        if cell.row in rows and letters.along_in(cell.box) == 0
+    )
+
+
+def _is_turned(cell: Cell, letters: Letters) -> bool:
+    if not letters.are_sideways(cell.box, 1):
+        return False
+    x0, y0, x1, y1 = _around(letters.boxes[letters.inside(cell.box) & letters.down]).tolist()
+    return bool(y1 - y0 >= _LEAST_HIGH * min(x1 - x0, cell.box[2] - cell.box[0]))
 
 
 def _find_words(
-    boxes: NDArray[np.float64], runs: list[list[int]], cap: float
+    boxes: NDArray[np.float64], runs: list[list[int]], cap: float, least: float
 ) -> Iterator[NDArray[np.float64]]:
     for run in runs:
         box = _around(boxes[run])
         wide, high = (box[2:] - box[:2]).tolist()
-        long = high >= _LEAST_LONG_CAPS * cap and high > wide
+        long = high >= least * cap and high > wide
         # Letters that touch are one piece of ink.
         if (
             long
@@ -88,7 +134,7 @@ def with_turned(writing: Writing, words: NDArray[np.float64]) -> Writing:
         return writing
     middles = (writing.boxes[:, :2] + writing.boxes[:, 2:]) / 2
     inside = (middles[:, None] >= words[None, :, :2]) & (middles[:, None] <= words[None, :, 2:])
-    kept = ~inside.all(axis=2).any(axis=1)
+    kept = ~np.asarray(inside.all(axis=2)).any(axis=1)
     boxes, lines = writing.boxes[kept], writing.lines[kept]
     heights = {n: line_middle(boxes[lines == n]) for n in np.unique(lines).tolist()}
     places = [heights[n] for n in lines.tolist()]
