@@ -18,9 +18,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from benchmarks.ruling import Relation, relations
-from keel_line._shared.bands import turn_light_letters
+from keel_line._shared.bands import clear_bands
 from keel_line._shared.paper import flatten_light
-from keel_line.model.geometry import Box
+from keel_line.model.geometry import Box, Transform
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.page import SquareChoice
 from keel_line.read.real_text import lay_text
@@ -42,6 +42,7 @@ GROUPS = {
 _DAMAGED = ("copy", "fax", "photo", "fax-coarse", "office")
 _SEED = 40211
 _MOSTLY = 0.5
+_IN_DOUBT = 0.15  # with 1 wrong cell in 1,000 tolerated
 
 
 @dataclass(frozen=True)
@@ -90,7 +91,7 @@ def score_page(loaded: LoadedPage, truth: PressPage, damage: str) -> PageScore:
     text = page.text
     choice = SquareChoice(turns=0, angle_deg=0.0, corners=(), as_bent=True) if text else None
     squared = square_page(page, choice or SquareChoice())
-    flat = turn_light_letters(flatten_light(squared.pixels), squared.dpi)
+    flat = clear_bands(flatten_light(squared.pixels), squared.dpi)
     begun = time.perf_counter()
     if text is not None:
         survey = survey_text(lay_text(text, squared.transform), squared.dpi)
@@ -100,9 +101,23 @@ def score_page(loaded: LoadedPage, truth: PressPage, damage: str) -> PageScore:
     captions = complete_captions(survey.captions, squared.pixels, squared.dpi, survey.grids, flat)
     places = _place_texts(truth, loaded.to_px, squared.transform.to_squared)
     doubted = [
-        bool(find_doubts(g, flat, squared.dpi, survey.rules, found=True)) for g in survey.grids
+        any(d.chance >= _IN_DOUBT for d in find_doubts(g, flat, squared.dpi, survey.rules))
+        for g in survey.grids
     ]
     return _compare(survey.grids, captions, doubted, truth, places, damage, seconds)
+
+
+def find_page_grids(loaded: LoadedPage) -> tuple[list[Grid], Transform]:
+    """Return the grids that the program finds on a page, and how it was squared."""
+    page = loaded.page
+    choice = SquareChoice(turns=0, angle_deg=0.0, corners=(), as_bent=True) if page.text else None
+    squared = square_page(page, choice or SquareChoice())
+    if page.text is not None:
+        survey = survey_text(lay_text(page.text, squared.transform), squared.dpi)
+    else:
+        flat = clear_bands(flatten_light(squared.pixels), squared.dpi)
+        survey = survey_page(squared.pixels, squared.dpi, flat)
+    return list(survey.grids), squared.transform
 
 
 def _place_texts(truth: PressPage, to_px: NDArray[np.float64], to_squared: object) -> _Places:

@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.bands import turn_light_letters
+from keel_line._shared.bands import clear_bands
 from keel_line._shared.paper import flatten_light
 from keel_line.model.page import Page, Resolution
 from keel_line.read.network import Network
@@ -109,7 +109,7 @@ def make_writing(page: Page) -> tuple[Writing, tuple[object, ...], list[str] | N
         writing = gather_text(page.text)
         return writing, page.text.rules, texts_of(writing, page.text)
     dpi = page.resolution.x_dpi
-    flat = turn_light_letters(flatten_light(page.pixels), dpi)
+    flat = clear_bands(flatten_light(page.pixels), dpi)
     rules = find_rules(make_rule_field(flat, dpi))
     writing, typed = take_typed_rules(find_writing(flat, dpi, rules))
     turned = chain_letters(find_letters(flat, dpi, rules), writing)

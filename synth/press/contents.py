@@ -109,7 +109,8 @@ class Features:
     headings; ``units`` row; ``leaders``; ``blanks``: share of empty cells; ``marks`` at figures;
     ``squeeze``: the table takes this share of the width, and its cells wrap (0 for natural widths);
     ``long_heads`` of several words; ``centred`` columns; ``long_caption`` of several sentences;
-    number of ``notes``, where there are any.
+    number of ``notes``, where there are any; ``over_stub``: titles may stand over the first column;
+    ``partial``: rules across leave merged names out.
     """
 
     rows: tuple[int, int] = (6, 22)
@@ -132,6 +133,8 @@ class Features:
     centred: bool = False
     long_caption: bool = False
     notes: int = 1
+    over_stub: bool = False
+    partial: bool = False
 
 
 def make_table(rng: Rng, features: Features, look: Look) -> Table:
@@ -245,7 +248,7 @@ def _name_group(rng: Rng, f: Features, look: Look, name: Cell, cols: int, rows: 
         return replace(name, col_span=cols, align=align, bold=bold, free=not ruled)
     if f.groups == "indent":
         return replace(name, bold=rng.random() < 0.5)
-    if f.groups == "merged" and look.is_full:
+    if f.groups == "merged" and (look.is_full or (f.partial and look.rows == "all")):
         return replace(name, row_span=rows)
     return name
 
@@ -289,7 +292,8 @@ def _make_heading(
         return [], []
     bold, italic = look.bold_heading, look.italic_heading
     grouped = f.levels > 1 or look.cols == "groups"
-    groups = _choose_groups(rng, stubs, len(columns)) if grouped else []
+    first = 0 if f.over_stub and stubs == 1 else stubs
+    groups = _choose_groups(rng, first, len(columns)) if grouped else []
     cells: list[Cell] = []
     levels = f.levels if groups else 1
     spanned = {c for a, b in groups for c in range(a, b)}

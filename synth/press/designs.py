@@ -299,6 +299,7 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
         scale=float(rng.choice([1, 1, 1, 0.9, 0.8, 0.7])),
         place=pick(rng, ("left", "centre")),
         blank_share=float(rng.choice([0.4, 0.7, 1.0])),
+        natural=rng.random() < 0.6,
     )
     features = Features(
         rows=(3, int(rng.choice([8, 15, 25, 40]))),
@@ -320,6 +321,8 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
         centred=rng.random() < 0.12,
         long_caption=rng.random() < 0.15,
         notes=int(rng.choice([1, 1, 1, 2, 3])),
+        over_stub=rng.random() < 0.1,
+        partial=rng.random() < 0.6,
     )
     if features.twin > 1:
         look = replace(look, rows="none", frame="none")

@@ -173,7 +173,8 @@ class _Writer:
             style.append("font-weight:bold")
         if cell.italic:
             style.append("font-style:italic")
-        if not table.widths or (cell.align == "r" and not heading):
+        natural = not table.widths and look.natural
+        if natural or (cell.align == "r" and not heading):
             style.append("white-space:nowrap")
         if cell.indent:
             style.append(f"padding-left:{_STEP_EM * cell.indent + 0.4}em")

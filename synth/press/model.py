@@ -59,6 +59,8 @@ class Look:
         ``left`` or ``centre`` of the page.
     blank_share
         Height of blank lines, 1 for that of the page's letters.
+    natural
+        Cells without widths of their own never wrap.
     """
 
     frame: str = "none"
@@ -88,6 +90,7 @@ class Look:
     scale: float = 1.0
     place: str = "left"
     blank_share: float = 1.0
+    natural: bool = True
 
     @property
     def is_full(self) -> bool:

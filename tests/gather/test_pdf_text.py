@@ -94,3 +94,30 @@ def test_a_character_without_a_letter_is_told_and_can_be_kept() -> None:
     assert text is not None
     assert text.chars.replace(UNKNOWN, "").isprintable()
     text.chars.encode()
+
+
+def test_letters_are_as_high_as_they_are_drawn() -> None:
+    """Some programs set a size and then draw all of it larger or smaller."""
+    drawn = "BT /F1 24 Tf 0.5 0 0 0.5 100 700 Tm (HHHHHHHHHHHHHH) Tj ET"
+    text = text_of([drawn])
+    assert text is not None
+    high = text.boxes[:, 3] - text.boxes[:, 1]
+    assert high == pytest.approx(0.72 * 12 * PX, abs=1)
+
+
+def test_a_few_turned_letters_are_known_for_what_they_are() -> None:
+    turned = "BT /F1 12 Tf 0 1 -1 0 200 200 Tm (Tons) Tj ET"
+    text = text_of([turned, write_words("twenty letters or more along the page", 60, 600)])
+    assert text is not None
+    assert text.is_turned.sum() == 4
+    boxes = text.boxes[text.is_turned]
+    assert (np.diff(boxes[:, 1]) < 0).all()  # the next stands above
+
+
+def test_typed_rules_come_as_lines() -> None:
+    words = [write_words("Vessel  Tons  Dues", 60, 600, face="F4")]
+    rules = write_words("------  ----  ----", 60, 588, face="F4")
+    text = text_of([*words, rules])
+    assert text is not None
+    assert text.chars == "VesselTonsDues"
+    assert len(text.rules) == 3

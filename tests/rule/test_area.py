@@ -15,7 +15,7 @@ from keel_line.rule.area import (
     find_in_area,
     fit_to_rules,
     parse_area,
-    part_rows,
+    part_cells,
 )
 from keel_line.rule.grids import find_grids, survey_page
 from keel_line.rule.mend import fill_box, make_plain_grid, shift_grid
@@ -62,15 +62,24 @@ def test_each_printed_line_becomes_a_row_where_it_is_asked_for(ruling: str) -> N
     grey = draw_table(make_content(8, 4, TWO_LINES), ruling)
     (found,) = find_grids(grey, DPI)
     assert found.rows == 8
-    parted = part_rows(grey, DPI, found)
+    parted = part_cells(grey, DPI, found)
     assert parted.rows == 10  # not where the others are set beside the middle of two lines
     assert len(parted.cells) == 40
     assert set(found.y_lines) <= set(parted.y_lines)
-    one = part_rows(grey, DPI, found, 6)
+    one = part_cells(grey, DPI, found, 6)
     assert set(one.y_lines) < set(parted.y_lines)
     assert one.rows == 9
-    assert part_rows(grey, DPI, found, 1) is found
-    assert part_rows(grey, DPI, parted) is parted
+    assert part_cells(grey, DPI, found, 1) is found
+    assert part_cells(grey, DPI, parted) is parted
+
+
+def test_a_cell_that_holds_a_whole_table_is_split_both_ways() -> None:
+    grey = draw_table(make_content(8, 4), "none")
+    (found,) = find_grids(grey, DPI)
+    crowded = make_plain_grid(found.box, 1, 1)
+    parted = part_cells(grey, DPI, crowded)
+    assert (parted.rows, parted.cols) == (8, 4)
+    assert part_cells(grey, DPI, crowded, 0).cols == 1  # one row by itself keeps its columns
 
 
 def test_an_empty_area_is_one_cell() -> None:

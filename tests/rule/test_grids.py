@@ -87,10 +87,8 @@ def test_broken_lines() -> None:
     assert shape(grid) == truth(made)
 
 
-@pytest.mark.parametrize(("lost", "cells"), [(0.22, 28), (0.8, 27)])
-def test_a_copier_may_lose_a_piece_of_a_rule_but_not_most_of_a_side(
-    lost: float, cells: int
-) -> None:
+@pytest.mark.parametrize("lost", [0.22, 0.8])
+def test_a_copier_may_lose_a_rule_between_two_values(lost: float) -> None:
     made = draw_page(make_content(7, 4))
     (whole,) = find_grids(made.grey, 200)
     x, top, low = round(whole.x_lines[2]), whole.y_lines[3], whole.y_lines[4]
@@ -98,7 +96,7 @@ def test_a_copier_may_lose_a_piece_of_a_rule_but_not_most_of_a_side(
     grey = made.grey.copy()
     grey[start : round(start + lost * (low - top)), x - 4 : x + 5] = grey[5, 5]
     (grid,) = find_grids(grey, 200)
-    assert len(grid.cells) == cells
+    assert len(grid.cells) == 28
 
 
 def test_boxes_lie_within_their_rules() -> None:

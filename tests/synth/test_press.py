@@ -11,7 +11,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from synth.press.contents import Features, make_table
-from synth.press.designs import PROSE, load_designs, make_document, rng_of, sample_design
+from synth.press.designs import (
+    PROSE,
+    load_designs,
+    make_document,
+    rng_of,
+    sample_design,
+    sample_typed,
+)
 from synth.press.edges import DOUBLE, THIN, edges_of, ground_of, has_short_rule, is_light
 from synth.press.html import write_html
 from synth.press.latex import write_latex
@@ -22,6 +29,7 @@ from synth.press.model import (
     Look,
     Table,
     Text,
+    Typed,
     colour_tag,
     tag_colour,
     walk_texts,
@@ -30,6 +38,7 @@ from synth.press.office import write_spreadsheet, write_text_document
 from synth.press.store import each_page, load_pressed, load_truth
 from synth.press.troff import write_troff
 from synth.press.truth import decode_pages, encode_pages, find_truth
+from synth.press.typed import lay_typed
 from synth.press.typst import write_typst
 
 PRESS = Path(__file__).resolve().parents[2] / "benchmarks" / "press"
@@ -193,3 +202,31 @@ def test_a_page_through_a_machine_keeps_its_texts_where_its_map_says() -> None:
 def test_a_digital_page_brings_its_own_text() -> None:
     pdf, truth = next(each_page(PRESS))
     assert load_pressed(pdf, truth, "digital", 1).page.text is not None
+
+
+@settings(deadline=None, max_examples=40)
+@given(st.integers(0, 10_000))
+def test_typed_pages_hold_every_text_and_none_over_another(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    design = sample_typed(rng, ("Go Mono",))
+    assert design.typed is not None
+    document = make_document(rng, design)
+    lines = lay_typed(document, design.typed)
+    said: dict[int, str] = {}
+    for line in lines:
+        end = 0
+        for piece in line:
+            assert piece.start >= end
+            end = piece.start + len(piece.text)
+            if piece.item is not None:
+                own = document.number(piece.item)
+                said[own] = f"{said.get(own, '')} {piece.text}".strip()
+    wanted = {document.number(i): " ".join(i.text.split()) for i in walk_texts(document.blocks)}
+    assert {k: " ".join(v.split()) for k, v in said.items()} == wanted
+
+
+def test_a_typed_page_is_written_with_its_rules() -> None:
+    typed = Typed(bar="|", cross="+", framed=True)
+    html = write_html([replace(small_document(), typed=typed)], {}, tagged=False)
+    assert "+--" in html
+    assert html.count("|") > 6

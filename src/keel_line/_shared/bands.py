@@ -1,4 +1,4 @@
-"""Light letters on dark grounds, such as heading bands: made dark letters on paper."""
+"""Shaded bands: their ground is made paper, and light letters on dark ones are made dark."""
 
 from __future__ import annotations
 
@@ -9,15 +9,17 @@ from numpy.typing import NDArray
 from keel_line._shared.paper import PAPER_LEVEL, Grey, shrink_to_dpi
 
 _LOOK_DPI = 75.0
-_DARK = 130
+_DARK = 168
 _CLOSED_IN, _LEAST_HIGH_IN, _LEAST_WIDE_IN = 0.07, 0.09, 0.45
 _HALF, _LIGHT_SHARE = 0.55, (0.02, 0.5)
 _LEAST_STEP = 60
+_GRAIN = 0.3
+_STROKE_IN, _SHADED = 0.075, 9
 _REACH_IN, _EDGE_LEVEL = 0.03, 215
 
 
-def turn_light_letters(flat: Grey, dpi: float) -> Grey:
-    """Return a page on which the letters of dark bands are dark on paper.
+def clear_bands(flat: Grey, dpi: float) -> Grey:
+    """Return a page on which all writing is dark on paper, that on shaded bands too.
 
     Parameters
     ----------
@@ -32,6 +34,35 @@ def turn_light_letters(flat: Grey, dpi: float) -> Grey:
         The page itself where it has no such bands.
     """
     small, small_dpi = shrink_to_dpi(flat, dpi, _LOOK_DPI)
+    turned = _turn_bands(flat, small, small_dpi, dpi)
+    if turned is not flat:
+        small, _ = shrink_to_dpi(turned, dpi, _LOOK_DPI)
+    return _lift_grounds(turned, small, small_dpi)
+
+
+def _lift_grounds(flat: Grey, small: Grey, dpi: float) -> Grey:
+    """Return a page whose shaded grounds are as light as its paper.
+
+    The ground is what is left when narrow dark things, as letters and rules are, are closed
+    (compare Serra, "Image Analysis and Mathematical Morphology", 1982).
+    """
+    side = max(3, round(_STROKE_IN * dpi)) | 1
+    calm = cv2.medianBlur(small, 3)
+    ground = cv2.morphologyEx(calm, cv2.MORPH_CLOSE, np.ones((side, side), np.uint8))
+    paper = float(np.median(ground))
+    shaded = (ground < paper - _SHADED).astype(np.uint8)
+    size = (max(1, round(_LEAST_HIGH_IN * dpi)), max(1, round(_LEAST_WIDE_IN * dpi)))
+    areas = np.asarray(cv2.morphologyEx(shaded, cv2.MORPH_OPEN, np.ones(size, np.uint8)))
+    if not areas.any():
+        return flat
+    smooth = cv2.blur(np.asarray(ground, np.float32), (side, 1))
+    factor = np.where(areas > 0, paper / np.maximum(smooth, 1.0), 1.0).astype(np.float32)
+    whole = cv2.resize(factor, flat.shape[::-1], interpolation=cv2.INTER_NEAREST)
+    return np.asarray(cv2.multiply(flat, whole, dtype=cv2.CV_8U), np.uint8)
+
+
+def _turn_bands(flat: Grey, small: Grey, small_dpi: float, dpi: float) -> Grey:
+    """Return a page on which the light letters of dark bands are dark on paper."""
     boxes = _find_bands(small, small_dpi)
     if not boxes:
         return flat
@@ -92,7 +123,9 @@ def _turn(part: NDArray[np.uint8]) -> None:
     light = float(np.percentile(part, 99))
     if light - ground < _LEAST_STEP:
         return
-    scaled = PAPER_LEVEL - (part.astype(np.float32) - ground) * (PAPER_LEVEL / (light - ground))
+    # The ground's grain is no writing.
+    low = ground + _GRAIN * (light - ground)
+    scaled = PAPER_LEVEL - (part.astype(np.float32) - low) * (PAPER_LEVEL / (light - low))
     part[...] = np.clip(scaled, 0, PAPER_LEVEL).astype(np.uint8)
     # The band's edge is no rule.
     edge = max(2, min(part.shape) // 16)

@@ -18,6 +18,9 @@ _MISREAD_ALIKE = 0.5
 
 _SEVERAL_ROWS = 0.3  # a cell that holds what several rows say is likelier wrong than right
 
+# With 1 wrong cell in 1,000 tolerated, a line is in doubt that is wrong once in seven times.
+_LINE_CHANCE, _LEAST_CHANCE, _MOST_CHANCE = 150.0, 0.02, 0.4
+
 RECKONINGS = frozenset({"sum", "relation"})
 """Kinds of checks that reckon with amounts."""
 
@@ -77,7 +80,13 @@ def judge_table(
         cells.append(
             replace(state, flagged=flagged, weighed=sure, broken=broken, recalled=recalled)
         )
-    return replace(table, cells=tuple(cells), least_confidence=cut, findings=findings)
+    return replace(
+        table,
+        cells=tuple(cells),
+        least_confidence=cut,
+        findings=findings,
+        least_chance=min(max(_LINE_CHANCE * flagging.rate, _LEAST_CHANCE), _MOST_CHANCE),
+    )
 
 
 def is_unaccounted(state: CellState) -> bool:

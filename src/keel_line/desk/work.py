@@ -9,7 +9,7 @@ from functools import cache, partial
 import cv2
 import numpy as np
 
-from keel_line._shared.bands import turn_light_letters
+from keel_line._shared.bands import clear_bands
 from keel_line._shared.memory import is_lack_of_memory
 from keel_line._shared.paper import Grey, flatten_light, shrink
 from keel_line._shared.pulse import pulse
@@ -169,7 +169,7 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     squared = square_page(page, choice, partial(find_way_up, threads))
     lap("square")
     drawn = None if request.drawn is None else reproject_grids(request.drawn, squared.transform)
-    flat = turn_light_letters(flatten_light(squared.pixels), squared.dpi)
+    flat = clear_bands(flatten_light(squared.pixels), squared.dpi)
     text = None if real is None else lay_text(real, squared.transform)
     survey = (
         survey_page(squared.pixels, squared.dpi, flat, drawn)

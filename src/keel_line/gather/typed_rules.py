@@ -16,7 +16,7 @@ _DOTS = frozenset(".\u00b7")
 _CROSSES = frozenset("+\u251c\u2524\u252c\u2534\u253c\u250c\u2510\u2514\u2518")
 _BARS = frozenset("|!:\u00a6\u2502\u2503\u2551")
 _LEAST_ALONE, _LEAST_BESIDE, _LEAST_BARS = 3, 8, 3
-_LEVEL, _TOUCH, _ABOVE, _NEXT_LINE = 0.35, 0.7, 0.3, 3.2
+_LEVEL, _TOUCH, _ABOVE, _NEXT_LINE = 0.35, 0.7, 0.3, 4.6
 _THICK, _LOW = 0.12, 0.12
 
 

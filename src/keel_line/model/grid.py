@@ -67,11 +67,15 @@ class Cell:
 
 @dataclass(frozen=True)
 class LineDoubt:
-    """A grid line in doubt, by its number (0 for the first), and why."""
+    """A grid line that may not lie right, by its number (0 for the first), and why.
+
+    ``chance`` is the probability (0 to 1) that it does not; 1 where nobody knows it.
+    """
 
     direction: Direction
     index: int
     why: str
+    chance: float = 1.0
 
 
 @dataclass(frozen=True)

@@ -75,7 +75,8 @@ class CellState:
 class TableState:
     """A table's current state; ``cells`` in reading order.
 
-    Cells less sure than ``least_confidence`` are flagged; ``findings`` is what its checks say.
+    Cells less sure than ``least_confidence`` are flagged; lines are in doubt that are wrong with at
+    least ``least_chance``; ``findings`` is what its checks say.
     ``notes`` stand under it on the paper; ``passed`` says that the clerk found its lines right;
     ``sums`` is what the clerk said of its sums.
     """
@@ -94,16 +95,36 @@ class TableState:
     notes: str = ""
     passed: bool = False
     sums: Sums = field(default_factory=Sums)
+    least_chance: float = 0.15
 
     @property
     def line_doubts(self) -> tuple[LineDoubt, ...]:
         """Lines that are still in doubt."""
-        return () if self.passed else self.grid.doubts
+        if self.passed:
+            return ()
+        return tuple(d for d in self.grid.doubts if d.chance >= self.least_chance)
+
+    @property
+    def misplaced(self) -> float:
+        """Expected number of cells in a wrong row or column by lines that are not in doubt."""
+        if self.passed:
+            return 0.0
+        others = [d for d in self.grid.doubts if d.chance < self.least_chance]
+        return sum(d.chance * self._count_beside(d) for d in others)
+
+    def _count_beside(self, line: LineDoubt) -> int:
+        """Count the cells that end or begin at a line."""
+        if line.direction == "across":
+            return sum(line.index in (c.cell.row, c.cell.row + c.cell.row_span) for c in self.cells)
+        return sum(line.index in (c.cell.col, c.cell.col + c.cell.col_span) for c in self.cells)
 
     @property
     def expected_wrong(self) -> float:
-        """Expected number of wrong cells among those neither checked nor flagged."""
-        return sum(c.expected_wrong for c in self.cells)
+        """Expected number of wrong cells among those neither checked nor flagged.
+
+        Those are among them that a line puts into a wrong row or column.
+        """
+        return sum(c.expected_wrong for c in self.cells) + self.misplaced
 
 
 def column_name(table: TableState, col: int) -> str:

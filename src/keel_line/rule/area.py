@@ -12,11 +12,14 @@ from numpy.typing import NDArray
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.geometry import Box
 from keel_line.model.grid import DIRECTIONS, Direction, Grid, Rule
+from keel_line.rule.assembly import take_all
 from keel_line.rule.grids import build_grids
+from keel_line.rule.laying import lay_table
 from keel_line.rule.mend import add_line, make_plain_grid, move_line, shift_grid
+from keel_line.rule.roles import find_roles
 from keel_line.rule.rules import find_rules, make_rule_field
 from keel_line.rule.tables import lay_out
-from keel_line.rule.writing import find_writing
+from keel_line.rule.writing import Writing, find_writing
 
 LEAST_SIDE_IN = 0.15
 """An area is at least as wide and as high as this."""
@@ -76,10 +79,11 @@ def find_in_area(grey: Grey, dpi: float, box: Box) -> Grid:
     return shift_grid(lay_out(writing, own, whole), left + x0, top + y0)
 
 
-def part_rows(grey: Grey, dpi: float, grid: Grid, row: int | None = None) -> Grid:
-    """Split a grid's rows, or one of them, at every printed line.
+def part_cells(grey: Grey, dpi: float, grid: Grid, row: int | None = None) -> Grid:
+    """Split a grid's rows, or one of them, at every printed line; with all rows, its columns too.
 
-    Where values are set beside the middle of two lines, the row stays: nothing is cut through.
+    Where values are set beside the middle of two lines, the row stays: nothing is cut through. A
+    column is split where white runs down between the values of most lines.
 
     Parameters
     ----------
@@ -88,7 +92,7 @@ def part_rows(grey: Grey, dpi: float, grid: Grid, row: int | None = None) -> Gri
     dpi
         Its resolution.
     grid
-        The grid, unchanged if every row is one line.
+        The grid, unchanged if every cell is one line of one column.
     row
         The row (from 0) that is parted; None for all.
     """
@@ -104,6 +108,24 @@ def part_rows(grey: Grey, dpi: float, grid: Grid, row: int | None = None) -> Gri
         low_end, high_end = end + top - thin, start + top + thin
         if not any(low_end < y < high_end for y in grid.y_lines):
             grid = add_line(grid, "across", (end + start) / 2 + top)
+    return grid if row is not None else _part_columns(grid, writing, (left, top))
+
+
+def _part_columns(grid: Grid, writing: Writing, origin: tuple[int, int]) -> Grid:
+    """Split a grid's columns where the writing in them, found from ``origin`` on, stands apart."""
+    if len(writing.boxes) == 0:
+        return grid
+    x = (writing.boxes[:, 0] + writing.boxes[:, 2]) / 2 + origin[0]
+    home = np.searchsorted(np.array(grid.x_lines[1:-1]), x)
+    for col in range(grid.cols):
+        own = np.flatnonzero(home == col)
+        lines, counts = np.unique(writing.lines[own], return_counts=True)
+        if (counts > 1).sum() < max(_LEAST_ALIKE, _MOSTLY * len(lines)):
+            continue
+        held = replace(writing, boxes=writing.boxes[own], lines=writing.lines[own])
+        laid = lay_table(take_all(held, find_roles(held, ())), held, ())
+        for at in laid.x_lines[1:-1]:
+            grid = add_line(grid, "down", at + origin[0])
     return grid
 
 

@@ -14,7 +14,7 @@ from keel_line.rule.roles import BODY, CAPTION, HEADING, NOTE, Roles
 from keel_line.rule.writing import Writing
 
 Ints = NDArray[np.int64]
-_LIKELY, _OPEN = 0.5, 0.15
+_LIKELY, _LITTLE = 0.5, 0.02
 _LEAST_PIECES = 2
 _NARROW_CAPS = 0.3
 _NEAR_CAPS = 5.0
@@ -164,27 +164,46 @@ def _odds(chance: NDArray[np.float64]) -> NDArray[np.float64]:
 def find_open(
     table: FoundTable, writing: Writing, roles: Roles, grid: Grid
 ) -> tuple[LineDoubt, ...]:
-    """Return the boundaries of a laid out table that may not be where they are.
+    """Return the boundaries of a laid out table that may not be where they are, and how likely.
 
-    A row's boundary is in doubt where its lines may go on with each other, or may not; an outer one
-    where a line in the table may be none of it, or one beside it may.
+    A row's boundary is in doubt where its lines may go on with each other, or may not, and where
+    another table may begin; an outer one where a line in the table may be none of it, or one beside
+    it may; a heading's where it may span other columns than it does.
     """
     out = []
     row = 0
-    for chance, joined in zip(table.joins, table.joined, strict=True):
+    for line, chance, joined in zip(table.lines[1:], table.joins, table.joined, strict=True):
         row += not joined
-        if min(chance, 1 - chance) < _OPEN:
-            continue
+        at = min(max(row, 1), grid.rows)
         why = f"Row {row + 1} may be two" if joined else "This may not be a separate row"
-        out.append(LineDoubt("across", min(max(row, 1), grid.rows), why))
-    ends = ((0, table.lines[0], -1), (grid.rows, table.lines[-1], 1))
-    for index, own, step in ends:
+        out.append(LineDoubt("across", at, why, min(chance, 1 - chance)))
+        begins = float(roles.begins[line].mean())
+        out.append(LineDoubt("across", at, "Another table may begin here", min(begins, 0.5)))
+        out.append(_doubt_spans(line, roles, at))
+    out.append(_doubt_spans(table.lines[0], roles, 0))
+    for index, own, step in ((0, table.lines[0], -1), (grid.rows, table.lines[-1], 1)):
         level = writing.lines == int(writing.lines[own[0]]) + step
         over = (writing.boxes[:, 0] < grid.box[2]) & (writing.boxes[:, 2] > grid.box[0])
-        beyond = roles.in_table[level & over]
-        if roles.in_table[own].mean() < 1 - _OPEN or beyond.max(initial=0.0) > _OPEN:
-            out.append(LineDoubt("across", index, "Unsure where this table begins and ends"))
-    return tuple(out)
+        beyond = float(roles.in_table[level & over].max(initial=0.0))
+        chance = max(1.0 - float(roles.in_table[own].mean()), min(beyond, 1 - beyond))
+        out.append(LineDoubt("across", index, "Unsure where this table begins and ends", chance))
+    return tuple(_keep_likeliest(out))
+
+
+def _doubt_spans(line: Ints, roles: Roles, row: int) -> LineDoubt:
+    own = roles.spans[line]
+    why = "A heading here may stand over other columns"
+    return LineDoubt("across", row, why, float(np.minimum(own, 1 - own).max()))
+
+
+def _keep_likeliest(doubts: list[LineDoubt]) -> list[LineDoubt]:
+    """Return for each boundary its likeliest doubt, if there is any to speak of."""
+    best: dict[int, LineDoubt] = {}
+    for doubt in doubts:
+        other = best.get(doubt.index)
+        if doubt.chance >= _LITTLE and (other is None or other.chance < doubt.chance):
+            best[doubt.index] = doubt
+    return [best[k] for k in sorted(best)]
 
 
 def count_headings(grid: Grid, writing: Writing, roles: Roles) -> int:

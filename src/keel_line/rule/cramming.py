@@ -1,20 +1,26 @@
-"""Finds ruled grids whose cells hold several rows or columns of a table.
+"""Finds ruled grids, and joined cells of them, that hold several rows or columns of a table.
 
-A frame with one rule under the heading makes two cells, the second with every row in it.
+A frame with one rule under the heading makes two cells, the second with every row in it; where a
+copier lost a piece of a rule, two cells become one.
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line.model.grid import Grid
+from keel_line.model.grid import Cell, Grid
 from keel_line.rule.roles import Roles
 from keel_line.rule.writing import Writing
 
 _LIKELY = 0.5
 _MOST_ROWS, _MOST_COLS = 0.25, 0.5
 _COVERED = 0.5
+_LEAST_PIECES = 2
+_SLACK = 0.1
 
 
 def is_crammed(grid: Grid, writing: Writing, roles: Roles) -> bool:
@@ -37,6 +43,56 @@ def is_crammed(grid: Grid, writing: Writing, roles: Roles) -> bool:
         shared += apart and bool(before & set(held))
         before = set(held)
     return shared > _MOST_ROWS * len(numbers) or beside > _MOST_COLS * len(numbers)
+
+
+def part_joined_cells(grid: Grid, writing: Writing, roles: Roles) -> Grid:
+    """Part a ruled grid's joined cells whose writing stands in several of its places.
+
+    Along columns where no piece lies over a boundary; along rows where roles keep lines apart.
+    """
+    if all(c.row_span == c.col_span == 1 for c in grid.cells):
+        return grid
+    held = _find_cells(grid, writing)
+    out: list[Cell] = []
+    for number, cell in enumerate(grid.cells):
+        own = np.flatnonzero(held == number)
+        if cell.row_span == cell.col_span == 1 or len(own) < _LEAST_PIECES:
+            out.append(cell)
+            continue
+        boxes = writing.boxes[own]
+        xs = grid.x_lines[cell.col : cell.col + cell.col_span + 1]
+        ys = grid.y_lines[cell.row : cell.row + cell.row_span + 1]
+        apart = roles.joins[own] <= _LIKELY
+        wide = _count_places(boxes[:, 0], boxes[:, 2], xs[1:-1]) > 1
+        high = _count_places(boxes[:, 1], boxes[:, 3], ys[1:-1]) > 1 and bool(apart.all())
+        out += _part(cell, xs if wide else (xs[0], xs[-1]), ys if high else (ys[0], ys[-1]))
+    return replace(grid, cells=tuple(sorted(out, key=lambda c: (c.row, c.col))))
+
+
+def _count_places(
+    first: NDArray[np.float64], last: NDArray[np.float64], inner: Sequence[float]
+) -> int:
+    """Return in how many places between boundaries pieces stand; 1 where one lies over any."""
+    at = np.array(inner)
+    slack = _SLACK * (last - first)
+    low, high = np.searchsorted(at, first + slack), np.searchsorted(at, last - slack)
+    return 1 if (low != high).any() else len(np.unique(low))
+
+
+def _part(cell: Cell, xs: Sequence[float], ys: Sequence[float]) -> list[Cell]:
+    """Return a cell parted at the boundaries ``xs`` and ``ys``, its own outer ones among them."""
+    if len(xs) == len(ys) == 2:
+        return [cell]
+    x0, y0, x1, y1 = cell.box
+    lefts, rights = [x0, *xs[1:-1]], [*xs[1:-1], x1]
+    tops, lows = [y0, *ys[1:-1]], [*ys[1:-1], y1]
+    high = 1 if len(ys) > 2 else cell.row_span
+    wide = 1 if len(xs) > 2 else cell.col_span
+    return [
+        Cell(cell.row + r, cell.col + c, high, wide, (lefts[c], tops[r], rights[c], lows[r]))
+        for r in range(len(tops))
+        for c in range(len(lefts))
+    ]
 
 
 def _find_cells(grid: Grid, writing: Writing) -> NDArray[np.int64]:

@@ -68,7 +68,9 @@ def find_doubts(
     ]
     seen: dict[tuple[str, int], LineDoubt] = {}
     for doubt in doubts:
-        seen.setdefault((doubt.direction, doubt.index), doubt)
+        other = seen.get((doubt.direction, doubt.index))
+        if other is None or other.chance < doubt.chance:
+            seen[doubt.direction, doubt.index] = doubt
     return tuple(sorted(seen.values(), key=lambda d: (d.direction == "across", d.index)))
 
 

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 from keel_line.model.grid import DIRECTIONS, Grid, Rule
@@ -33,11 +34,55 @@ def find_by_roles(writing: Writing, rules: Sequence[Rule], roles: Roles) -> list
         What each piece is thought to be.
     """
     out = []
-    for table in find_tables(writing, roles):
-        grid = lay_table(table, writing, rules)
+    found = find_tables(writing, roles)
+    boxes = [_box_of(writing.boxes[t.pieces]) for t in found]
+    for table, room in zip(found, _find_room(boxes), strict=True):
+        grid = lay_table(table, writing, _clip(rules, room))
         if grid.rows * grid.cols > 1:
             out.append(replace(grid, doubts=find_open(table, writing, roles, grid)))
     return sorted(out, key=lambda g: g.box[1])
+
+
+def _box_of(boxes: NDArray[np.float64]) -> Box:
+    x0, y0 = boxes[:, :2].min(axis=0).tolist()
+    x1, y1 = boxes[:, 2:].max(axis=0).tolist()
+    return (x0, y0, x1, y1)
+
+
+def _find_room(boxes: Sequence[Box]) -> list[Box]:
+    """Return for each box how far its table may reach: halfway to the others beside it."""
+    out = []
+    for own in boxes:
+        left, top, right, low = -np.inf, -np.inf, np.inf, np.inf
+        for other in boxes:
+            if other is own:
+                continue
+            if min(own[3], other[3]) > max(own[1], other[1]):  # beside it
+                if other[0] > own[2]:
+                    right = min(right, (own[2] + other[0]) / 2)
+                elif other[2] < own[0]:
+                    left = max(left, (other[2] + own[0]) / 2)
+            elif min(own[2], other[2]) > max(own[0], other[0]):  # above or below it
+                if other[1] > own[3]:
+                    low = min(low, (own[3] + other[1]) / 2)
+                elif other[3] < own[1]:
+                    top = max(top, (other[3] + own[1]) / 2)
+        out.append((left, top, right, low))
+    return out
+
+
+def _clip(rules: Sequence[Rule], room: Box) -> list[Rule]:
+    """Return the parts of ruling lines that lie in the room of a table."""
+    out = []
+    for rule in rules:
+        axis = 0 if rule.direction == "across" else 1
+        low, high = room[axis], room[axis + 2]
+        start, end = max(rule.start, low), min(rule.end, high)
+        slack = 2 * rule.thickness_px
+        if start >= end or not room[1 - axis] - slack <= rule.position <= room[3 - axis] + slack:
+            continue
+        out.append(replace(rule, start=start, end=end, position=rule.at(start)))
+    return out
 
 
 def find_rejected_areas(writing: Writing, tables: Sequence[Grid]) -> list[Box]:

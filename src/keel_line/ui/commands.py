@@ -225,7 +225,7 @@ COMMANDS: tuple[Command, ...] = (
         "One row per line",
         ("L",),
         "rule",
-        "Split rows at their printed lines",
+        "Split cells at their lines and columns",
         bound=False,
     ),
     Command(

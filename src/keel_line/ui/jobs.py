@@ -35,7 +35,7 @@ from keel_line.model.docket import PageState
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Grid
 from keel_line.model.table import TableState
-from keel_line.rule.area import find_in_area, part_rows
+from keel_line.rule.area import find_in_area, part_cells
 
 log = logging.getLogger(__name__)
 _AHEAD = 3
@@ -77,8 +77,8 @@ class Jobs(QObject):
         Something about a page that the clerk should know, as a Notice.
     area_laid_out
         A page's id and the grid that was found in an area of it.
-    rows_parted
-        A grid as it was handed in, and with its rows parted line by line.
+    cells_parted
+        A grid as it was handed in, and with its cells split along their lines and columns.
     judged
         A table as it was handed in, and as its checks judge it.
     """
@@ -93,7 +93,7 @@ class Jobs(QObject):
     noticed = pyqtSignal(object)
     judged = pyqtSignal(object, object)
     area_laid_out = pyqtSignal(int, object)
-    rows_parted = pyqtSignal(object, object)
+    cells_parted = pyqtSignal(object, object)
     _answered = pyqtSignal(int, object)
     _found = pyqtSignal(int, object)
     _took = pyqtSignal(int, object)
@@ -329,18 +329,18 @@ class Jobs(QObject):
         self._laid_out.emit(docket, page.id, grid)
 
     def want_parted(self, page: PageState, grid: Grid, row: int | None) -> None:
-        """Part a grid's rows, or one, line by line in a thread; ``rows_parted`` brings the grid."""
+        """Split a grid's cells, or one row, in a thread; ``cells_parted`` brings the grid."""
         data = self._desk.docket.squared_picture(page.id)
         if data is not None:
             self._submit(self._part, self._docket, page, data, grid, row)
 
     def _part(self, docket: int, page: PageState, data: bytes, grid: Grid, row: int | None) -> None:
-        parted = part_rows(unpack_picture(data), page.dpi, grid, row)
+        parted = part_cells(unpack_picture(data), page.dpi, grid, row)
         self._parted.emit(docket, grid, parted)
 
     def _hand_over_parted(self, docket: int, grid: Grid, parted: Grid) -> None:
         if docket == self._docket:
-            self.rows_parted.emit(grid, parted)
+            self.cells_parted.emit(grid, parted)
 
     def _hand_over_grid(self, docket: int, page_id: int, grid: Grid) -> None:
         if docket == self._docket:

@@ -38,7 +38,7 @@ class Tally:
 
 def count_table(table: TableState) -> Tally:
     """Count all cells of a table."""
-    tally = Tally()
+    tally = Tally(wrong=table.misplaced)
     for state in table.cells:
         tally.add(state)
     return tally

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QWidget
 from typing_extensions import override
 
 from keel_line._shared.ranges import parse_ranges, say_ranges
+from keel_line._shared.texts import count_of
 from keel_line.desk.repeats import find_repeated
 from keel_line.model.docket import PageState
 from keel_line.model.geometry import Box, overlap
@@ -150,7 +151,7 @@ class RuleStation(QWidget):
         session.cells_changed.connect(self.refresh)
         session.moved.connect(self._follow)
         session.jobs.area_laid_out.connect(self._take_grid)
-        session.jobs.rows_parted.connect(self._take_parted)
+        session.jobs.cells_parted.connect(self._take_parted)
 
     def set_theme(self, theme: Theme) -> None:
         """Apply another theme."""
@@ -315,7 +316,7 @@ class RuleStation(QWidget):
             Qt.Key.Key_A: self._ask_area,
             Qt.Key.Key_P: self._ask_pages,
             Qt.Key.Key_U: self._extract,
-            Qt.Key.Key_L: self._part_rows,
+            Qt.Key.Key_L: self._part_cells,
             Qt.Key.Key_O: partial(self._reorder, -1 if held & _SHIFT else 1),
         }
         if view.picked is not None:
@@ -396,8 +397,8 @@ class RuleStation(QWidget):
             self._mend(remove_line, view.gutter, view.peg)
             view.choose_peg(view.gutter, view.peg)
 
-    def _part_rows(self) -> None:
-        """Split the row below the current peg, or all rows, at their printed lines."""
+    def _part_cells(self) -> None:
+        """Split the row below the current peg, or all cells, at their lines and columns."""
         page, view = self._page(), self.view
         if page is None or view.grid is None:
             return
@@ -409,11 +410,13 @@ class RuleStation(QWidget):
         if now is None or (now.x_lines, now.y_lines) != (grid.x_lines, grid.y_lines):
             return  # another table is at hand, or it was mended otherwise meanwhile
         if parted is grid:
-            self.said.emit("Every row is one printed line already.")
+            self.said.emit("Every cell is one printed line already.")
             return
         self._mend(lambda _: parted)
-        more = parted.rows - grid.rows
-        self.said.emit(f"{more} {'row' if more == 1 else 'rows'} more. F resets the grid.")
+        rows, cols = parted.rows - grid.rows, parted.cols - grid.cols
+        more = [count_of(rows, "row")] if rows else []
+        more += [count_of(cols, "column")] if cols else []
+        self.said.emit(f"{' and '.join(more)} more. F resets the grid.")
 
     def _leave_out(self) -> None:
         gone = self._mending.leave_out()

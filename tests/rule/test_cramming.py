@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import numpy as np
 import pytest
 
 from keel_line.gather.sources import load_page
-from keel_line.model.grid import Grid
+from keel_line.model.grid import Cell, Grid
+from keel_line.rule.cramming import part_joined_cells
 from keel_line.rule.grids import find_grids, survey_text
+from keel_line.rule.roles import Roles
+from keel_line.rule.writing import Writing
 from synth.pdf import draw_line, write_pdf, write_words
 
 XS = (80.0, 220.0, 330.0, 440.0)
@@ -72,3 +76,44 @@ def test_text_that_wraps_in_several_columns_stays_in_its_cells() -> None:
     down = [draw_line(x, TOP, x, at) for x in XS[1:3]]
     for grid in find_both(write_pdf([[*frame(at, *lines[:-1]), *down, *heading, *words]])):
         assert (grid.rows, grid.cols) == (4, 3)
+
+
+def grid_of(cells: Sequence[Cell]) -> Grid:
+    return Grid((0, 0, 300, 80), (0, 100, 200, 300), (0, 40, 80), tuple(cells))
+
+
+def writing_of(*boxes: tuple[float, float]) -> Writing:
+    """Pieces 60 px wide and 20 px high at places (x, y)."""
+    own = np.array([(x, y, x + 60, y + 20) for x, y in boxes], float)
+    return Writing(own, (own[:, 1] // 40).astype(np.int64), 20.0)
+
+
+def roles_of(count: int, joins: float) -> Roles:
+    none = np.zeros(count)
+    return Roles(np.zeros((count, 5)), np.full(count, joins), none, none, none)
+
+
+JOINED = [
+    Cell(0, 0, 1, 1, (0, 0, 100, 40)),
+    Cell(0, 1, 2, 2, (100, 0, 300, 80)),
+    Cell(1, 0, 1, 1, (0, 40, 100, 80)),
+]
+
+
+def test_a_joined_cell_whose_places_all_hold_values_is_parted() -> None:
+    writing = writing_of((120, 10), (220, 10), (120, 50), (220, 50))
+    parted = part_joined_cells(grid_of(JOINED), writing, roles_of(4, 0.1))
+    assert len(parted.cells) == 6
+    assert {(c.row, c.col) for c in parted.cells} == {(r, c) for r in (0, 1) for c in (0, 1, 2)}
+
+
+def test_a_joined_cell_with_one_text_stays() -> None:
+    for writing in (writing_of((170, 30)), writing_of((170, 10), (170, 50))):
+        grid = grid_of(JOINED)
+        assert part_joined_cells(grid, writing, roles_of(len(writing.boxes), 0.9)) == grid
+
+
+def test_lines_that_go_on_with_each_other_keep_their_cell() -> None:
+    writing = writing_of((120, 10), (120, 50))
+    parted = part_joined_cells(grid_of(JOINED), writing, roles_of(2, 0.9))
+    assert parted == grid_of(JOINED)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import textwrap
-from collections.abc import Sequence
 from dataclasses import replace
 
 import cv2
@@ -14,9 +13,8 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from keel_line.model.grid import Grid, Rule
-from keel_line.rule.tables import find_by_roles
 from keel_line.rule.grids import find_grids
-from keel_line.rule.writing import Writing, find_writing
+from keel_line.rule.writing import find_writing
 from synth.pages import CellContent, Sheet, Style, TableContent, finish_page
 from tests.conftest import inter, make_content
 
@@ -59,98 +57,6 @@ def test_columns_and_rows_are_found_whatever_is_ruled(ruling: str) -> None:
     assert shape(grid) == wanted(content)
 
 
-def pieces(*rows: tuple[float, Sequence[tuple[float, float]]], cap: float = 20.0) -> Writing:
-    """Writing of lines given by (top, [(left, right), ...]) in px."""
-    boxes = [(a, top, b, top + cap) for top, row in rows for a, b in row]
-    lines = [number for number, (_, row) in enumerate(rows) for _ in row]
-    return Writing(np.array(boxes, float), np.array(lines, np.int64), cap)
-
-
-def test_a_heading_over_two_columns_of_a_small_table_does_not_join_them() -> None:
-    rows = [(100 + 60 * k, [(0, 90), (200, 280), (330, 400), (620, 700)]) for k in range(4)]
-    writing = pieces((20, [(215, 390)]), (60, [(0, 80), (205, 280), (330, 390), (620, 700)]), *rows)
-    (grid,) = find_aligned(writing, [])
-    assert (grid.rows, grid.cols) == (6, 4)
-    assert any(c.row == 0 and c.col_span == 2 for c in grid.cells)
-
-
-def test_a_heading_of_its_own_column_lies_over_no_other() -> None:
-    rows = [(60 + 60 * k, [(0, 90), (200, 240), (262, 300), (520, 600)]) for k in range(5)]
-    writing = pieces((0, [(0, 80), (200, 300), (520, 600)]), *rows)
-    (grid,) = find_aligned(writing, [])
-    assert {c.col_span for c in grid.cells if c.row == 0} == {1}
-
-
-def test_a_column_whose_values_stand_beside_few_others_is_one() -> None:
-    writing = pieces(
-        (0, [(0, 120), (600, 700)]),
-        (60, [(300, 400), (500, 560), (650, 700)]),
-        (105, [(0, 180)]),
-        (120, [(300, 390), (500, 560), (650, 700)]),
-        (135, [(0, 190)]),
-        (180, [(0, 110), (300, 410), (500, 560), (650, 700)]),
-    )
-    (grid,) = find_aligned(writing, [])
-    assert grid.cols == 4
-
-
-def test_a_value_of_two_lines_beside_one_between_them_breaks_no_table() -> None:
-    def rows(top: float, count: int) -> list[tuple[float, Sequence[tuple[float, float]]]]:
-        return [(top + 60 * k, [(0, 90), (260, 320), (360, 560)]) for k in range(count)]
-
-    wrapped = [(240, [(360, 600)]), (256, [(270, 320)]), (268, [(360, 440)])]
-    writing = pieces(*rows(0, 4), *wrapped, *rows(330, 4))
-    (grid,) = find_aligned(writing, [])
-    assert (grid.rows, grid.cols) == (9, 3)
-
-
-def test_a_long_number_that_reaches_far_to_the_left_makes_no_column() -> None:
-    long = {
-        0: [(560, 914)],
-        7: [(624, 676), (708, 766), (792, 914)],
-        8: [(624, 643), (666, 914)],  # a sign stands off as wide as columns do
-    }
-    rows = [
-        (60 * k, [(0, 240), (340, 376), *long.get(k, [(728 + 30 * (k % 4), 914)])])
-        for k in range(18)
-    ]
-    (grid,) = find_aligned(pieces(*rows, cap=27.0), [])
-    assert (grid.rows, grid.cols) == (18, 3)
-
-
-def ruled_down(*places: float) -> list[Rule]:
-    return [Rule("down", 0, 400, x, 0.0, 3.0, 1.0) for x in places]
-
-
-def test_a_mark_in_the_margin_beyond_the_last_rule_is_no_column() -> None:
-    rows = [(20 + 60 * k, [(20, 90), (220, 280), (420, 500)]) for k in range(6)]
-    marked = (rows[3][0], [*rows[3][1], (640, 670)])
-    writing = pieces(*rows[:3], marked, *rows[4:])
-    (grid,) = find_aligned(writing, ruled_down(0, 150, 350, 600))
-    assert (grid.cols, grid.box[2]) == (3, 600)
-
-
-def test_writing_beyond_the_last_rule_that_has_a_heading_is_a_column() -> None:
-    rows = [(20 + 60 * k, [(20, 90), (220, 280), (420, 500), (640, 700)]) for k in range(6)]
-    (grid,) = find_aligned(pieces(*rows), ruled_down(0, 150, 350, 600))
-    assert grid.cols == 4
-
-
-@pytest.mark.parametrize(("lines", "tables"), [(5, 1), (1, 0)])
-def test_rules_between_its_lines_make_a_table_of_broken_writing(lines: int, tables: int) -> None:
-    rng = np.random.default_rng(5)
-    # A copier left pieces of the values: they begin and end in no line with each other.
-    rows = [
-        (
-            20 + 60 * k,
-            [(a + rng.uniform(0, 60), a + 60 + rng.uniform(10, 70)) for a in (0, 200, 400)],
-        )
-        for k in range(4)
-    ]
-    rules = [Rule("across", 0, 540, y, 0.0, 2.0, 1.0) for y in (12, 60, 120, 180, 228)[:lines]]
-    assert len(find_aligned(pieces(*rows), rules)) == tables
-
-
 def test_a_column_beside_one_whose_values_wrap_is_one() -> None:
     """Few lines have writing on both sides: wrapped values lie above and below the others."""
     names = ["Master", "Capt.\nGannetry", "ROWAN", "", "M.P.", "Capt.\nTidewell", "Mrs\nBrannock"]
@@ -159,19 +65,6 @@ def test_a_column_beside_one_whose_values_wrap_is_one() -> None:
     content = replace(content, cells=cells, widths_in=(0.8, 1.3, 1.3, 1.3))
     (grid,) = find_grids(draw(content, "none"), DPI)
     assert shape(grid) == wanted(content)
-
-
-def test_a_long_heading_under_a_title_makes_no_column_of_its_own() -> None:
-    body = [(155, 275), (501, 595), (956, 1021), (1178, 1215), (1240, 1347)]
-    heads = [
-        (0, [(144, 230), (253, 375), (396, 463), (485, 625)]),  # the table's title
-        (68, [(797, 917)]),
-        (87, [(154, 190), (1240, 1305)]),
-        (106, [(501, 565), (832, 1022), (1081, 1214)]),
-    ]
-    rows = [(145 + 38 * k, body) for k in range(11)]
-    (grid,) = find_aligned(pieces(*heads, *rows, cap=17), [])
-    assert grid.cols == 5
 
 
 def written(*marks: tuple[int, int, int, int]) -> list[float]:
@@ -287,132 +180,8 @@ def test_descenders_move_no_line_away_from_its_row() -> None:
     assert shape(grid) == wanted(content)
 
 
-def place_lines(lines: list[tuple[float, str]]) -> Writing:
-    """Place writing in lines at given heights: in each column marked with an x, four in all."""
-    boxes, numbers = [], []
-    for number, (middle, filled) in enumerate(sorted(lines)):
-        for col in (c for c, mark in enumerate(filled) if mark == "x"):
-            boxes.append((100 + 200 * col, middle - 12, 220 + 200 * col, middle + 12))
-            numbers.append(number)
-    return Writing(np.array(boxes, float), np.array(numbers), 24.0)
-
-
 MIDDLES = [100.0, 190.0, 280.0, 417.0, 554.0, 644.0, 734.0, 871.0]  # of rows, two of them high
 ROWS = [(y, "xxxx") for y in MIDDLES]
-
-
-@pytest.mark.parametrize(
-    "more",
-    [
-        [(370, "...x"), (464, "...x")],  # lines of a value above and below its row's middle
-        [(370, "...x"), (352, ".x.."), (464, "...x")],  # and a speck beside the first
-        [(824, "...x"), (918, "...x")],  # the same in the last row
-    ],
-    ids=["within", "with a speck", "hanging below"],
-)
-def test_lines_about_a_rows_middle_belong_to_it(more: list[tuple[float, str]]) -> None:
-    (grid,) = find_aligned(place_lines(ROWS + [(y, cols) for y, cols in more]), ())
-    assert grid.rows == len(ROWS)
-    low, high = min(y for y, _ in more), max(y for y, _ in more)
-    row = next(r for r in range(8) if grid.y_lines[r] < low < grid.y_lines[r + 1])
-    assert high < grid.y_lines[row + 1]
-
-
-def test_a_row_with_one_value_is_a_row_where_it_stands_as_far_off_as_others() -> None:
-    sparse = [(y, "...x" if r == 4 else cols) for r, (y, cols) in enumerate(ROWS)]
-    (grid,) = find_aligned(place_lines(sparse), ())
-    assert grid.rows == len(ROWS)
-
-
-@pytest.mark.parametrize(
-    ("left", "pitch", "rows"),
-    [(300, 90.0, 9), (340, 90.0, 8), (300, 130.0, 8)],
-    ids=["in line", "out of line", "further off"],
-)
-def test_a_last_line_of_one_value_is_a_row_if_it_stands_as_rows_do(
-    left: int, pitch: float, rows: int
-) -> None:
-    lines = place_lines([(100 + 90.0 * r, "xxxx") for r in range(8)])
-    middle = 730 + pitch
-    boxes = np.concatenate([lines.boxes, [[left, middle - 12, left + 40, middle + 12]]])
-    (grid,) = find_aligned(Writing(boxes, np.append(lines.lines, 8), 24.0), ())
-    assert grid.rows == rows
-
-
-def test_a_short_title_that_stands_off_heads_no_columns() -> None:
-    """It happens to stand over the middle of two headings, but begins at the table's left side."""
-    lines = place_lines([(100 + 90.0 * r, "xxxx") for r in range(8)])
-    lines.boxes[0, 2], lines.boxes[1, 2] = 170.0, 354.0  # short headings
-    title = np.array([[104.0, -32.0, 345.0, -8.0]])
-    boxes = np.concatenate([title, lines.boxes])
-    numbers = np.concatenate([[0], lines.lines + 1])
-    (grid,) = find_aligned(Writing(boxes, numbers, 24.0), ())
-    assert grid.rows == 8
-    assert all(c.col_span == 1 for c in grid.cells)
-
-
-def test_a_larger_title_whose_words_stand_over_columns_is_no_row() -> None:
-    lines = place_lines([(100 + 90.0 * r, "xx.x") for r in range(8)])
-    title = np.array([[104.0, -40.0, 190.0, -5.0], [230.0, -40.0, 330.0, -5.0]])
-    boxes = np.concatenate([title, lines.boxes])
-    numbers = np.concatenate([[0, 0], lines.lines + 1])
-    (grid,) = find_aligned(Writing(boxes, numbers, 24.0), ())
-    assert (grid.rows, grid.cols) == (8, 3)
-
-
-def test_the_last_word_of_one_value_is_no_column() -> None:
-    lines = place_lines([(100 + 90.0 * r, "xxxx") for r in range(8)])
-    word = (248.0, 628.0, 268.0, 652.0)  # a wide space after the value at its left
-    at = int(np.searchsorted(lines.lines, 6)) + 1
-    boxes, numbers = np.insert(lines.boxes, at, word, axis=0), np.insert(lines.lines, at, 6)
-    (grid,) = find_aligned(Writing(boxes, numbers, 24.0), ())
-    assert grid.cols == 4
-
-
-@pytest.mark.parametrize(("end", "span"), [(295.0, 1), (330.0, 2)])
-def test_a_value_that_ends_in_the_white_before_its_neighbour_spans_nothing(
-    end: float, span: int
-) -> None:
-    rows = [(100 + 90.0 * r, ("x.xx" if r == 1 else "xxxx")) for r in range(12)]
-    lines = place_lines(rows)
-    boxes = lines.boxes.copy()
-    (long,) = np.flatnonzero((lines.lines == 1) & (boxes[:, 0] == 100))
-    boxes[long, 2] = end
-    (grid,) = find_aligned(Writing(boxes, lines.lines, 24.0), ())
-    assert next(c.col_span for c in grid.cells if (c.row, c.col) == (1, 0)) == span
-
-
-def test_a_value_under_headings_of_their_own_spans_no_columns() -> None:
-    """It happens to stand over the middle of what is written in the next row."""
-    lines = place_lines([(100 + 90.0 * r, ".xxx" if r == 1 else "xxxx") for r in range(9)])
-    boxes = lines.boxes.copy()
-    (value,) = np.flatnonzero((lines.lines == 1) & (boxes[:, 0] == 300))
-    boxes[value, 2] = 320.0
-    (short,) = np.flatnonzero((lines.lines == 2) & (boxes[:, 0] == 100))
-    boxes[short, 0] = 200.0
-    (grid,) = find_aligned(Writing(boxes, lines.lines, 24.0), ())
-    assert all(c.col_span == 1 for c in grid.cells)
-
-
-@pytest.mark.parametrize(
-    "strays",
-    [
-        [(5, 240.0, 276.0), (6, 240.0, 276.0), (8, 240.0, 276.0)],  # ends of long values
-        [(0, 262.0, 272.0), (4, 266.0, 276.0)],  # specks
-    ],
-    ids=["ends", "specks"],
-)
-def test_what_strays_into_the_white_makes_no_column(
-    strays: list[tuple[int, float, float]],
-) -> None:
-    lines = place_lines([(100 + 90.0 * r, "xxxx") for r in range(12)])
-    boxes, numbers = lines.boxes, lines.lines
-    for line, left, right in strays:
-        middle = 100 + 90.0 * line
-        boxes = np.concatenate([boxes, [[left, middle - 12, right, middle + 12]]])
-        numbers = np.append(numbers, line)
-    (grid,) = find_aligned(Writing(boxes, numbers, 24.0), ())
-    assert grid.cols == 4
 
 
 def write_words(*words: tuple[int, int, str]) -> NDArray[np.uint8]:
@@ -583,69 +352,3 @@ def test_columns_that_nearly_touch_are_told_by_their_edges() -> None:
 @pytest.mark.parametrize("size", [(1, 1), (5, 900), (900, 5), (40, 40)])
 def test_a_sliver_of_a_page_has_no_table(size: tuple[int, int]) -> None:
     assert find_grids(np.full(size, 255, np.uint8), 300) == []
-
-
-def lay_pieces(*lines: Sequence[tuple[float, float]], cap: float = 20.0) -> Writing:
-    """Writing whose lines have pieces between these ends, 60 px from line to line."""
-    boxes = [(a, 60.0 * n, b, 60.0 * n + cap) for n, line in enumerate(lines) for a, b in line]
-    numbers = [n for n, line in enumerate(lines) for _ in line]
-    return Writing(np.array(boxes), np.array(numbers), cap)
-
-
-def test_a_heading_over_the_white_between_narrow_columns_closes_no_column() -> None:
-    title = ((164, 434), (458, 564))
-    titles = (((962, 1134),), ((176, 318), (508, 698), (1552, 1678)), ((780, 872), (1014, 1092)))
-    values = [
-        ((176, 238), (508, 588), (780, 954), (1014, 1076 + 50 * n), (1632, 1678)) for n in range(4)
-    ]
-    (grid,) = find_aligned(lay_pieces(title, *titles, *values), ())
-    assert grid.cols == 5
-
-
-def test_one_columns_long_heading_over_the_white_beside_it_spans_no_two() -> None:
-    title = ((176, 372), (396, 548), (572, 636))
-    heading = ((358, 424), (514, 768), (796, 930), (1256, 1324), (1622, 1704))
-    values = [
-        ((324, 424), (754, 770), (796, 880), (1290, 1324), (1500, 1654), (1672, 1704)),
-        ((324, 424), (752, 770), (794, 898), (1290, 1322), (1570, 1636), (1656, 1704)),
-        ((324, 424), (752, 770), (796, 880), (1292, 1324), (1604, 1702)),
-        ((752, 768), (796, 1016), (1258, 1322), (1654, 1706)),
-        ((324, 424), (754, 768), (796, 966), (1292, 1324), (1622, 1704)),
-    ]
-    (grid,) = find_aligned(lay_pieces(title, heading, *values), ())
-    assert grid.cols == 5
-
-
-def test_a_grid_whose_line_keeps_clear_in_little_room_can_be_kept() -> None:
-    lines = [((0, 100 + (6 if n == 5 else 0)), (114, 200), (300, 380)) for n in range(14)]
-    (grid,) = find_aligned(lay_pieces(*lines), ())
-    assert grid.cols == 3
-    assert 106 < grid.x_lines[1] < 114
-    assert all(type(v) is float for v in (*grid.box, *grid.x_lines, *grid.y_lines))
-
-
-def amounts(first: int, last: int, remarks: Sequence[int]) -> list[list[tuple[float, float]]]:
-    """Lines of right-aligned amounts, some with a remark beside them."""
-    return [
-        [(100 - 9 * (k % 3), 160), *([(230, 300 + 10 * (k % 4))] if k in remarks else [])]
-        for k in range(first, last)
-    ]
-
-
-def test_rows_whose_other_cells_are_blank_break_no_table() -> None:
-    lines = amounts(0, 14, (0, 1, 2, 3, 10, 11, 12, 13))
-    (grid,) = find_aligned(lay_pieces(*lines), [])
-    assert (grid.rows, grid.cols) == (14, 2)
-
-
-@pytest.mark.parametrize(
-    "between",
-    [[(100.0, 290.0)], [(20.0, 60.0)], [(182.0, 222.0)]],
-    ids=["running text", "a margin", "the gutter"],
-)
-def test_lines_in_no_column_between_two_tables_keep_them_two(
-    between: list[tuple[float, float]],
-) -> None:
-    above, below = amounts(0, 6, range(6)), amounts(0, 7, range(7))
-    grids = find_aligned(lay_pieces(*above, *[between] * 4, *below), [])
-    assert [g.rows for g in grids] == [6, 7]

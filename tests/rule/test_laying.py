@@ -1,0 +1,164 @@
+"""Columns and cells of tables whose rows, headings and spanning pieces are known."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from keel_line.model.grid import Grid, Rule
+from keel_line.rule.assembly import FoundTable
+from keel_line.rule.laying import lay_table
+from keel_line.rule.writing import Writing
+
+Line = Sequence[tuple[float, float]]
+CAP = 20.0
+FOUR = [(0.0, 120.0), (200.0, 320.0), (400.0, 520.0), (600.0, 720.0)]
+
+
+def lay(
+    lines: Sequence[Line],
+    *,
+    spans: Sequence[tuple[int, int]] = (),
+    joined: Sequence[int] = (),
+    headings: int = 1,
+    rules: Sequence[Rule] = (),
+) -> Grid:
+    """Lay out lines 60 px apart, each with the ends of its pieces.
+
+    ``spans`` are the (line, piece) that span columns; ``joined`` lines go on with the row before.
+    """
+    boxes = [(a, 60.0 * n, b, 60.0 * n + CAP) for n, line in enumerate(lines) for a, b in line]
+    numbers = np.array([n for n, line in enumerate(lines) for _ in line], np.int64)
+    writing = Writing(np.array(boxes, float), numbers, CAP)
+    own = tuple(np.flatnonzero(numbers == n) for n in range(len(lines)))
+    marks = tuple(
+        np.array([(n, k) in spans for k in range(len(line))]) for n, line in enumerate(lines)
+    )
+    joins = tuple(float(n in joined) for n in range(1, len(lines)))
+    return lay_table(FoundTable(own, joins, headings, marks), writing, rules)
+
+
+def spans_of(grid: Grid, row: int) -> list[tuple[int, int]]:
+    return [(c.col, c.col_span) for c in grid.cells if c.row == row]
+
+
+@given(rows=st.integers(2, 12), cols=st.integers(2, 6), wide=st.integers(30, 140))
+def test_every_place_of_a_plain_table_is_a_cell(rows: int, cols: int, wide: int) -> None:
+    grid = lay([[(200.0 * c, 200.0 * c + wide) for c in range(cols)]] * rows)
+    assert (grid.rows, grid.cols) == (rows, cols)
+    assert len(grid.cells) == rows * cols
+
+
+def test_a_line_that_goes_on_makes_no_row() -> None:
+    lines = [FOUR, FOUR, [FOUR[0]], FOUR]
+    grid = lay(lines, joined=[2])
+    assert grid.rows == 3
+    assert grid.y_lines[1] < 120
+    assert grid.y_lines[2] > 140
+
+
+def test_a_spanning_heading_stands_over_the_columns_about_its_middle() -> None:
+    heads = [(0.0, 100.0), (260.0, 460.0), (600.0, 700.0)]
+    grid = lay([heads, FOUR, *[FOUR] * 4], spans=[(0, 1)], headings=2)
+    assert grid.rows == 6
+    assert (1, 2) in spans_of(grid, 0)
+
+
+def test_headings_beside_one_of_two_levels_span_both() -> None:
+    upper = [(0.0, 100.0), (260.0, 460.0), (600.0, 700.0)]
+    lower = FOUR[1:3]
+    grid = lay([upper, lower, *[FOUR] * 4], spans=[(0, 1)], headings=2)
+    high = {c.col for c in grid.cells if c.row == 0 and c.row_span == 2}
+    assert high == {0, 3}
+
+
+def test_a_rule_under_a_title_says_what_it_spans() -> None:
+    title = [(430.0, 480.0)]
+    rule = Rule("across", 190.0, 730.0, 40.0, 0.0, 2.0, 1.0)
+    grid = lay([title, FOUR, *[FOUR] * 4], spans=[(0, 0)], headings=2, rules=[rule])
+    assert (1, 3) in spans_of(grid, 0)
+
+
+def test_a_bar_alone_on_its_line_spans_all_columns() -> None:
+    grid = lay([FOUR, [(0.0, 300.0)], FOUR, FOUR], spans=[(1, 0)])
+    assert spans_of(grid, 1) == [(0, 4)]
+
+
+def test_a_piece_that_spans_parts_no_columns_and_closes_none() -> None:
+    lines = [FOUR, [(0.0, 700.0)], *[FOUR] * 4]
+    assert lay(lines, spans=[(1, 0)]).cols == 4
+
+
+def test_a_long_number_that_reaches_far_to_the_left_makes_no_column() -> None:
+    long: dict[int, Line] = {
+        0: [(560, 914)],
+        7: [(624, 676), (708, 766), (792, 914)],
+        8: [(624, 643), (666, 914)],  # a sign stands off as wide as columns do
+    }
+    lines = [[(0, 240), (340, 376), *long.get(k, [(728 + 30 * (k % 4), 914)])] for k in range(18)]
+    grid = lay(lines)
+    assert (grid.rows, grid.cols) == (18, 3)
+
+
+def test_a_column_whose_values_stand_beside_few_others_is_one() -> None:
+    lines: list[Line] = [
+        [(0, 120), (600, 700)],
+        [(300, 400), (500, 560), (650, 700)],
+        [(0, 180)],
+        [(300, 390), (500, 560), (650, 700)],
+        [(0, 190)],
+        [(0, 110), (300, 410), (500, 560), (650, 700)],
+    ]
+    assert lay(lines, joined=[3, 4]).cols == 4
+
+
+@pytest.mark.parametrize(
+    "strays",
+    [
+        [(5, 140.0, 176.0), (6, 140.0, 176.0), (8, 140.0, 176.0)],  # ends of long values
+        [(0, 162.0, 172.0), (4, 166.0, 176.0)],  # specks
+    ],
+    ids=["ends", "specks"],
+)
+def test_what_strays_into_the_white_makes_no_column(
+    strays: list[tuple[int, float, float]],
+) -> None:
+    lines = [list(FOUR) for _ in range(12)]
+    for line, left, right in strays:
+        lines[line].insert(1, (left, right))
+    assert lay(lines).cols == 4
+
+
+@pytest.mark.parametrize("end", [195.0, 230.0])
+def test_a_value_that_runs_over_spans_nothing(end: float) -> None:
+    lines: list[Line] = [FOUR] * 12
+    lines[1] = [(0.0, end), *FOUR[2:]]
+    assert spans_of(lay(lines), 1) == [(k, 1) for k in range(4)]
+
+
+def test_a_grid_whose_line_keeps_clear_in_little_room_can_be_kept() -> None:
+    lines = [[(0, 100 + (6 if n == 5 else 0)), (114, 200), (300, 380)] for n in range(14)]
+    grid = lay(lines)
+    assert grid.cols == 3
+    assert 106 < grid.x_lines[1] < 114
+    assert all(type(v) is float for v in (*grid.box, *grid.x_lines, *grid.y_lines))
+
+
+def test_rules_down_part_columns_where_writing_stands_against_them() -> None:
+    lines: list[Line] = [[(0, 90), (96, 180), (300, 380)]] * 6
+    down = [Rule("down", -10.0, 330.0, x, 0.0, 2.0, 1.0) for x in (-10.0, 93.0, 240.0, 390.0)]
+    grid = lay(lines, rules=down)
+    assert grid.cols == 3
+    assert grid.x_lines[1] == pytest.approx(93.0)
+
+
+def test_boundaries_lie_on_the_rules_between_rows() -> None:
+    rules = [Rule("across", -5.0, 725.0, y, 0.0, 2.0, 1.0) for y in (-8.0, 45.0, 210.0)]
+    grid = lay([FOUR] * 4, rules=rules)
+    assert grid.y_lines[1] == pytest.approx(45.0)
+    assert grid.is_ruled("across", grid.y_lines[0])
+    assert not grid.is_ruled("across", grid.y_lines[2])
