@@ -14,6 +14,7 @@ from synth.text import make_code, make_date, make_name, make_number, make_phrase
 
 Rng = np.random.Generator
 _MOST_LEVELS = 3
+_DOUBLED = 0.3
 _LONG_TEXTS = ("Remarks", "Particulars", "Work done", "Conditions")
 
 _WORDS: dict[str, list[str]] = msgspec.toml.decode(
@@ -110,7 +111,7 @@ class Features:
     ``squeeze``: the table takes this share of the width, and its cells wrap (0 for natural widths);
     ``long_heads`` of several words; ``centred`` columns; ``long_caption`` of several sentences;
     number of ``notes``, where there are any; ``over_stub``: titles may stand over the first column;
-    ``partial``: rules across leave merged names out.
+    ``partial``: rules across leave merged names out; ``wide_heads``: one heading for two columns.
     """
 
     rows: tuple[int, int] = (6, 22)
@@ -135,6 +136,7 @@ class Features:
     notes: int = 1
     over_stub: bool = False
     partial: bool = False
+    wide_heads: bool = False
 
 
 def make_table(rng: Rng, features: Features, look: Look) -> Table:
@@ -299,7 +301,10 @@ def _make_heading(
     spanned = {c for a, b in groups for c in range(a, b)}
     ruled = look.rows == "all" and look.cols == "all"
     lowest = levels - 1
+    doubled = _choose_doubled(rng, stubs, len(columns)) if f.wide_heads and levels == 1 else set()
     for k, column in enumerate(columns):
+        if k - 1 in doubled:
+            continue
         under = k in spanned and levels > 1
         span = 1 if under else levels
         align: Align = column.align if column.align != "l" else pick(rng, ("l", "c"))  # type: ignore[assignment]
@@ -315,8 +320,8 @@ def _make_heading(
                     k,
                     text,
                     span,
-                    1,
-                    align,
+                    2 if k in doubled else 1,
+                    "c" if k in doubled else align,
                     bold,
                     italic,
                     turned=f.turned and k >= stubs,
@@ -336,6 +341,15 @@ def _make_heading(
             if c.unit
         ]
     return sorted(cells, key=lambda c: (c.row, c.col)), groups
+
+
+def _choose_doubled(rng: Rng, first: int, cols: int) -> set[int]:
+    """Return the columns that share their heading with the next one."""
+    out: set[int] = set()
+    for col in range(first, cols - 1):
+        if col - 1 not in out and rng.random() < _DOUBLED:
+            out.add(col)
+    return out
 
 
 def _choose_groups(rng: Rng, first: int, cols: int) -> list[tuple[int, int]]:

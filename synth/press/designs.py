@@ -323,6 +323,7 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
         notes=int(rng.choice([1, 1, 1, 2, 3])),
         over_stub=rng.random() < 0.1,
         partial=rng.random() < 0.6,
+        wide_heads=rng.random() < 0.12,
     )
     if features.twin > 1:
         look = replace(look, rows="none", frame="none")

@@ -90,7 +90,8 @@ def writing_of(*boxes: tuple[float, float]) -> Writing:
 
 def roles_of(count: int, joins: float) -> Roles:
     none = np.zeros(count)
-    return Roles(np.zeros((count, 5)), np.full(count, joins), none, none, none)
+    near = np.full((count, 4), -1, np.int64)
+    return Roles(np.zeros((count, 5)), np.full(count, joins), none, none, none, near)
 
 
 JOINED = [

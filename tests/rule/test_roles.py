@@ -35,7 +35,8 @@ def roles_of(
     chances = np.full((count, 5), 0.01)
     chances[np.arange(count), roles] = 0.96
     flags = [np.array([float(k in s) for k in range(count)]) for s in (begins, parted)]
-    return Roles(chances, np.zeros(count), flags[0], flags[1], np.zeros(count))
+    near = measure_pieces(writing, []).near
+    return Roles(chances, np.zeros(count), flags[0], flags[1], np.zeros(count), near)
 
 
 TWO = [(0.0, 60.0), (200.0, 260.0)]

@@ -10,11 +10,13 @@ from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Grid, LineDoubt
+from keel_line.rule.pieces import WAYS
 from keel_line.rule.roles import BODY, CAPTION, HEADING, NOTE, Roles
 from keel_line.rule.writing import Writing
 
 Ints = NDArray[np.int64]
 _LIKELY, _LITTLE = 0.5, 0.02
+_UP = WAYS.index("up")
 _LEAST_PIECES = 2
 _NARROW_CAPS = 0.3
 _NEAR_CAPS = 5.0
@@ -67,12 +69,16 @@ def find_tables(writing: Writing, roles: Roles) -> list[FoundTable]:
             k = owner[k]
         return k
 
+    number = np.full(len(within) + 1, -1, np.int64)
     for k, segment in enumerate(segments):
-        for above in _find_above(segments, k, writing, within):
+        number[segment] = k
+    for k, segment in enumerate(segments):
+        above = number[roles.near[segment, _UP]]
+        for other in np.unique(above[above >= 0]).tolist():
+            begins = roles.begins[segment[above == other]]
             # No table ends with its heading.
-            headed = _is_heading(segments[above], roles)
-            if headed or float(roles.begins[segment].mean()) <= _LIKELY:
-                owner[root(k)] = root(above)
+            if _is_heading(segments[other], roles) or float(begins.mean()) <= _LIKELY:
+                owner[root(k)] = root(other)
     groups: dict[int, list[Ints]] = {}
     for k, segment in enumerate(segments):
         groups.setdefault(root(k), []).append(segment)
@@ -110,33 +116,6 @@ def _find_segments(writing: Writing, roles: Roles, within: NDArray[np.bool_]) ->
 def _is_heading(pieces: Ints, roles: Roles) -> bool:
     lead = roles.roles[pieces, HEADING] - roles.roles[pieces, BODY]
     return bool(lead.mean() > 0)
-
-
-def _find_above(
-    segments: list[Ints], number: int, writing: Writing, within: NDArray[np.bool_]
-) -> list[int]:
-    """Return the segments of the nearest line above a segment, none where something is between."""
-    own = segments[number]
-    x0, x1 = writing.boxes[own, 0].min(), writing.boxes[own, 2].max()
-    line = writing.lines[own[0]]
-    found: list[int] = []
-    at = -1
-    for k in range(number - 1, -1, -1):
-        other = segments[k]
-        its_line = int(writing.lines[other[0]])
-        if its_line == line:
-            continue
-        if found and its_line != at:
-            break
-        a, b = writing.boxes[other, 0].min(), writing.boxes[other, 2].max()
-        if min(b, x1) - max(a, x0) > 0:
-            at = its_line
-            found.append(k)
-    if not found:
-        return []
-    between = (writing.lines > at) & (writing.lines < line) & ~within
-    shared = np.minimum(writing.boxes[:, 2], x1) - np.maximum(writing.boxes[:, 0], x0)
-    return [] if bool((between & (shared > 0)).any()) else found
 
 
 def _make_table(segments: list[Ints], writing: Writing, roles: Roles) -> FoundTable:

@@ -100,13 +100,17 @@ def _part_rows(
     body: Block, found: FoundTable, xs: list[float]
 ) -> tuple[list[NDArray[np.float64]], list[NDArray[np.bool_]]]:
     """Return each line's pieces, those over a boundary parted, and which of them span columns."""
-    rows, spans = [], []
-    for row, spanning in zip(body.rows, found.spans, strict=True):
-        single = row[~spanning]
-        if len(single):
-            single = part_pieces((single,), body.letters, xs, body.cap_px)[0]
-        rows.append(np.concatenate([row[spanning], single]))
-        spans.append(np.arange(len(rows[-1])) < int(spanning.sum()))
+    single = [row[~s] for row, s in zip(body.rows, found.spans, strict=True)]
+    held = [k for k, own in enumerate(single) if len(own)]
+    if held:
+        parted = part_pieces([single[k] for k in held], body.letters, xs, body.cap_px)
+        for k, own in zip(held, parted, strict=True):
+            single[k] = own
+    rows = [
+        np.concatenate([row[s], own])
+        for row, s, own in zip(body.rows, found.spans, single, strict=True)
+    ]
+    spans = [np.arange(len(row)) < int(s.sum()) for row, s in zip(rows, found.spans, strict=True)]
     return rows, spans
 
 

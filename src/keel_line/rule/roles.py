@@ -42,6 +42,8 @@ class Roles:
         That the piece left of it belongs to another table, shape (n,).
     spans
         That it spans several columns, shape (n,).
+    near
+        Number of each piece's neighbour in each of ``pieces.WAYS``, shape (n, 4), -1 for none.
     """
 
     roles: Floats
@@ -49,6 +51,7 @@ class Roles:
     begins: Floats
     parted: Floats
     spans: Floats
+    near: NDArray[np.int64]
 
     @property
     def in_table(self) -> Floats:
@@ -57,13 +60,17 @@ class Roles:
         return both
 
     def of(self, chosen: NDArray[np.bool_] | NDArray[np.int64]) -> Roles:
-        """Return what is thought of some pieces."""
+        """Return what is thought of some pieces; of their neighbours those among them are left."""
+        chosen = np.arange(len(self.joins))[chosen]
+        numbers = np.full(len(self.joins) + 1, -1, np.int64)
+        numbers[chosen] = np.arange(len(chosen))
         return Roles(
             self.roles[chosen],
             self.joins[chosen],
             self.begins[chosen],
             self.parted[chosen],
             self.spans[chosen],
+            numbers[self.near[chosen]],
         )
 
 
@@ -127,7 +134,10 @@ def find_roles(
     texts
         What each piece says, where it is known.
     """
-    out = load_roles().run(measure_pieces(writing, rules, texts))
+    pieces = measure_pieces(writing, rules, texts)
+    out = load_roles().run(pieces)
     raised = np.exp(out[:, :_ROLES] - out[:, :_ROLES].max(axis=1, keepdims=True, initial=-np.inf))
     chances = 1.0 / (1.0 + np.exp(-np.clip(out[:, _ROLES:], -30, 30)))
-    return Roles(raised / raised.sum(axis=1, keepdims=True), *chances.T)
+    joins, begins, parted, spans = chances.T
+    share = raised / raised.sum(axis=1, keepdims=True)
+    return Roles(share, joins, begins, parted, spans, pieces.near)
