@@ -23,6 +23,7 @@ from numpy.typing import NDArray
 
 from benchmarks.press import find_page_grids
 from keel_line.gather.pdf import load_pdf_page
+from keel_line.model.geometry import Transform
 from keel_line.model.grid import Grid
 from keel_line.model.page import PageText
 from synth.press.store import DPI, load_pressed
@@ -106,25 +107,26 @@ def compare_page(data: bytes, name: str, number: int) -> list[PageResult]:
     if text is None:
         return []
     truth = PressPage(name, number - 1, (0.0, 0.0), (), ())
-    own, _ = find_page_grids(load_pressed(data, truth, "digital", _SEED))
-    wanted = [places_of(text.boxes, g) for g in own]
+    own, laid = find_page_grids(load_pressed(data, truth, "digital", _SEED))
+    wanted = [places_of(_lay(text, np.eye(2, 3), laid), g) for g in own]
     out = []
     for damage in DAMAGES:
         pressed = load_pressed(data, truth, damage, _SEED)
         grids, transform = find_page_grids(pressed)
         # From px of the page as it was drawn to those of the squared picture.
         scale = 72.0 / DPI
-        boxes = _moved(text, pressed.to_px * np.array([scale, scale, 1.0]), transform)
+        boxes = _lay(text, pressed.to_px * np.array([scale, scale, 1.0]), transform)
         found = [places_of(boxes, g) for g in grids]
         same = sum(any(are_same(w, f) for f in found) for w in wanted)
         out.append(PageResult(name, number, damage, len(own), same))
     return out
 
 
-def _moved(text: PageText, to_px: NDArray[np.float64], transform: object) -> NDArray[np.float64]:
+def _lay(text: PageText, to_px: NDArray[np.float64], transform: Transform) -> NDArray[np.float64]:
+    """Return the middles of characters on the squared page, as boxes without extent."""
     middles = (text.boxes[:, :2] + text.boxes[:, 2:]) / 2
     on_page = middles @ to_px[:, :2].T + to_px[:, 2]
-    squared = np.asarray(transform.to_squared(on_page))  # type: ignore[attr-defined]
+    squared = np.asarray(transform.to_squared(on_page))
     return np.hstack([squared, squared])
 
 

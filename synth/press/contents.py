@@ -15,6 +15,7 @@ from synth.text import make_code, make_date, make_name, make_number, make_phrase
 Rng = np.random.Generator
 _MOST_LEVELS = 3
 _DOUBLED = 0.3
+_REMARKED, _OFTEN = 0.15, 0.5
 _LONG_TEXTS = ("Remarks", "Particulars", "Work done", "Conditions")
 
 _WORDS: dict[str, list[str]] = msgspec.toml.decode(
@@ -111,7 +112,8 @@ class Features:
     ``squeeze``: the table takes this share of the width, and its cells wrap (0 for natural widths);
     ``long_heads`` of several words; ``centred`` columns; ``long_caption`` of several sentences;
     number of ``notes``, where there are any; ``over_stub``: titles may stand over the first column;
-    ``partial``: rules across leave merged names out; ``wide_heads``: one heading for two columns.
+    ``partial``: rules across leave merged names out; ``wide_heads``: one heading for two columns;
+    ``among``: what else stands on the page.
     """
 
     rows: tuple[int, int] = (6, 22)
@@ -137,6 +139,7 @@ class Features:
     over_stub: bool = False
     partial: bool = False
     wide_heads: bool = False
+    among: str = ""
 
 
 def make_table(rng: Rng, features: Features, look: Look) -> Table:
@@ -426,4 +429,81 @@ def make_form_lines(rng: Rng, count: int) -> list[Text]:
     return [
         Text("paragraph", f"{n}: {make_phrase(rng)}")
         for n in rng.permutation(names)[:count].tolist()
+    ]
+
+
+def make_program(rng: Rng, count: int) -> list[Text]:
+    """Return lines of a program: indented, with signs, at times with a remark after white."""
+    words = ("berth", "tons", "dues", "quay", "open", "rate", "total", "day", "list", "ledger")
+    out = []
+    depth = 0
+    for _ in range(count):
+        a, b, c = (pick(rng, words) for _ in range(3))
+        number = int(rng.integers(0, 900))
+        line = pick(
+            rng,
+            (
+                f"{a} = {b}[{number}]",
+                f"{a}({b}, {c})",
+                f"if {a} > {number}:",
+                f"for {a} in {b}:",
+                f"{a}.{b} <- {c} + {number}",
+                f"> summary({a}, {b} = {number})",
+                f"[{number}] {number * 7 % 1000} {number * 3 % 97} {number % 53}",
+                f"return {a} * {number}",
+                f"# {make_sentence(rng)[:40]}",
+            ),
+        )
+        if rng.random() < _REMARKED:
+            line += f" # {a} of {b}"
+        out.append(Text("code", line, indent=1.6 * depth))
+        depth = min(4, max(0, depth + int(rng.integers(-1, 2))))
+    return out
+
+
+def make_definitions(rng: Rng, count: int) -> list[Text]:
+    """Return words, each with what it means below it, further in."""
+    out = []
+    bold = rng.random() < _OFTEN
+    for _ in range(count):
+        out.append(Text("list", make_phrase(rng), bold=bold))
+        out.append(Text("list", make_paragraph(rng, 1, 2), indent=3.0))
+    return out
+
+
+def make_formulas(rng: Rng, count: int) -> list[Text]:
+    """Return sums set by themselves between sentences, some with a number at the right."""
+    out = []
+    for k in range(count):
+        a, b = (int(rng.integers(2, 99)) for _ in range(2))
+        said = pick(rng, (f"x + {a} = {b} y", f"D = {a} t / {b}", f"({a} + n) / {b} = r, n > {a}"))
+        if rng.random() < _OFTEN:
+            said += f"    ({k + 1}.{a})"
+        out.append(Text("paragraph", said, "c"))
+        if rng.random() < _OFTEN:
+            out.append(Text("paragraph", make_sentence(rng)))
+    return out
+
+
+def make_index(rng: Rng, count: int) -> list[Text]:
+    """Return the lines of an index: words with the numbers of their pages."""
+    out = []
+    for _ in range(count):
+        pages = ", ".join(str(int(p)) for p in np.sort(rng.integers(1, 400, rng.integers(1, 4))))
+        text = f"{make_phrase(rng).split()[0]}, {pages}"
+        out.append(Text("list", text, indent=float(rng.choice([0.0, 0.0, 1.2]))))
+    return out
+
+
+def make_bullets(rng: Rng, count: int) -> list[Text]:
+    """Return the points of a slide, of two levels."""
+    return [
+        Text(
+            "list",
+            ("\u2022 " if inner == 0 else "\u2013 ")
+            + make_sentence(rng)[: int(rng.integers(20, 70))],
+            size=1.3 - 0.2 * inner,
+            indent=1.5 * inner + 0.5,
+        )
+        for inner in rng.integers(0, 2, count).tolist()
     ]

@@ -15,11 +15,16 @@ from synth.press.contents import (
     Features,
     Rng,
     make_address,
+    make_bullets,
     make_contents,
+    make_definitions,
     make_form_lines,
+    make_formulas,
+    make_index,
     make_list,
     make_note,
     make_paragraph,
+    make_program,
     make_sentence,
     make_table,
     make_title,
@@ -31,6 +36,8 @@ _CATALOGUE = Path(__file__).with_suffix(".toml")
 Split = Literal["develop", "choose", "benchmark"]
 PAGES = ("report", "sheet", "several", "beside", "form", "column")
 PROSE = ("text", "list", "letter", "columns", "contents", "fields")
+MORE_PROSE = ("code", "definitions", "formulas", "index", "bullets", "labels", "mixed")
+"""Further pages without a table, for training: no design of the catalogue has them."""
 
 
 @dataclass(frozen=True)
@@ -59,7 +66,7 @@ def make_document(rng: Rng, design: Design) -> Document:
     blocks: list[Block] = []
     point = round(float(rng.uniform(*design.point)) * 2) / 2
     gap = float(rng.choice([3.0, 6.0, 8.0, 12.0]))
-    if design.page in PROSE:
+    if design.page in (*PROSE, *MORE_PROSE):
         blocks += _make_prose(rng, design.page)
     else:
         blocks += _make_page(rng, design)
@@ -148,21 +155,30 @@ def _make_page(rng: Rng, design: Design) -> list[Block]:
         out.append(Text("paragraph", f"Amount due: £{rng.uniform(1, 900):.2f}", "r", bold=True))
         return out
     if design.page == "several":
-        for number in range(1, int(rng.integers(2, 4)) + 1):
-            small = replace(f, rows=(3, 7), cols=(2, min(4, f.cols[1])))
-            if rng.random() < 0.7:
-                out.append(prose(1, 2))
-            out += _captioned(rng, design, number, small)
-        return out
+        return [*out, *_make_several(rng, design, prose)]
     if design.page in ("beside", "column"):
         return [*out, *_make_beside(rng, design, prose)]
     if rng.random() < 0.5:
         out.append(Text("heading", make_title(rng), bold=True, size=1.25))
     if rng.random() < 0.8:
         out.append(prose())
+    if f.among:
+        out += _make_more(rng, f.among)[:8]
     out += _captioned(rng, design, int(rng.integers(1, 30)), f)
     if rng.random() < 0.7:
         out.append(prose())
+    return out
+
+
+def _make_several(rng: Rng, design: Design, prose: Callable[..., Text]) -> list[Block]:
+    """Return two or three small tables below each other, most with prose between them."""
+    f = design.features
+    out: list[Block] = []
+    for number in range(1, int(rng.integers(2, 4)) + 1):
+        small = replace(f, rows=(3, 7), cols=(2, min(4, f.cols[1])))
+        if rng.random() < 0.7:
+            out.append(prose(1, 2))
+        out += _captioned(rng, design, number, small)
     return out
 
 
@@ -197,11 +213,44 @@ def _make_prose(rng: Rng, kind: str) -> list[Block]:
         out.append(Row(parts, (1.0, 1.0)))
     elif kind == "contents":
         out += make_contents(rng, int(rng.integers(8, 20)))
+    elif kind in MORE_PROSE:
+        out += _make_more(rng, kind)
     elif kind == "fields":
         out += make_form_lines(rng, 6)
         out.append(Text("paragraph", make_paragraph(rng), justify))
     else:
         out += [Text("paragraph", make_paragraph(rng, 3, 7), justify) for _ in range(6)]
+    return out
+
+
+def _make_more(rng: Rng, kind: str) -> list[Block]:
+    count = int(rng.integers(8, 26))
+    if kind == "index":
+        wide = int(rng.integers(2, 4))
+        parts = tuple(Stack(tuple(make_index(rng, count))) for _ in range(wide))
+        return [Row(parts, (1.0,) * wide)]
+    if kind == "labels":  # words here and there, as around a drawing
+        rows = []
+        for _ in range(count // 2):
+            wide = int(rng.integers(1, 5))
+            words = tuple(
+                Text("paragraph", make_sentence(rng).split()[0], pick(rng, ("l", "c", "r")))
+                for _ in range(wide)
+            )
+            rows.append(Row(words, tuple(rng.uniform(0.5, 2.0, wide).tolist())))
+        return list(rows)
+    makers: dict[str, Callable[[Rng, int], list[Text]]] = {
+        "code": make_program,
+        "definitions": make_definitions,
+        "formulas": make_formulas,
+        "bullets": make_bullets,
+    }
+    if kind in makers:
+        return list(makers[kind](rng, count))
+    out: list[Block] = []
+    for _ in range(4):
+        out.append(Text("paragraph", make_paragraph(rng), "j"))
+        out += makers[pick(rng, tuple(makers))](rng, int(rng.integers(2, 8)))
     return out
 
 
@@ -324,6 +373,7 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
         over_stub=rng.random() < 0.1,
         partial=rng.random() < 0.6,
         wide_heads=rng.random() < 0.12,
+        among=pick(rng, ("",) * 8 + ("code", "definitions", "formulas", "bullets")),
     )
     if features.twin > 1:
         look = replace(look, rows="none", frame="none")
@@ -340,6 +390,7 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
             "form",
             "column",
             *PROSE,
+            *MORE_PROSE,
         ),
     )
     caption = pick(
@@ -354,7 +405,10 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
 def sample_typed(rng: Rng, faces: tuple[str, ...]) -> Design:
     """Return the design of a typed page by chance, for training. ``faces`` are of one width."""
     design = sample_design(rng, faces)
-    while design.page in ("beside", "column", "columns") or design.features.twin > 1:
+    while (
+        design.page in ("beside", "column", "columns", "index", "labels")
+        or design.features.twin > 1
+    ):
         design = sample_design(rng, faces)
     bar = pick(rng, ("", "", "", "|", "|", ":", "!"))
     rule = pick(rng, ("-", "-", "-", "=", "_", "."))

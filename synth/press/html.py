@@ -105,10 +105,14 @@ class _Writer:
 
     def _text(self, text: Text) -> str:
         align = {"l": "left", "c": "center", "r": "right", "j": "justify"}[text.align]
-        gap = {"caption": 3.0, "subtitle": 3.0, "note": 4.0, "list": 2.0}.get(
+        gap = {"caption": 3.0, "subtitle": 3.0, "note": 4.0, "list": 2.0, "code": 0.0}.get(
             text.role, self._document.gap_pt
         )
         style = f"text-align:{align};margin-bottom:{gap}pt;font-size:{text.size}em"
+        if text.role == "code":
+            style += ";font-family:monospace;font-size:0.9em"
+        if text.indent:
+            style += f";padding-left:{text.indent}em"
         if text.bold:
             style += ";font-weight:bold"
         if text.italic:

@@ -6,7 +6,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Literal
 
-Role = Literal["cell", "caption", "subtitle", "note", "paragraph", "heading", "list", "running"]
+Role = Literal[
+    "cell", "caption", "subtitle", "note", "paragraph", "heading", "list", "running", "code"
+]
 Align = Literal["l", "c", "r"]
 Lines = Literal["none", "all", "groups", "five"]
 
@@ -195,7 +197,7 @@ class Table:
 
 @dataclass(frozen=True)
 class Text:
-    """A piece of text outside tables. ``align`` may be ``j`` for justified."""
+    """A piece of text outside tables. ``align`` may be ``j`` for justified; ``indent`` is in em."""
 
     role: Role
     text: str
@@ -203,6 +205,7 @@ class Text:
     bold: bool = False
     italic: bool = False
     size: float = 1.0
+    indent: float = 0.0
 
 
 @dataclass(frozen=True)
