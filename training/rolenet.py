@@ -43,7 +43,7 @@ class RoleNet(nn.Module):
     """A network over pieces of writing that hears their neighbours, round after round."""
 
     def __init__(
-        self, features: int, width: int = 56, rounds: int = 6, *, lost: float = 0.0
+        self, features: int, width: int = 56, rounds: int = 6, *, lost: float = 0.0, page: bool
     ) -> None:
         super().__init__()
         self.lost = nn.Dropout(lost)
@@ -53,14 +53,26 @@ class RoleNet(nn.Module):
             nn.ModuleList(nn.Linear(width, width, bias=False) for _ in range(4))
             for _ in range(rounds)
         )
+        count = rounds if page else 0
+        self.page = nn.ModuleList(nn.Linear(width, width, bias=False) for _ in range(count))
         self.last = nn.Linear(width, OUTPUTS)
 
-    def forward(self, features: torch.Tensor, near: torch.Tensor) -> torch.Tensor:
-        """Return the outputs of each piece, shape (n, OUTPUTS), as log odds."""
+    def forward(
+        self, features: torch.Tensor, near: torch.Tensor, pages: torch.Tensor
+    ) -> torch.Tensor:
+        """Return the outputs of each piece, shape (n, OUTPUTS), as log odds.
+
+        ``pages`` has the number of each piece's page, from 0; with ``page`` a piece hears the mean
+        of its page as well.
+        """
+        counts = torch.bincount(pages)[:, None].clamp(min=1)
         state = torch.relu(self.first(features))
         none = near < 0
-        for own, heard in zip(self.own, self.heard, strict=True):
+        for k, (own, heard) in enumerate(zip(self.own, self.heard, strict=True)):
             total = own(state)
+            if len(self.page):
+                mean = torch.zeros(len(counts), state.shape[1]).index_add(0, pages, state) / counts
+                total = total + self.page[k](mean)[pages]
             for way, layer in enumerate(heard):
                 said = layer(state)[near[:, way].clamp(min=0)]
                 total = total + said.masked_fill(none[:, way : way + 1], 0.0)
@@ -91,12 +103,12 @@ def load_graphs(paths: Sequence[Path]) -> list[Graph]:
 
 def join_graphs(
     graphs: Sequence[Graph], rng: np.random.Generator | None
-) -> tuple[torch.Tensor, torch.Tensor, torch.Tensor, torch.Tensor]:
+) -> tuple[torch.Tensor, torch.Tensor, torch.Tensor, torch.Tensor, torch.Tensor]:
     """Put graphs into one; with ``rng`` hide texts of some and shake the measures a little.
 
-    Returns features, neighbours, labels and the weight of each piece.
+    Returns features, neighbours, labels, the weight of each piece and the number of its page.
     """
-    features, near, labels, weights = [], [], [], []
+    features, near, labels, weights, pages = [], [], [], [], []
     first = 0
     for graph in graphs:
         own = graph.features
@@ -110,8 +122,10 @@ def join_graphs(
         near.append(torch.where(graph.near >= 0, graph.near + first, graph.near))
         labels.append(graph.labels)
         weights.append(torch.full((len(own),), 1.0 / max(20.0, len(own) ** 0.5)))
+        pages.append(torch.full((len(own),), len(pages)))
         first += len(own)
-    return torch.cat(features), torch.cat(near), torch.cat(labels), torch.cat(weights)
+    parts = (features, near, labels, weights, pages)
+    return tuple(torch.cat(p) for p in parts)  # type: ignore[return-value]
 
 
 def loss_of(outputs: torch.Tensor, labels: torch.Tensor, weights: torch.Tensor) -> torch.Tensor:
@@ -137,7 +151,7 @@ def measure(net: RoleNet, graphs: Sequence[Graph]) -> dict[str, float]:
     """Return how often roles and joins are right, and on how many pages all roles are."""
     right = pieces = pages = joins = joined = 0
     for graph in graphs:
-        outputs = net(graph.features, graph.near)
+        outputs = net(graph.features, graph.near, torch.zeros(len(graph.near), dtype=torch.long))
         known = graph.labels[:, 0] >= 0
         hit = outputs[:, :ROLES].argmax(1) == graph.labels[:, 0]
         right += int(hit[known].sum())
@@ -174,6 +188,7 @@ def main() -> None:
     parser.add_argument("--rounds", type=int, default=6)
     parser.add_argument("--batch", type=int, default=12)
     parser.add_argument("--rate", type=float, default=2e-3)
+    parser.add_argument("--page", action="store_true", help="pieces hear the mean of their page")
     parser.add_argument("--out", type=Path, default=WEIGHTS)
     args = parser.parse_args()
     torch.manual_seed(1)
@@ -199,7 +214,7 @@ def main() -> None:
     hidden = torch.from_numpy((-middle / scale)[-_TEXT_FEATURES:])
     graphs, held = brought(graphs), brought(held)
     sys.stdout.write(f"{len(graphs)} pages to train on, {len(held)} held out\n")
-    net = RoleNet(every.shape[1], args.width, args.rounds, lost=0.15)
+    net = RoleNet(every.shape[1], args.width, args.rounds, lost=0.15, page=args.page)
     mean = torch.optim.swa_utils.AveragedModel(
         net, multi_avg_fn=torch.optim.swa_utils.get_ema_multi_avg_fn(0.998)
     )
@@ -207,7 +222,7 @@ def main() -> None:
     plan = torch.optim.lr_scheduler.OneCycleLR(best, args.rate, total_steps=args.steps)
     for step in range(args.steps):
         chosen = rng.integers(len(graphs), size=args.batch)
-        features, near, labels, weights = join_graphs([graphs[k] for k in chosen], None)
+        features, near, labels, weights, pages = join_graphs([graphs[k] for k in chosen], None)
         features = features * (1.0 + 0.05 * torch.randn_like(features))
         # Each measure is missing now and then, so that none is relied on by itself.
         features = features * (torch.rand(1, features.shape[1]) > _MISSING)
@@ -216,7 +231,7 @@ def main() -> None:
             features = torch.cat(
                 [features[:, :-_TEXT_FEATURES], hidden.expand(len(features), -1)], dim=1
             )
-        loss = loss_of(net(features, near), labels, weights)
+        loss = loss_of(net(features, near, pages), labels, weights)
         best.zero_grad()
         loss.backward()
         nn.utils.clip_grad_norm_(net.parameters(), 1.0)

@@ -26,26 +26,32 @@ def chain(count: int, seed: int) -> Graph:
     return Graph(features, near, labels, ink=False)
 
 
+def one_page(graph: Graph) -> torch.Tensor:
+    return torch.zeros(len(graph.near), dtype=torch.long)
+
+
 def test_a_small_network_learns_a_plain_rule() -> None:
     torch.manual_seed(2)
-    net = RoleNet(FEATURES, width=16, rounds=1)
+    net = RoleNet(FEATURES, width=16, rounds=1, page=False)
     steps = torch.optim.Adam(net.parameters(), 1e-2)
     graph = chain(200, 1)
     for _ in range(80):
         steps.zero_grad()
-        loss_of(net(graph.features, graph.near), graph.labels, torch.ones(200)).backward()
+        outputs = net(graph.features, graph.near, one_page(graph))
+        loss_of(outputs, graph.labels, torch.ones(200)).backward()
         steps.step()
     assert measure(net, [graph])["roles"] > 0.98
 
 
-def test_the_product_runs_an_exported_network_alike(tmp_path: Path) -> None:
+@pytest.mark.parametrize("page", [False, True])
+def test_the_product_runs_an_exported_network_alike(tmp_path: Path, *, page: bool) -> None:
     torch.manual_seed(3)
-    net = RoleNet(FEATURES, width=8, rounds=2).eval()
+    net = RoleNet(FEATURES, width=8, rounds=2, page=page).eval()
     graph = chain(30, 4)
     middle, scale = np.zeros(FEATURES), np.ones(FEATURES)
     export(net, middle, scale, tmp_path / "roles.npz")
     with torch.no_grad():
-        wanted = net(graph.features.clamp(-6, 6), graph.near).numpy()
+        wanted = net(graph.features.clamp(-6, 6), graph.near, one_page(graph)).numpy()
     pieces = Pieces(graph.features.numpy().astype(float), graph.near.numpy())
     found = load_roles(tmp_path / "roles.npz").run(pieces)
     assert found.shape == (30, OUTPUTS)

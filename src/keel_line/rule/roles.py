@@ -82,14 +82,17 @@ class RoleNetwork:
     scale: Floats
     first: tuple[Floats, Floats]
     rounds: tuple[tuple[Floats, Floats, tuple[Floats, ...]], ...]
+    pages: tuple[Floats, ...]
     last: tuple[Floats, Floats]
 
     def run(self, pieces: Pieces) -> Floats:
         """Return the log odds of each piece's outputs, shape (n, 9)."""
         brought = np.clip((pieces.features - self.middle) / self.scale, -_MOST, _MOST)
         state = np.maximum(_apply(self.first, brought), 0.0)
-        for weight, bias, heard in self.rounds:
+        for k, (weight, bias, heard) in enumerate(self.rounds):
             total = _apply((weight, bias), state)
+            if self.pages:
+                total += state.mean(axis=0) @ self.pages[k]
             for way, own in enumerate(heard):
                 near = pieces.near[:, way]
                 total += np.where(near[:, None] >= 0, (state @ own)[near], 0.0)
@@ -117,7 +120,11 @@ def load_roles(path: Path = _WEIGHTS) -> RoleNetwork:
         (*layer(f"own.{k}"), tuple(arrays[f"net.heard.{k}.{way}.weight"].T for way in range(4)))
         for k in range(count)
     )
-    return RoleNetwork(arrays["middle"], arrays["scale"], layer("first"), rounds, layer("last"))
+    pages = tuple(
+        arrays[name].T for k in range(count) if (name := f"net.page.{k}.weight") in arrays
+    )
+    first, last = layer("first"), layer("last")
+    return RoleNetwork(arrays["middle"], arrays["scale"], first, rounds, pages, last)
 
 
 def find_roles(
