@@ -108,7 +108,8 @@ def join_graphs(
 
     Returns features, neighbours, labels, the weight of each piece and the number of its page.
     """
-    features, near, labels, weights, pages = [], [], [], [], []
+    features, near, labels, weights = [], [], [], []
+    pages: list[torch.Tensor] = []
     first = 0
     for graph in graphs:
         own = graph.features

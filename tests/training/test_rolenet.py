@@ -26,7 +26,7 @@ def chain(count: int, seed: int) -> Graph:
     return Graph(features, near, labels, ink=False)
 
 
-def one_page(graph: Graph) -> torch.Tensor:
+def one_page(graph: Graph) -> torch.Tensor:  # type: ignore[name-defined]
     return torch.zeros(len(graph.near), dtype=torch.long)
 
 

@@ -13,21 +13,23 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line.model.grid import Cell, Grid
+from keel_line.rule.mend import add_line
 from keel_line.rule.roles import Roles
 from keel_line.rule.writing import Writing
 
 _LIKELY = 0.5
-_MOST_ROWS, _MOST_COLS = 0.25, 0.5
+_MOST = 0.5
 _COVERED = 0.5
 _LEAST_PIECES = 2
-_SLACK = 0.1
+_SLACK = 0.25
+_APART_CAPS = 1.5
 
 
 def is_crammed(grid: Grid, writing: Writing, roles: Roles) -> bool:
     """Return whether many of a ruled grid's cells hold writing that roles keep apart.
 
-    So it is where lines that do not go on with each other share cells on a quarter of the lines, or
-    where cells hold pieces beside each other on half of them.
+    So it is where, on most lines, cells hold pieces beside each other, or hold those of the line
+    before, too, although the two lines do not go on with each other.
     """
     cells = _find_cells(grid, writing)
     numbers = np.unique(writing.lines[cells >= 0])
@@ -38,11 +40,33 @@ def is_crammed(grid: Grid, writing: Writing, roles: Roles) -> bool:
     for number in numbers.tolist():
         own = np.flatnonzero((writing.lines == number) & (cells >= 0))
         held = cells[own].tolist()
-        beside += len(set(held)) < len(held)
+        beside += _stand_beside(writing.boxes[own], cells[own], _APART_CAPS * writing.cap_px)
         apart = float(roles.joins[own].mean()) <= _LIKELY
         shared += apart and bool(before & set(held))
         before = set(held)
-    return shared > _MOST_ROWS * len(numbers) or beside > _MOST_COLS * len(numbers)
+    return max(shared, beside) > _MOST * len(numbers)
+
+
+def part_rows(grid: Grid, writing: Writing, roles: Roles) -> Grid:
+    """Part a ruled grid's rows whose cells hold lines that do not go on with each other."""
+    held = _find_cells(grid, writing)
+    single = np.array([c.row_span == 1 for c in grid.cells])
+    inside = held >= 0
+    inside[inside] = single[held[inside]]
+    before: NDArray[np.int64] = np.zeros(0, np.int64)
+    cuts = []
+    for number in np.unique(writing.lines[inside]).tolist():
+        own = np.flatnonzero((writing.lines == number) & inside)
+        shared = set(held[own].tolist()) & set(held[before].tolist())
+        if shared and float(roles.joins[own].mean()) <= _LIKELY:
+            above = [k for k in before.tolist() if held[k] in shared]
+            below = [k for k in own.tolist() if held[k] in shared]
+            low, top = writing.boxes[above, 3].max(), writing.boxes[below, 1].min()
+            cuts.append(float(low + top) / 2)
+        before = own
+    for cut in cuts:
+        grid = add_line(grid, "across", cut)
+    return grid
 
 
 def part_joined_cells(grid: Grid, writing: Writing, roles: Roles) -> Grid:
@@ -93,6 +117,13 @@ def _part(cell: Cell, xs: Sequence[float], ys: Sequence[float]) -> list[Cell]:
         for r in range(len(tops))
         for c in range(len(lefts))
     ]
+
+
+def _stand_beside(boxes: NDArray[np.float64], held: NDArray[np.int64], apart: float) -> bool:
+    """Return whether two pieces of a line that stand so far apart (px) are in one cell."""
+    order = np.argsort(boxes[:, 0])
+    gaps = boxes[order[1:], 0] - boxes[order[:-1], 2]
+    return bool(((np.diff(held[order]) == 0) & (gaps >= apart)).any())
 
 
 def _find_cells(grid: Grid, writing: Writing) -> NDArray[np.int64]:

@@ -15,7 +15,7 @@ from keel_line.model.geometry import Box, overlap
 from keel_line.model.grid import Cell, Direction, Grid, Rule
 from keel_line.model.page import PageText
 from keel_line.rule.assembly import count_headings, find_beside
-from keel_line.rule.cramming import is_crammed, part_joined_cells, takes_place_of
+from keel_line.rule.cramming import is_crammed, part_joined_cells, part_rows, takes_place_of
 from keel_line.rule.mend import shift_grid
 from keel_line.rule.pieces import texts_of
 from keel_line.rule.roles import CAPTION, NOTE, Roles, find_roles
@@ -202,10 +202,9 @@ def _survey(
     Ruled grids whose cells hold several rows or columns give way to what roles show, where these
     show more; their rules help.
     """
-    crammed = [g for g in ruled if not g.on_side and is_crammed(g, writing, roles)]
-    kept = [
-        g if g.on_side else part_joined_cells(g, writing, roles) for g in ruled if g not in crammed
-    ]
+    parted = [g if g.on_side else part_joined_cells(g, writing, roles) for g in ruled]
+    crammed = [g for g in parted if not g.on_side and is_crammed(g, writing, roles)]
+    kept = [g if g.on_side else part_rows(g, writing, roles) for g in parted if g not in crammed]
     found = _search(rules, kept, dpi, writing, roles, letters)
     back = [g for g in crammed if not any(takes_place_of(a, g) for a in found.grids)]
     return _search(rules, [*kept, *back], dpi, writing, roles, letters) if back else found
