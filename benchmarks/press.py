@@ -42,7 +42,7 @@ GROUPS = {
 _DAMAGED = ("copy", "fax", "photo", "fax-coarse", "office")
 _SEED = 40211
 _MOSTLY = 0.5
-_IN_DOUBT = 0.15  # with 1 wrong cell in 1,000 tolerated
+_IN_DOUBT = 0.3  # with 1 wrong cell in 1,000 tolerated
 
 
 @dataclass(frozen=True)

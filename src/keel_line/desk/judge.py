@@ -18,8 +18,8 @@ _MISREAD_ALIKE = 0.5
 
 _SEVERAL_ROWS = 0.3  # a cell that holds what several rows say is likelier wrong than right
 
-# With 1 wrong cell in 1,000 tolerated, a line is in doubt that is wrong once in seven times.
-_LINE_CHANCE, _LEAST_CHANCE, _MOST_CHANCE = 150.0, 0.02, 0.4
+# With 1 wrong cell in 1,000 tolerated, a line is in doubt that is wrong three times in ten.
+_LINE_CHANCE, _LEAST_CHANCE, _MOST_CHANCE = 300.0, 0.03, 0.45
 
 RECKONINGS = frozenset({"sum", "relation"})
 """Kinds of checks that reckon with amounts."""

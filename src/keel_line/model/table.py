@@ -95,7 +95,7 @@ class TableState:
     notes: str = ""
     passed: bool = False
     sums: Sums = field(default_factory=Sums)
-    least_chance: float = 0.15
+    least_chance: float = 0.3
 
     @property
     def line_doubts(self) -> tuple[LineDoubt, ...]:

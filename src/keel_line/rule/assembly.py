@@ -16,6 +16,7 @@ from keel_line.rule.writing import Writing
 
 Ints = NDArray[np.int64]
 _LIKELY, _LITTLE = 0.5, 0.02
+_END = 0.4  # an end is seldom wrong even where its line is unsure
 _UP = WAYS.index("up")
 _LEAST_PIECES = 2
 _NARROW_CAPS = 0.3
@@ -164,7 +165,7 @@ def find_open(
         level = writing.lines == int(writing.lines[own[0]]) + step
         over = (writing.boxes[:, 0] < grid.box[2]) & (writing.boxes[:, 2] > grid.box[0])
         beyond = float(roles.in_table[level & over].max(initial=0.0))
-        chance = max(1.0 - float(roles.in_table[own].mean()), min(beyond, 1 - beyond))
+        chance = _END * max(1.0 - float(roles.in_table[own].mean()), min(beyond, 1 - beyond))
         out.append(LineDoubt("across", index, "Unsure where this table begins and ends", chance))
     return tuple(_keep_likeliest(out))
 

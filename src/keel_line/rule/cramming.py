@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from keel_line.model.grid import Cell, Grid
 from keel_line.rule.mend import add_line
 from keel_line.rule.roles import Roles
-from keel_line.rule.writing import Writing
+from keel_line.rule.writing import Writing, line_middle
 
 _LIKELY = 0.5
 _MOST = 0.5
@@ -23,6 +23,8 @@ _COVERED = 0.5
 _LEAST_PIECES = 2
 _SLACK = 0.25
 _APART_CAPS = 1.5
+_MOST_BLANK = 60
+_NEAREST = 0.85
 
 
 def is_crammed(grid: Grid, writing: Writing, roles: Roles) -> bool:
@@ -47,9 +49,19 @@ def is_crammed(grid: Grid, writing: Writing, roles: Roles) -> bool:
     return max(shared, beside) > _MOST * len(numbers)
 
 
+def is_squared_paper(grid: Grid, writing: Writing) -> bool:
+    """Return whether a ruled grid has many cells and nothing is written in any."""
+    return len(grid.cells) > _MOST_BLANK and bool((_find_cells(grid, writing) < 0).all())
+
+
 def part_rows(grid: Grid, writing: Writing, roles: Roles) -> Grid:
-    """Part a ruled grid's rows whose cells hold lines that do not go on with each other."""
+    """Part a ruled grid's rows whose cells hold lines that do not go on with each other.
+
+    At least two cells, and half of those written in, hold both lines, and these stand as far apart
+    as rows do: otherwise text wraps.
+    """
     held = _find_cells(grid, writing)
+    pitch = _usual_pitch(writing, held)
     single = np.array([c.row_span == 1 for c in grid.cells])
     inside = held >= 0
     inside[inside] = single[held[inside]]
@@ -57,16 +69,34 @@ def part_rows(grid: Grid, writing: Writing, roles: Roles) -> Grid:
     cuts = []
     for number in np.unique(writing.lines[inside]).tolist():
         own = np.flatnonzero((writing.lines == number) & inside)
-        shared = set(held[own].tolist()) & set(held[before].tolist())
-        if shared and float(roles.joins[own].mean()) <= _LIKELY:
+        upper, lower = set(held[before].tolist()), set(held[own].tolist())
+        shared = upper & lower
+        several = len(shared) >= max(_LEAST_PIECES, _MOST * len(lower))
+        if several and float(roles.joins[own].mean()) <= _LIKELY:
             above = [k for k in before.tolist() if held[k] in shared]
             below = [k for k in own.tolist() if held[k] in shared]
+            apart = line_middle(writing.boxes[below]) - line_middle(writing.boxes[above])
             low, top = writing.boxes[above, 3].max(), writing.boxes[below, 1].min()
-            cuts.append(float(low + top) / 2)
+            if apart >= _NEAREST * pitch:
+                cuts.append(float(low + top) / 2)
         before = own
     for cut in cuts:
         grid = add_line(grid, "across", cut)
     return grid
+
+
+def _usual_pitch(writing: Writing, held: NDArray[np.int64]) -> float:
+    """Return how far (px) lines stand below those that they share no cell with; 0 if none do."""
+    own = held >= 0
+    numbers = np.unique(writing.lines[own]).tolist()
+    middles = [line_middle(writing.boxes[own & (writing.lines == n)]) for n in numbers]
+    cells = [set(held[own & (writing.lines == n)].tolist()) for n in numbers]
+    steps = [
+        b - a
+        for a, b, upper, lower in zip(middles, middles[1:], cells, cells[1:], strict=False)
+        if not upper & lower
+    ]
+    return float(np.median(steps)) if steps else 0.0
 
 
 def part_joined_cells(grid: Grid, writing: Writing, roles: Roles) -> Grid:

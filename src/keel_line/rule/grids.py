@@ -15,7 +15,13 @@ from keel_line.model.geometry import Box, overlap
 from keel_line.model.grid import Cell, Direction, Grid, Rule
 from keel_line.model.page import PageText
 from keel_line.rule.assembly import count_headings, find_beside
-from keel_line.rule.cramming import is_crammed, part_joined_cells, part_rows, takes_place_of
+from keel_line.rule.cramming import (
+    is_crammed,
+    is_squared_paper,
+    part_joined_cells,
+    part_rows,
+    takes_place_of,
+)
 from keel_line.rule.mend import shift_grid
 from keel_line.rule.pieces import texts_of
 from keel_line.rule.roles import CAPTION, NOTE, Roles, find_roles
@@ -202,7 +208,8 @@ def _survey(
     Ruled grids whose cells hold several rows or columns give way to what roles show, where these
     show more; their rules help.
     """
-    parted = [g if g.on_side else part_joined_cells(g, writing, roles) for g in ruled]
+    written = [g for g in ruled if not is_squared_paper(g, writing)]
+    parted = [g if g.on_side else part_joined_cells(g, writing, roles) for g in written]
     crammed = [g for g in parted if not g.on_side and is_crammed(g, writing, roles)]
     kept = [g if g.on_side else part_rows(g, writing, roles) for g in parted if g not in crammed]
     found = _search(rules, kept, dpi, writing, roles, letters)
@@ -407,10 +414,11 @@ def _build(rules: list[Rule], dpi: float, is_ruled: _IsRuled, is_written: _IsWri
         max(xs[-1] - xs[0], ys[-1] - ys[0]) < dpi * _LEAST_TABLE_IN
     ):
         return []
-    for parts in _parts_apart(rules, y_lines, x_lines, (tops, lefts), is_written):
-        built = [g for part in parts for g in _build(part, dpi, is_ruled, is_written)]
-        if len(built) > 1:
-            return built
+    # The first strip is enough: each side is parted at its own.
+    parts = next(_parts_apart(rules, y_lines, x_lines, (tops, lefts), is_written), ())
+    built = [g for part in parts for g in _build(part, dpi, is_ruled, is_written)]
+    if len(built) > 1:
+        return built
     # The frame closes every outer cell, even where a copier lost a piece of it.
     tops[0], tops[-1] = True, True
     lefts[:, 0], lefts[:, -1] = True, True

@@ -50,7 +50,7 @@ def lay_table(found: FoundTable, writing: Writing, rules: Sequence[Rule]) -> Gri
     body = replace(body, rows=tuple(rows))
     partial = find_partial(rules, around, cap) if across else []
     rows_by = [*across, *(r for r in partial if r not in across)]
-    starts, ys = find_row_lines(body, rows_by, around, found.joined)
+    starts, ys = find_row_lines(body, rows_by, around, found.joined, found.headings)
     ends = [*starts[1:], len(rows)]
     headings = sum(first < found.headings for first in starts)
     pieces = [

@@ -87,6 +87,8 @@ class RoleNetwork:
 
     def run(self, pieces: Pieces) -> Floats:
         """Return the log odds of each piece's outputs, shape (n, 9)."""
+        if not len(pieces.near):
+            return np.zeros((0, len(self.last[1])))
         brought = np.clip((pieces.features - self.middle) / self.scale, -_MOST, _MOST)
         state = np.maximum(_apply(self.first, brought), 0.0)
         for k, (weight, bias, heard) in enumerate(self.rounds):
