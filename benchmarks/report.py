@@ -371,7 +371,7 @@ def write_report(measured: Measured) -> str:
         "",
         "## Limits",
         "",
-        "- Grids on pages from other programs are exactly right on three of four. Check the grid "
+        "- Grids on pages from other programs are exactly right on seven of eight. Check the grid "
         "in Rule before you proof.",
         "- Without rules, a title directly above a table may be taken for a row. Two tables close "
         "together may become one, unless the heading is repeated.",

@@ -117,8 +117,6 @@ def test_no_page_is_too_much(draw: Callable[[], Grey]) -> None:
         assert 1 <= grid.cols <= 60
 
 
-@pytest.mark.parametrize(
-    "draw", [many_words, only_rules, squared, staves], ids=lambda draw: draw.__name__
-)
+@pytest.mark.parametrize("draw", [many_words, only_rules, squared], ids=lambda draw: draw.__name__)
 def test_what_nobody_would_call_a_table_is_none(draw: Callable[[], Grey]) -> None:
     assert survey_page(draw(), DPI).grids == ()

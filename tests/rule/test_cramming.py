@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 from collections.abc import Sequence
 
 import numpy as np
@@ -18,6 +19,10 @@ from synth.pdf import draw_line, write_pdf, write_words
 XS = (80.0, 220.0, 330.0, 440.0)
 TOP, STEP = 700.0, 18.0
 HEADING = ("Vessel", "Tons", "Dues")
+TEXT = (
+    "New chain fitted to the outer mooring, the old one to be kept for the ice boat; paint and oil"
+    " from the stores, as agreed with the master in May."
+)
 NAMES = ("Marigold", "Windrush", "Kittiwake", "Skerry", "Linnet", "Gannet", "Curlew", "Fulmar")
 ROWS = [(name, f"{137 * (i + 3)}", f"{i + 2}.50") for i, name in enumerate(NAMES)]
 
@@ -69,7 +74,8 @@ def test_text_that_wraps_in_several_columns_stays_in_its_cells() -> None:
     at, words, lines = TOP - STEP, [], [TOP - STEP]
     for counts in long:
         for x, count in zip(XS[:3], counts, strict=True):
-            words += [write_words("lamp oil", x + 8, at - STEP * (i + 0.7)) for i in range(count)]
+            said = textwrap.wrap(TEXT, 18)[:count]
+            words += [write_words(t, x + 8, at - STEP * (i + 0.7)) for i, t in enumerate(said)]
         at -= STEP * max(counts)
         lines.append(at)
     heading = [write_words(t, x + 8, TOP - STEP * 0.7) for t, x in zip(HEADING, XS, strict=False)]

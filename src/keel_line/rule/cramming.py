@@ -31,9 +31,12 @@ def is_crammed(grid: Grid, writing: Writing, roles: Roles) -> bool:
     """Return whether many of a ruled grid's cells hold writing that roles keep apart.
 
     So it is where, on most lines, cells hold pieces beside each other, or hold those of the line
-    before, too, although the two lines do not go on with each other.
+    before, too, although the two lines do not go on with each other. Text that wraps is left: it
+    ends on another line in each cell of a row.
     """
     cells = _find_cells(grid, writing)
+    if _end_apart(grid, cells, writing.lines):
+        return False
     numbers = np.unique(writing.lines[cells >= 0])
     if len(numbers) == 0:
         return False
@@ -61,6 +64,8 @@ def part_rows(grid: Grid, writing: Writing, roles: Roles) -> Grid:
     as rows do: otherwise text wraps.
     """
     held = _find_cells(grid, writing)
+    if _end_apart(grid, held, writing.lines):
+        return grid
     pitch = _usual_pitch(writing, held)
     single = np.array([c.row_span == 1 for c in grid.cells])
     inside = held >= 0
@@ -147,6 +152,18 @@ def _part(cell: Cell, xs: Sequence[float], ys: Sequence[float]) -> list[Cell]:
         for r in range(len(tops))
         for c in range(len(lefts))
     ]
+
+
+def _end_apart(grid: Grid, held: NDArray[np.int64], lines: NDArray[np.int64]) -> bool:
+    """Return whether the cells of a row that hold several lines mostly end on different ones."""
+    ends: dict[int, list[int]] = {}
+    for number, cell in enumerate(grid.cells):
+        own = np.unique(lines[held == number])
+        if len(own) > 1 and cell.row_span == 1:
+            ends.setdefault(cell.row, []).append(int(own[-1]))
+    others = sum(len(e) - 1 for e in ends.values())
+    alike = sum(e.count(max(e)) - 1 for e in ends.values())
+    return others > 0 and alike < _MOST * others
 
 
 def _stand_beside(boxes: NDArray[np.float64], held: NDArray[np.int64], apart: float) -> bool:
