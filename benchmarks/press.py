@@ -23,6 +23,7 @@ from keel_line._shared.paper import flatten_light
 from keel_line.model.geometry import Box, Transform
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.page import SquareChoice
+from keel_line.model.table import LEAST_CHANCE
 from keel_line.read.real_text import lay_text
 from keel_line.rule.captions import complete_captions
 from keel_line.rule.doubts import find_doubts
@@ -42,7 +43,6 @@ GROUPS = {
 _DAMAGED = ("copy", "fax", "photo", "fax-coarse", "office")
 _SEED = 40211
 _MOSTLY = 0.5
-_IN_DOUBT = 0.3  # with 1 wrong cell in 1,000 tolerated
 
 
 @dataclass(frozen=True)
@@ -101,7 +101,7 @@ def score_page(loaded: LoadedPage, truth: PressPage, damage: str) -> PageScore:
     captions = complete_captions(survey.captions, squared.pixels, squared.dpi, survey.grids, flat)
     places = _place_texts(truth, loaded.to_px, squared.transform.to_squared)
     doubted = [
-        any(d.chance >= _IN_DOUBT for d in find_doubts(g, flat, squared.dpi, survey.rules))
+        any(d.chance >= LEAST_CHANCE for d in find_doubts(g, flat, squared.dpi, survey.rules))
         for g in survey.grids
     ]
     return _compare(survey.grids, captions, doubted, truth, places, damage, seconds)

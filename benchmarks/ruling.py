@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from keel_line._shared.paper import flatten_light, measure_darkness
 from keel_line.model.grid import Grid
 from keel_line.model.page import Page, Resolution
+from keel_line.model.table import LEAST_CHANCE
 from keel_line.read.network import Network
 from keel_line.rule.doubts import find_doubts
 from keel_line.rule.grids import find_grids, survey_page
@@ -187,7 +188,7 @@ def _add_table(score: RulingScore, truth: TableTruth, grids: list[Grid]) -> None
     score.found += bool(own)
     right = [g for g in own if is_exact(g, truth)]
     score.right += bool(right)
-    doubted = any(g.doubts for g in own) or not own
+    doubted = any(d.chance >= LEAST_CHANCE for g in own for d in g.doubts) or not own
     score.doubted_right += bool(right) and doubted
     score.doubted_wrong += not right and doubted
     texts = {(c.row, c.col): c.text for c in truth.cells}

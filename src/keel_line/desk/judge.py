@@ -10,7 +10,7 @@ from keel_line.check.sheet import Sheet, Value
 from keel_line.desk.learning import learn, topic_of
 from keel_line.desk.misreadings import Misreadings, gather_misreadings
 from keel_line.model.finding import Finding, Findings
-from keel_line.model.table import CellState, TableState
+from keel_line.model.table import LEAST_CHANCE, CellState, TableState
 from keel_line.read.confidence import Flagging
 
 # Between one in four and nine in ten of such cells of made registers were wrong, too.
@@ -18,8 +18,7 @@ _MISREAD_ALIKE = 0.5
 
 _SEVERAL_ROWS = 0.3  # a cell that holds what several rows say is likelier wrong than right
 
-# With 1 wrong cell in 1,000 tolerated, a line is in doubt that is wrong three times in ten.
-_LINE_CHANCE, _LEAST_CHANCE, _MOST_CHANCE = 300.0, 0.03, 0.45
+_FIRST_CHANCE, _LAST_CHANCE = 0.03, 0.45  # of lines in doubt, at any tolerance
 
 RECKONINGS = frozenset({"sum", "relation"})
 """Kinds of checks that reckon with amounts."""
@@ -85,7 +84,7 @@ def judge_table(
         cells=tuple(cells),
         least_confidence=cut,
         findings=findings,
-        least_chance=min(max(_LINE_CHANCE * flagging.rate, _LEAST_CHANCE), _MOST_CHANCE),
+        least_chance=min(max(1000 * flagging.rate * LEAST_CHANCE, _FIRST_CHANCE), _LAST_CHANCE),
     )
 
 

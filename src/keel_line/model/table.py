@@ -71,6 +71,10 @@ class CellState:
         return 0.0 if self.flagged or self.settled is not None else 1.0 - self.confidence
 
 
+LEAST_CHANCE = 0.3
+"""Lines are in doubt that are wrong with this chance, where 1 wrong cell in 1,000 is tolerated."""
+
+
 @dataclass(frozen=True)
 class TableState:
     """A table's current state; ``cells`` in reading order.
@@ -95,7 +99,7 @@ class TableState:
     notes: str = ""
     passed: bool = False
     sums: Sums = field(default_factory=Sums)
-    least_chance: float = 0.3
+    least_chance: float = LEAST_CHANCE
 
     @property
     def line_doubts(self) -> tuple[LineDoubt, ...]:

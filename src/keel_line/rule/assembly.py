@@ -152,12 +152,13 @@ def find_open(
     """
     out = []
     row = 0
-    for line, chance, joined in zip(table.lines[1:], table.joins, table.joined, strict=True):
+    rest = zip(table.lines[1:], table.joins, table.joined, strict=True)
+    for number, (line, chance, joined) in enumerate(rest, 1):
         row += not joined
         at = min(max(row, 1), grid.rows)
         why = f"Row {row + 1} may be two" if joined else "This may not be a separate row"
         out.append(LineDoubt("across", at, why, min(chance, 1 - chance)))
-        begins = float(roles.begins[line].mean())
+        begins = float(roles.begins[line].mean()) if number > table.headings else 0.0
         out.append(LineDoubt("across", at, "Another table may begin here", min(begins, 0.5)))
         out.append(_doubt_spans(line, roles, at))
     out.append(_doubt_spans(table.lines[0], roles, 0))
