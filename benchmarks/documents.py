@@ -1,8 +1,9 @@
 """How grids hold on real documents: ``python -m benchmarks.documents``.
 
 The pages are named in ``documents.toml``: manuals and reports of Debian packages, which are fetched
-into ``.cache/documents``. No truth is needed for one measure: a page's own characters and the same
-page drawn, faxed and photographed must give the same grid.
+into ``.cache/documents``. No truth is needed for two measures: a page's own characters and the same
+page drawn, faxed and photographed must give the same grid; and a page without a table must give
+none.
 """
 
 from __future__ import annotations
@@ -39,12 +40,16 @@ _MOST_OFF = 0.01
 
 @dataclass(frozen=True)
 class DocumentPages:
-    """Pages (from 1) of a PDF at ``path`` in a Debian package of a version."""
+    """Pages (from 1) of a PDF at ``path`` in a Debian package of a version.
+
+    ``pages`` have tables, ``none`` have not.
+    """
 
     package: str
     version: str
     path: str
     pages: tuple[int, ...]
+    none: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -90,16 +95,21 @@ def fetch_documents() -> None:
 
 @dataclass(frozen=True)
 class PageResult:
-    """For one page and damage: its tables by its own characters, and how many came out the same."""
+    """For one page and damage: its tables by its own characters, and how many came out the same.
+
+    ``tabular`` tells whether the page has tables; ``found`` is how many its picture gave.
+    """
 
     name: str
     page: int
     damage: str
     tables: int
     same: int
+    found: int
+    tabular: bool
 
 
-def compare_page(data: bytes, name: str, number: int) -> list[PageResult]:
+def compare_page(data: bytes, name: str, number: int, *, tabular: bool) -> list[PageResult]:
     """Compare the grids of a page's own characters with those of its picture, for each damage."""
     cv2.setNumThreads(1)
     loaded = load_pdf_page(data, "page.pdf", number, DPI)
@@ -118,7 +128,7 @@ def compare_page(data: bytes, name: str, number: int) -> list[PageResult]:
         boxes = _lay(text, pressed.to_px * np.array([scale, scale, 1.0]), transform)
         found = [places_of(boxes, g) for g in grids]
         same = sum(any(are_same(w, f) for f in found) for w in wanted)
-        out.append(PageResult(name, number, damage, len(own), same))
+        out.append(PageResult(name, number, damage, len(own), same, len(grids), tabular))
     return out
 
 
@@ -158,28 +168,39 @@ def are_same(one: NDArray[np.int64], other: NDArray[np.int64]) -> bool:
     return bool(off.mean() <= _MOST_OFF)
 
 
-def _compare(job: tuple[bytes, str, int]) -> list[PageResult]:
-    return compare_page(*job)
+def _compare(job: tuple[bytes, str, int, bool]) -> list[PageResult]:
+    data, name, number, tabular = job
+    return compare_page(data, name, number, tabular=tabular)
 
 
 def summary_rows(results: Sequence[PageResult]) -> list[str]:
-    """Return the report's table: in how many tables the picture gives the grid of the text."""
-    rows = ["| the same page | tables | the same grid |", "|---|---|---|"]
+    """Return the report's table: how often the picture gives the text's grid, and false tables."""
+    rows = [
+        "| the same page | tables | the same grid | pages without a table | tables found there |",
+        "|---|---|---|---|---|",
+    ]
     for damage in DAMAGES:
-        own = [r for r in results if r.damage == damage]
-        count = sum(r.tables for r in own)
-        same = sum(r.same for r in own)
-        rows.append(f"| {damage} | {count} | {100 * same / max(1, count):.1f}% |")
+        own = [r for r in results if r.damage == damage and r.tabular]
+        count, same = sum(r.tables for r in own), sum(r.same for r in own)
+        bare = [r for r in results if r.damage == damage and not r.tabular]
+        share = f"{100 * same / max(1, count):.1f}%"
+        rows.append(
+            f"| {damage} | {count} | {share} | {len(bare)} | {sum(r.found for r in bare)} |"
+        )
+    bare = [r for r in results if r.damage == DAMAGES[0] and not r.tabular]
+    rows.append(f"| own characters |  |  | {len(bare)} | {sum(r.tables for r in bare)} |")
     return rows
 
 
 def run() -> list[PageResult]:
     """Fetch the documents and compare all their pages."""
     fetch_documents()
-    jobs = []
+    jobs: list[tuple[bytes, str, int, bool]] = []
     for d in load_catalogue():
         data = (FOLDER / f"tree-{d.package}" / d.path).read_bytes()
-        jobs += [(data, f"{d.package}/{Path(d.path).name}", n) for n in d.pages]
+        name = f"{d.package}/{Path(d.path).name}"
+        jobs += [(data, name, n, True) for n in d.pages]
+        jobs += [(data, name, n, False) for n in d.none]
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         return [r for found in pool.map(_compare, jobs, chunksize=2) for r in found]
 
