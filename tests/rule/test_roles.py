@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -97,11 +99,22 @@ def test_lines_of_table_pieces_make_one_table_and_writing_between_makes_two() ->
 
 
 def test_a_table_may_begin_right_under_or_beside_another() -> None:
-    writing = writing_of(TWO, TWO)
-    body = [BODY] * 4
+    writing = writing_of(*[[*TWO, (400.0, 460.0), (600.0, 660.0)]] * 4)
+    body = [BODY] * 16
     assert len(find_tables(writing, roles_of(writing, body))) == 1
-    assert len(find_tables(writing, roles_of(writing, body, begins=frozenset({2, 3})))) == 2
-    assert len(find_tables(writing, roles_of(writing, body, parted=frozenset({1, 3})))) == 2
+    below, beside = frozenset(range(8, 12)), frozenset(range(2, 16, 4))
+    assert len(find_tables(writing, roles_of(writing, body, begins=below))) == 2
+    assert len(find_tables(writing, roles_of(writing, body, parted=beside))) == 2
+
+
+def test_what_is_hardly_a_table_is_none() -> None:
+    writing = writing_of(TWO, TWO, TWO)
+    roles = roles_of(writing, [BODY] * 6)
+    assert len(find_tables(writing, roles)) == 1
+    unsure = replace(roles, roles=np.tile([0.4, 0.0, 0.1, 0.5, 0.0], (6, 1)))
+    assert find_tables(writing, unsure) == []
+    few = writing_of(TWO)
+    assert find_tables(few, roles_of(few, [BODY] * 2)) == []
 
 
 def test_slivers_along_an_edge_are_no_table() -> None:

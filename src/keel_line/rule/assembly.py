@@ -18,7 +18,7 @@ Ints = NDArray[np.int64]
 _LIKELY, _LITTLE = 0.5, 0.02
 _END = 0.4  # an end is seldom wrong even where its line is unsure
 _UP = WAYS.index("up")
-_LEAST_PIECES = 2
+_LEAST_PIECES, _LEAST_SURE = 4, 0.88
 _NARROW_CAPS = 0.3
 _NEAR_CAPS = 5.0
 _PAD_CAPS = 0.35
@@ -59,7 +59,10 @@ class FoundTable:
 
 
 def find_tables(writing: Writing, roles: Roles) -> list[FoundTable]:
-    """Find the tables of a page: pieces in tables, linked along lines and from line to line."""
+    """Find the tables of a page: pieces in tables, linked along lines and from line to line.
+
+    What holds fewer than 4 pieces, or is no table with a chance of more than one in eight, is none.
+    """
     within = roles.in_table > _LIKELY
     segments = _find_segments(writing, roles, within)
     owner = list(range(len(segments)))
@@ -86,7 +89,12 @@ def find_tables(writing: Writing, roles: Roles) -> list[FoundTable]:
     tables = [_make_table(own, writing, roles) for own in groups.values()]
     # What machines leave along an edge is narrow; a value is seldom narrower than a letter.
     wide = writing.boxes[:, 2] - writing.boxes[:, 0] >= _NARROW_CAPS * writing.cap_px
-    return [t for t in tables if int(wide[t.pieces].sum()) >= _LEAST_PIECES]
+    return [
+        t
+        for t in tables
+        if int(wide[t.pieces].sum()) >= _LEAST_PIECES
+        and float(roles.in_table[t.pieces].mean()) >= _LEAST_SURE
+    ]
 
 
 def take_all(writing: Writing, roles: Roles) -> FoundTable:
