@@ -31,6 +31,7 @@ from keel_line.read.network import Network
 ROOT = Path(__file__).resolve().parent.parent
 REPORT = ROOT / "docs" / "accuracy.md"
 FIGURES = ROOT / "docs" / "figures"
+DOCUMENTS = Path(__file__).with_name("documents_measured.txt")
 BEFORE_ROLES = Path(__file__).with_name("press_before.txt")
 TURNED_PAGES = 120
 PHOTOGRAPHED_SHEETS = 30
@@ -295,6 +296,10 @@ def write_report(measured: Measured) -> str:
         "",
         *_press_lines(measured.pressed),
         "",
+        "## Real documents",
+        "",
+        *_document_lines(),
+        "",
         "## Columns with repeated values",
         "",
         *_repeat_lines(*measured.repeated),
@@ -474,6 +479,22 @@ def _press_lines(scores: Sequence[press.PageScore]) -> list[str]:
         *press.summary_rows(scores)[2:],
         "",
         *press.kind_rows(scores),
+    ]
+
+
+def _document_lines() -> list[str]:
+    """Return what ``benchmarks.documents`` measured last: it fetches packages, so it runs alone."""
+    return [
+        "Pages of manuals and papers in 14 Debian packages, chosen by eye "
+        "(`benchmarks/documents.toml`): 17 with tables, and 39 without one on which an earlier "
+        "version had found some. A page's own characters and its picture should give the same "
+        "grid; a page without a table should give none. (Measured on 28 November 2026 by `python "
+        "-m benchmarks.documents`, which fetches the packages.)",
+        "",
+        *DOCUMENTS.read_text(encoding="utf-8").splitlines(),
+        "",
+        "Most false tables are formulas set in several lines, drawings with labels, and the "
+        "columns of reference cards.",
     ]
 
 

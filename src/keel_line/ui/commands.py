@@ -222,7 +222,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("leave-out", "Leave the table out", ("X",), "rule", "Ignore this table", bound=False),
     Command(
         "each-line",
-        "One row per line",
+        "Split cells",
         ("L",),
         "rule",
         "Split cells at their lines and columns",

@@ -55,7 +55,7 @@ _KEYS = (
     ("P", "use on other pages"),
     ("X", "leave it out"),
     ("U", "to its own page"),
-    ("L", "one row per line"),
+    ("L", "split cells"),
     ("V", "whole page"),
     ("H", "more heading rows"),
     ("E", "name it"),
