@@ -22,12 +22,12 @@ from keel_line._shared.bands import clear_bands
 from keel_line._shared.paper import flatten_light
 from keel_line.model.geometry import Box, Transform
 from keel_line.model.grid import Cell, Grid
-from keel_line.model.page import SquareChoice
+from keel_line.model.page import SquareChoice, SquaredPage
 from keel_line.model.table import LEAST_CHANCE
 from keel_line.read.real_text import lay_text
 from keel_line.rule.captions import complete_captions
 from keel_line.rule.doubts import find_doubts
-from keel_line.rule.grids import survey_page, survey_text
+from keel_line.rule.grids import Survey, survey_page, survey_text
 from keel_line.rule.headings import count_heading_rows
 from keel_line.square.straighten import square_page
 from synth.press.designs import load_designs
@@ -87,17 +87,7 @@ class _Places:
 
 def score_page(loaded: LoadedPage, truth: PressPage, damage: str) -> PageScore:
     """Find a page's tables as the program does, and compare them with the truth."""
-    page = loaded.page
-    text = page.text
-    choice = SquareChoice(turns=0, angle_deg=0.0, corners=(), as_bent=True) if text else None
-    squared = square_page(page, choice or SquareChoice())
-    flat = clear_bands(flatten_light(squared.pixels), squared.dpi)
-    begun = time.perf_counter()
-    if text is not None:
-        survey = survey_text(lay_text(text, squared.transform), squared.dpi)
-    else:
-        survey = survey_page(squared.pixels, squared.dpi, flat)
-    seconds = time.perf_counter() - begun
+    squared, flat, survey, seconds = _survey(loaded)
     captions = complete_captions(survey.captions, squared.pixels, squared.dpi, survey.grids, flat)
     places = _place_texts(truth, loaded.to_px, squared.transform.to_squared)
     doubted = [
@@ -109,15 +99,23 @@ def score_page(loaded: LoadedPage, truth: PressPage, damage: str) -> PageScore:
 
 def find_page_grids(loaded: LoadedPage) -> tuple[list[Grid], Transform]:
     """Return the grids that the program finds on a page, and how it was squared."""
-    page = loaded.page
-    choice = SquareChoice(turns=0, angle_deg=0.0, corners=(), as_bent=True) if page.text else None
-    squared = square_page(page, choice or SquareChoice())
-    if page.text is not None:
-        survey = survey_text(lay_text(page.text, squared.transform), squared.dpi)
-    else:
-        flat = clear_bands(flatten_light(squared.pixels), squared.dpi)
-        survey = survey_page(squared.pixels, squared.dpi, flat)
+    squared, _, survey, _ = _survey(loaded)
     return list(survey.grids), squared.transform
+
+
+def _survey(loaded: LoadedPage) -> tuple[SquaredPage, NDArray[np.uint8], Survey, float]:
+    """Square a page and find its tables as the program does; the last is how long finding took."""
+    page = loaded.page
+    text = page.text
+    choice = SquareChoice(turns=0, angle_deg=0.0, corners=(), as_bent=True) if text else None
+    squared = square_page(page, choice or SquareChoice())
+    flat = clear_bands(flatten_light(squared.pixels), squared.dpi)
+    begun = time.perf_counter()
+    if text is not None:
+        survey = survey_text(lay_text(text, squared.transform), squared.dpi)
+    else:
+        survey = survey_page(squared.pixels, squared.dpi, flat)
+    return squared, flat, survey, time.perf_counter() - begun
 
 
 def _place_texts(truth: PressPage, to_px: NDArray[np.float64], to_squared: object) -> _Places:

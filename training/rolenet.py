@@ -102,23 +102,14 @@ def load_graphs(paths: Sequence[Path]) -> list[Graph]:
 
 
 def join_graphs(
-    graphs: Sequence[Graph], rng: np.random.Generator | None
+    graphs: Sequence[Graph],
 ) -> tuple[torch.Tensor, torch.Tensor, torch.Tensor, torch.Tensor, torch.Tensor]:
-    """Put graphs into one; with ``rng`` hide texts of some and shake the measures a little.
-
-    Returns features, neighbours, labels, the weight of each piece and the number of its page.
-    """
+    """Return some graphs as one: features, neighbours, labels, weights and page of each piece."""
     features, near, labels, weights = [], [], [], []
     pages: list[torch.Tensor] = []
     first = 0
     for graph in graphs:
         own = graph.features
-        if rng is not None:
-            own = own * (1.0 + 0.02 * torch.randn_like(own))
-            if rng.random() < 0.3:
-                own = torch.cat(
-                    [own[:, :-_TEXT_FEATURES], torch.zeros(len(own), _TEXT_FEATURES)], dim=1
-                )
         features.append(own)
         near.append(torch.where(graph.near >= 0, graph.near + first, graph.near))
         labels.append(graph.labels)
@@ -223,7 +214,7 @@ def main() -> None:
     plan = torch.optim.lr_scheduler.OneCycleLR(best, args.rate, total_steps=args.steps)
     for step in range(args.steps):
         chosen = rng.integers(len(graphs), size=args.batch)
-        features, near, labels, weights, pages = join_graphs([graphs[k] for k in chosen], None)
+        features, near, labels, weights, pages = join_graphs([graphs[k] for k in chosen])
         features = features * (1.0 + 0.05 * torch.randn_like(features))
         # Each measure is missing now and then, so that none is relied on by itself.
         features = features * (torch.rand(1, features.shape[1]) > _MISSING)

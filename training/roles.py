@@ -16,12 +16,12 @@ from keel_line._shared.bands import clear_bands
 from keel_line._shared.paper import flatten_light
 from keel_line.model.page import Page, Resolution
 from keel_line.read.network import Network
+from keel_line.rule.grids import find_pieces
 from keel_line.rule.pieces import measure_pieces, texts_of
 from keel_line.rule.rules import find_rules, make_rule_field
 from keel_line.rule.sideways import find_letters
-from keel_line.rule.turned import chain_letters, gather_text, with_turned
-from keel_line.rule.typed import take_typed_rules
-from keel_line.rule.writing import Writing, find_writing
+from keel_line.rule.turned import gather_text
+from keel_line.rule.writing import Writing
 from synth.faces import load_faces
 from synth.pages import Sheet, choose_style, finish_page, make_neighbours, make_page
 from synth.press.designs import designs_of, make_document, sample_design, sample_typed
@@ -111,9 +111,8 @@ def make_writing(page: Page) -> tuple[Writing, tuple[object, ...], list[str] | N
     dpi = page.resolution.x_dpi
     flat = clear_bands(flatten_light(page.pixels), dpi)
     rules = find_rules(make_rule_field(flat, dpi))
-    writing, typed = take_typed_rules(find_writing(flat, dpi, rules))
-    turned = chain_letters(find_letters(flat, dpi, rules), writing)
-    return with_turned(writing, turned), (*rules, *typed), None
+    writing, every = find_pieces(flat, dpi, rules, find_letters(flat, dpi, rules))
+    return writing, tuple(every), None
 
 
 def _as_square(loaded: LoadedPage) -> LoadedPage:

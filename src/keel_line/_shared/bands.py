@@ -62,7 +62,7 @@ def _lift_grounds(flat: Grey, small: Grey, dpi: float) -> Grey:
 
 
 def _turn_bands(flat: Grey, small: Grey, small_dpi: float, dpi: float) -> Grey:
-    """Return a page on which the light letters of dark bands are dark on paper."""
+    """Return a page whose dark bands are inverted: their light letters become dark on paper."""
     boxes = _find_bands(small, small_dpi)
     if not boxes:
         return flat

@@ -139,7 +139,7 @@ def _read_chars(
 
 
 def _enlarged(text: pdfium.PdfTextPage, number: int) -> float:
-    """Return how many times larger than its face's size a character is drawn."""
+    """Return the factor by which the page enlarges a character beyond its font size."""
     matrix = pdfium_c.FS_MATRIX()
     if not pdfium_c.FPDFText_GetMatrix(text, number, ctypes.byref(matrix)):
         return 1.0

@@ -58,7 +58,7 @@ class PageText:
 
     @property
     def is_turned(self) -> NDArray[np.bool_]:
-        """Of each character, whether it runs up the page or down."""
+        """Whether each character runs up or down the page, shape (n,)."""
         return self.turned if len(self.turned) else np.zeros(len(self.boxes), bool)
 
 

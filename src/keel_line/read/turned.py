@@ -68,7 +68,7 @@ def _read(
 
 
 def _whole(box: Box, grey: Grey) -> tuple[int, int, int, int]:
-    """Return a box in whole px, on the page and not empty."""
+    """Return a box rounded to whole px and cut to the page; at least one px wide and high."""
     rows, cols = grey.shape
     x0, y0 = (
         min(max(0, int(np.ceil(box[0]))), cols - 1),

@@ -98,7 +98,7 @@ def find_tables(writing: Writing, roles: Roles) -> list[FoundTable]:
 
 
 def take_all(writing: Writing, roles: Roles) -> FoundTable:
-    """Return all writing as one table, whatever its roles are."""
+    """Make one table of all writing; its roles still tell rows, headings and spans."""
     return _make_table(
         [np.flatnonzero(writing.lines == n) for n in np.unique(writing.lines)], writing, roles
     )

@@ -53,7 +53,7 @@ def is_crammed(grid: Grid, writing: Writing, roles: Roles) -> bool:
 
 
 def is_squared_paper(grid: Grid, writing: Writing) -> bool:
-    """Return whether a ruled grid has many cells and nothing is written in any."""
+    """Return whether a ruled grid has many cells and all of them are blank."""
     return len(grid.cells) > _MOST_BLANK and bool((_find_cells(grid, writing) < 0).all())
 
 

@@ -116,10 +116,6 @@ def survey_page(
     rules = find_rules(field)
     letters = find_letters(flat, dpi, rules)
 
-    def write(taken: list[Box]) -> tuple[Writing, list[Rule]]:
-        found, typed = take_typed_rules(find_writing(flat, dpi, rules, taken))
-        return with_turned(found, chain_letters(letters, found)), [*rules, *typed]
-
     ruled = _mark_sideways(build_grids(field, rules) if drawn is None else drawn, letters)
     taken = [_around(g.box, dpi * _TAKEN_IN) for g in ruled]
     blocks = find_blocks(letters, dpi, flat.shape, taken)
@@ -127,14 +123,25 @@ def survey_page(
     if drawn is None:
         lying = [g for box in blocks for g in _find_lying(flat, dpi, rules, box)]
         around = [_around(box, dpi * _TAKEN_IN) for box in blocks]
-        writing, every = write(around)
+        writing, every = find_pieces(flat, dpi, rules, letters, around)
         survey = _survey(every, [*ruled, *lying], dpi, writing, find_roles(writing, every), letters)
     else:
-        writing, every = write([])
+        writing, every = find_pieces(flat, dpi, rules, letters)
         roles = find_roles(writing, every)
         survey = _survey_around(ruled, every, dpi, writing, roles, letters, blocks)
     over = (b for b in blocks if not any(overlap(b, g.box) for g in lying))
     return replace(survey, rejected_areas=(*survey.rejected_areas, *over))
+
+
+def find_pieces(
+    flat: Grey, dpi: float, rules: list[Rule], letters: Letters, taken: list[Box] | None = None
+) -> tuple[Writing, list[Rule]]:
+    """Return the pieces of writing of a page's picture, and its rules with the typed ones.
+
+    The arguments are those of :func:`find_writing`; ``letters`` tells which words are turned.
+    """
+    found, typed = take_typed_rules(find_writing(flat, dpi, rules, taken))
+    return with_turned(found, chain_letters(letters, found)), [*rules, *typed]
 
 
 def _mark_sideways(grids: Sequence[Grid], letters: Letters) -> list[Grid]:

@@ -86,7 +86,7 @@ def _clip(rules: Sequence[Rule], room: Box) -> list[Rule]:
 
 
 def find_rejected_areas(writing: Writing, tables: Sequence[Grid]) -> list[Box]:
-    """Return the boxes of blocks of at least 3 lines that were judged no table."""
+    """Return a box around each block of 3 or more lines that is in no table."""
     outside = lie_outside(writing.boxes, [t.box for t in tables])
     boxes, lines = writing.boxes[outside], writing.lines[outside]
     rows = [boxes[lines == n] for n in np.unique(lines)]

@@ -20,7 +20,7 @@ _LEAST_HIGH = 1.5
 
 
 def chain_text(text: PageText, cap: float) -> NDArray[np.float64]:
-    """Return the boxes (px), shape (n, 4), of the turned words of a page's own text."""
+    """Return a box (px) around each turned word of a page's own text, shape (n, 4)."""
     runs: list[list[int]] = []
     for k in np.flatnonzero(text.is_turned).tolist():
         if runs and _follows(text.boxes[runs[-1][-1]], text.boxes[k], _SPACE_CAPS * cap):

@@ -1,4 +1,4 @@
-"""Ruling lines that are typed, by how their pieces stand: bars above each other, flat rows."""
+"""Finds typed ruling lines on paper: bars above each other, and rows of hyphens or the like."""
 
 from __future__ import annotations
 

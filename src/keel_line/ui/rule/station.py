@@ -398,7 +398,7 @@ class RuleStation(QWidget):
             view.choose_peg(view.gutter, view.peg)
 
     def _part_cells(self) -> None:
-        """Split the row below the current peg, or all cells, at their lines and columns."""
+        """Split the row below the peg; without a peg split all cells by lines and columns."""
         page, view = self._page(), self.view
         if page is None or view.grid is None:
             return
