@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import sys
 from pathlib import Path
@@ -12,6 +13,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 from typing_extensions import override
 
 from keel_line import __version__
+from keel_line._shared.log_file import open_log
 from keel_line._shared.texts import count_of
 from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import SEND_FORMATS, Desk
@@ -41,6 +43,8 @@ def main() -> None:
 
     Without a command the window opens, with the files and folders that are named.
     """
+    logging.basicConfig()
+    open_log()
 
 
 @main.command(hidden=True)

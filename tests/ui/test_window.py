@@ -1,8 +1,9 @@
 from __future__ import annotations
 
 import sys
+import threading
 from collections.abc import Callable
-from concurrent.futures import Executor, Future
+from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from pathlib import Path
 
 import openpyxl
@@ -374,6 +375,10 @@ def test_a_full_disk_stops_reading_and_says_what_to_do(
     session.desk.close()
 
 
+def _hook_args(error: Exception) -> threading.ExceptHookArgs:
+    return threading.ExceptHookArgs((type(error), error, None, None))
+
+
 @pytest.mark.parametrize(
     ("error", "said"),
     [
@@ -386,10 +391,16 @@ def test_a_fault_at_a_key_is_reported_in_the_window(
 ) -> None:
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
     monkeypatch.setattr(sys, "excepthook", sys.excepthook)
+    monkeypatch.setattr(threading, "excepthook", threading.excepthook)
     window = make_window(make_app())
     qtbot.addWidget(window)
     sys.excepthook(type(error), error, None)
     assert said in window.message.text()
+    window.say("")
+
+    with ThreadPoolExecutor(1) as pool:
+        pool.submit(lambda: threading.excepthook(_hook_args(error)))
+    qtbot.waitUntil(lambda: said in window.message.text())
     window.close()
 
 

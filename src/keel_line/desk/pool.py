@@ -27,6 +27,7 @@ import cv2
 from threadpoolctl import threadpool_limits
 from typing_extensions import ParamSpec, TypeVar, override
 
+from keel_line._shared.log_file import open_log
 from keel_line._shared.pulse import listening
 
 _P = ParamSpec("_P")
@@ -230,6 +231,7 @@ def _silence_decoders() -> None:
     nowhere = os.open(os.devnull, os.O_WRONLY)
     os.dup2(nowhere, 2)
     os.close(nowhere)
+    open_log(begin=False)
 
 
 def _answer(connection: Connection, job: Callable[[], object]) -> None:

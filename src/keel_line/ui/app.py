@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import logging
 import sys
+import threading
+from functools import partial
 from pathlib import Path
 from types import TracebackType
 
+from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QApplication
 
+from keel_line._shared.log_file import log_path
 from keel_line.desk.desk import Desk
 from keel_line.errors import KeelLineError
 from keel_line.ui.dockets import docket_folder
@@ -38,20 +42,39 @@ def _is_dark(app: QApplication) -> bool:
 def make_window(app: QApplication) -> Window:
     """Make the window with an empty desk; errors are shown in it, and the docket stays safe."""
     window = Window(Desk(None), docket_folder(), theme_name="dark" if _is_dark(app) else "light")
+    faults = _Faults(window)
+    faults.told.connect(partial(window.say, trouble=True))
+    sys.excepthook = faults.report
+    threading.excepthook = faults.report_thread
+    return window
+
+
+class _Faults(QObject):
+    """Tells of errors that nothing caught, from whatever thread they come."""
+
+    told = pyqtSignal(str)
 
     def report(
-        kind: type[BaseException], error: BaseException, trace: TracebackType | None
+        self, kind: type[BaseException], error: BaseException, trace: TracebackType | None
     ) -> None:
         if isinstance(error, KeelLineError):  # no fault of ours: it says what to do
-            window.say(str(error), trouble=True)
+            self.told.emit(str(error))
             return
         log.error("fault in the window", exc_info=(kind, error, trace))
-        window.say(
-            "A fault in Keel Line stopped this step. What was settled is saved.", trouble=True
+        self.told.emit(
+            "A fault in Keel Line stopped this step. What was settled is saved. "
+            f"The log is {_from_home(log_path())}."
         )
 
-    sys.excepthook = report
-    return window
+    def report_thread(self, found: threading.ExceptHookArgs) -> None:
+        if found.exc_value is not None:
+            self.report(found.exc_type, found.exc_value, found.exc_traceback)
+
+
+def _from_home(path: Path) -> Path:
+    """Return a path as it is written from the user's own folder."""
+    home = Path.home()
+    return Path("~") / path.relative_to(home) if path.is_relative_to(home) else path
 
 
 def run_window(files: list[Path]) -> int:
