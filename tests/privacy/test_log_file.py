@@ -12,7 +12,7 @@ import pytest
 from keel_line._shared.log_file import KEPT, MOST_BYTES, log_path, open_log
 
 log = logging.getLogger("keel_line.tests")
-SECRET = "Marigold 1,284.50"
+ON_THE_PAGE = "Marigold 1,284.50"
 
 
 @pytest.fixture(autouse=True)
@@ -38,7 +38,7 @@ def test_a_fault_is_told_by_its_kind_and_place_alone() -> None:
     path = open_log()
     assert path == log_path()
     try:
-        fail_on(SECRET)
+        fail_on(ON_THE_PAGE)
     except KeyError:
         log.exception("a step failed")
     said = path.read_text(encoding="utf-8")
@@ -46,7 +46,7 @@ def test_a_fault_is_told_by_its_kind_and_place_alone() -> None:
     assert "KeyError" in said
     assert "ValueError" in said
     assert "fail_on" in said
-    assert SECRET not in said
+    assert ON_THE_PAGE not in said
     log.info("of no use later")
     assert "of no use" not in path.read_text(encoding="utf-8")
 

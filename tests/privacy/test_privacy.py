@@ -70,14 +70,17 @@ def test_converting_opens_no_socket_and_leaves_no_file(tmp_path: Path) -> None:
     assert left == []
 
 
-def test_the_window_opens_no_socket_and_keeps_only_its_docket(tmp_path: Path) -> None:
+def test_the_window_opens_no_socket_and_keeps_only_its_docket_and_place(tmp_path: Path) -> None:
     script = tmp_path / "window.py"
     script.write_text(_WINDOW)
     page = DEMO_PAGES / "2-buoy-inspections.png"
     outside, left = listen(tmp_path, [sys.executable, str(script), str(page)])
     assert outside == []
-    assert [p.name for p in left] == ["2-buoy-inspections.keel"]
-    docket = left[0]
+    memory, docket = sorted(left)
+    assert docket.name == "2-buoy-inspections.keel"
+    assert memory.name == "window.ini"
+    assert "buoy" not in memory.read_text(encoding="utf-8")
+    assert memory.parent.stat().st_mode & 0o777 == 0o700
     assert docket.stat().st_mode & 0o777 == 0o600
     assert docket.parent.stat().st_mode & 0o777 == 0o700
 

@@ -16,6 +16,7 @@ from keel_line._shared.log_file import log_path
 from keel_line.desk.desk import Desk
 from keel_line.errors import KeelLineError
 from keel_line.ui.dockets import docket_folder
+from keel_line.ui.memory import WindowMemory, memory_path
 from keel_line.ui.theme import load_faces
 from keel_line.ui.window import Window
 
@@ -41,7 +42,9 @@ def _is_dark(app: QApplication) -> bool:
 
 def make_window(app: QApplication) -> Window:
     """Make the window with an empty desk; errors are shown in it, and the docket stays safe."""
-    window = Window(Desk(None), docket_folder(), theme_name="dark" if _is_dark(app) else "light")
+    memory = WindowMemory(memory_path())
+    theme = memory.theme or ("dark" if _is_dark(app) else "light")
+    window = Window(Desk(None), docket_folder(), theme_name=theme, memory=memory)
     faults = _Faults(window)
     faults.told.connect(partial(window.say, trouble=True))
     sys.excepthook = faults.report

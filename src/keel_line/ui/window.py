@@ -54,6 +54,7 @@ from keel_line.ui.dockets import (
 from keel_line.ui.gather.station import GatherStation
 from keel_line.ui.help_sheet import HelpSheet
 from keel_line.ui.jobs import Jobs
+from keel_line.ui.memory import ThemeName, WindowMemory
 from keel_line.ui.overview import make_ribbon, make_stops
 from keel_line.ui.proof.station import ProofStation
 from keel_line.ui.rule.station import RuleStation
@@ -79,14 +80,23 @@ class Window(QMainWindow):
         Where new dockets are kept.
     theme_name
         ``light`` or ``dark``.
+    memory
+        What is remembered between starts; without one nothing is.
     """
 
     def __init__(
-        self, desk: Desk, folder: Path, *, theme_name: str = "light", jobs: Jobs | None = None
+        self,
+        desk: Desk,
+        folder: Path,
+        *,
+        theme_name: ThemeName = "light",
+        jobs: Jobs | None = None,
+        memory: WindowMemory | None = None,
     ) -> None:
         super().__init__()
         self.folder = folder
-        self._theme_name = theme_name
+        self._memory = memory or WindowMemory(None)
+        self._theme_name: ThemeName = theme_name
         self.theme = make_theme(theme_name)
         app = QApplication.instance()
         if isinstance(app, QApplication):  # before any widget, so that all take its face
@@ -107,6 +117,7 @@ class Window(QMainWindow):
         self.setWindowTitle("Keel Line")
         self.setMinimumSize(1024, 640)
         self.resize(1280, 800)
+        self.restoreGeometry(self._memory.place)
         self.setAcceptDrops(True)
         self._ribbon_rest = QTimer(self)
         self._ribbon_rest.setSingleShot(True)
@@ -138,6 +149,8 @@ class Window(QMainWindow):
         self.square = SquareStation(self.session, self.theme)
         self.rule = RuleStation(self.session, self.theme)
         self.proof = ProofStation(self.session, self.theme)
+        self.proof.interline.zoom_step(self._memory.steps("table"))
+        self.proof.lens.zoom_step(self._memory.steps("lens"))
         self.send = SendStation(self.session, self.theme)
         self._stations: dict[str, QWidget] = {
             "gather": self.gather,
@@ -573,6 +586,7 @@ class Window(QMainWindow):
 
     def _change_theme(self) -> None:
         self._theme_name = "dark" if self._theme_name == "light" else "light"
+        self._memory.theme = self._theme_name
         self.theme = make_theme(self._theme_name)
         app = QApplication.instance()
         if isinstance(app, QApplication):
@@ -646,8 +660,11 @@ class Window(QMainWindow):
     def choose_files(self) -> None:
         """Ask for files and add them."""
         patterns = " ".join(f"*{e}" for e in ENDINGS)
-        names, _ = QFileDialog.getOpenFileNames(self, "Add files", "", f"Scans ({patterns});;*")
+        names, _ = QFileDialog.getOpenFileNames(
+            self, "Add files", self._memory.folder("scans"), f"Scans ({patterns});;*"
+        )
         if names:
+            self._memory.keep_folder("scans", Path(names[0]))
             self.add_files([Path(n) for n in names])
 
     def add_files(self, paths: list[Path]) -> None:
@@ -711,9 +728,13 @@ class Window(QMainWindow):
     def choose_docket(self) -> None:
         """Ask for a docket and open it."""
         name, _ = QFileDialog.getOpenFileName(
-            self, "Open a docket", str(self.folder), f"Dockets (*{DOCKET_ENDING})"
+            self,
+            "Open a docket",
+            self._memory.folder("dockets", self.folder),
+            f"Dockets (*{DOCKET_ENDING})",
         )
         if name:
+            self._memory.keep_folder("dockets", Path(name))
             self.open_docket(Path(name))
 
     def open_docket(self, path: Path) -> None:
@@ -820,6 +841,9 @@ class Window(QMainWindow):
         if event is not None and not self._may_leave():
             event.ignore()
             return
+        self._memory.place = self.saveGeometry()
+        self._memory.keep_steps("table", self.proof.interline.steps)
+        self._memory.keep_steps("lens", self.proof.lens.steps)
         self._leave_docket()
         self.session.close()
         self.jobs.close()

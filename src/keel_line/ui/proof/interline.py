@@ -91,6 +91,11 @@ class Interline(QAbstractScrollArea):
             self._theme = theme
             self._lay_out()
 
+    @property
+    def steps(self) -> int:
+        """Zoom steps from where the whole width is in sight."""
+        return self._nearer
+
     def zoom_step(self, steps: int) -> None:
         """Zoom the ink in (above 0) or out, keeping the cell at hand in sight."""
         nearer = min(_MOST_STEPS, max(-_MOST_STEPS, self._nearer + steps))
