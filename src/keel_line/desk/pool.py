@@ -21,6 +21,7 @@ from dataclasses import dataclass
 from functools import partial
 from multiprocessing.connection import Connection
 from pathlib import Path
+from types import TracebackType
 from typing import Any, Literal
 
 import cv2
@@ -223,6 +224,18 @@ def _count_reserved() -> int:
     lines = (line.split() for line in Path("/proc/self/status").read_text().splitlines())
     sizes = {line[0]: int(line[1]) for line in lines if line[0] in {"VmData:", "RssAnon:"}}
     return 1024 * max(0, sizes["VmData:"] - sizes["RssAnon:"])
+
+
+def report_threads(
+    report: Callable[[type[BaseException], BaseException, TracebackType | None], None],
+) -> None:
+    """Have an error that nothing caught in a thread reported as those of the main thread are."""
+
+    def hook(found: threading.ExceptHookArgs) -> None:
+        if found.exc_value is not None:
+            report(found.exc_type, found.exc_value, found.exc_traceback)
+
+    threading.excepthook = hook
 
 
 def _silence_decoders() -> None:

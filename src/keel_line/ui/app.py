@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import logging
 import sys
-import threading
 from functools import partial
 from pathlib import Path
 from types import TracebackType
@@ -14,6 +13,7 @@ from PyQt6.QtWidgets import QApplication
 
 from keel_line._shared.log_file import log_path
 from keel_line.desk.desk import Desk
+from keel_line.desk.pool import report_threads
 from keel_line.errors import KeelLineError
 from keel_line.ui.dockets import docket_folder
 from keel_line.ui.memory import WindowMemory, memory_path
@@ -48,7 +48,7 @@ def make_window(app: QApplication) -> Window:
     faults = _Faults(window)
     faults.told.connect(partial(window.say, trouble=True))
     sys.excepthook = faults.report
-    threading.excepthook = faults.report_thread
+    report_threads(faults.report)
     return window
 
 
@@ -68,10 +68,6 @@ class _Faults(QObject):
             "A fault in Keel Line stopped this step. What was settled is saved. "
             f"The log is {_from_home(log_path())}."
         )
-
-    def report_thread(self, found: threading.ExceptHookArgs) -> None:
-        if found.exc_value is not None:
-            self.report(found.exc_type, found.exc_value, found.exc_traceback)
 
 
 def _from_home(path: Path) -> Path:
