@@ -9,7 +9,7 @@ import time
 from collections.abc import Iterable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field
-from functools import partial
+from functools import cache, partial
 from pathlib import Path
 
 import cv2
@@ -24,6 +24,8 @@ from keel_line.model.geometry import Box, Transform
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.page import SquareChoice, SquaredPage
 from keel_line.model.table import LEAST_CHANCE
+from keel_line.read.network import Network
+from keel_line.read.pieces import read_pieces
 from keel_line.read.real_text import lay_text
 from keel_line.rule.captions import complete_captions
 from keel_line.rule.doubts import find_doubts
@@ -41,7 +43,7 @@ GROUPS = {
     "copy, fax or photograph": ("copy", "fax", "fax-coarse", "photo", "office"),
 }
 _DAMAGED = ("copy", "fax", "photo", "fax-coarse", "office")
-_SEED = 40211
+SEED = 40211
 _MOSTLY = 0.5
 
 
@@ -49,8 +51,8 @@ _MOSTLY = 0.5
 class TableScore:
     """One table of the truth: whether it was found, exactly right, and what else was right.
 
-    ``caption`` and ``headed`` are None where the table was not found. ``true``, ``found`` and
-    ``shared`` count pairs of neighbouring cells.
+    ``true``, ``pairs`` and ``shared`` count pairs of neighbouring cells: those of the truth, those
+    found, and those that are the same. ``box`` is the found grid's (px).
     """
 
     found: bool = False
@@ -62,6 +64,7 @@ class TableScore:
     pairs: int = 0
     shared: int = 0
     why: str = ""
+    box: Box | None = None
 
 
 @dataclass(frozen=True)
@@ -97,10 +100,28 @@ def score_page(loaded: LoadedPage, truth: PressPage, damage: str) -> PageScore:
     return _compare(survey.grids, captions, doubted, truth, places, damage, seconds)
 
 
-def find_page_grids(loaded: LoadedPage) -> tuple[list[Grid], Transform]:
-    """Return the grids that the program finds on a page, and how it was squared."""
-    squared, _, survey, _ = _survey(loaded)
-    return list(survey.grids), squared.transform
+@dataclass(frozen=True, eq=False)
+class FoundPage:
+    """The grids that the program finds on a page, their captions, and the squared page."""
+
+    pixels: NDArray[np.uint8]
+    grids: tuple[Grid, ...]
+    captions: tuple[Box | None, ...]
+    transform: Transform
+
+
+def find_page_grids(loaded: LoadedPage) -> FoundPage:
+    """Find a page's grids as the program does."""
+    squared, flat, survey, _ = _survey(loaded)
+    captions = complete_captions(survey.captions, squared.pixels, squared.dpi, survey.grids, flat)
+    return FoundPage(squared.pixels, tuple(survey.grids), tuple(captions), squared.transform)
+
+
+@cache
+def _load_network() -> Network:
+    network = Network(threads=1)
+    network.run([np.zeros((48, 64), np.uint8)])  # loaded before the clock runs
+    return network
 
 
 def _survey(loaded: LoadedPage) -> tuple[SquaredPage, NDArray[np.uint8], Survey, float]:
@@ -109,12 +130,15 @@ def _survey(loaded: LoadedPage) -> tuple[SquaredPage, NDArray[np.uint8], Survey,
     text = page.text
     choice = SquareChoice(turns=0, angle_deg=0.0, corners=(), as_bent=True) if text else None
     squared = square_page(page, choice or SquareChoice())
+    _load_network()
     flat = clear_bands(flatten_light(squared.pixels), squared.dpi)
     begun = time.perf_counter()
     if text is not None:
         survey = survey_text(lay_text(text, squared.transform), squared.dpi)
     else:
-        survey = survey_page(squared.pixels, squared.dpi, flat)
+        survey = survey_page(
+            squared.pixels, squared.dpi, flat, read=partial(read_pieces, _load_network(), flat)
+        )
     return squared, flat, survey, time.perf_counter() - begun
 
 
@@ -197,6 +221,7 @@ def _compare(
                 pairs=len(found),
                 shared=len(true & found),
                 why=why,
+                box=grids[best].box,
             )
         )
     return PageScore(
@@ -284,7 +309,7 @@ def _score_one(folder: Path, data: tuple[bytes, PressPage, str]) -> PageScore:
     del folder
     cv2.setNumThreads(1)
     pdf, truth, damage = data
-    return score_page(load_pressed(pdf, truth, damage, _SEED), truth, damage)
+    return score_page(load_pressed(pdf, truth, damage, SEED), truth, damage)
 
 
 def score_folder(

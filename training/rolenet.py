@@ -9,7 +9,7 @@ import argparse
 import json
 import sys
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -22,11 +22,13 @@ WEIGHTS = (
     Path(__file__).resolve().parent.parent / "src" / "keel_line" / "rule" / "data" / "roles.npz"
 )
 ROLES = 5
-OUTPUTS = ROLES + 4
+OUTPUTS = ROLES + 6
+LABELS = 1 + OUTPUTS - ROLES
 _HELD = 10
 _MISSING = 0.04
-_RARE = (1.0, 8.0, 8.0, 2.0)
+_RARE = (1.0, 8.0, 8.0, 2.0, 2.0, 1.0)
 _TEXT_FEATURES = 14
+_HIDDEN, _PARTLY, _BODY = 0.25, 0.3, 3
 
 
 @dataclass(frozen=True)
@@ -95,6 +97,10 @@ def load_graphs(paths: Sequence[Path]) -> list[Graph]:
             )
             for k in range(count)
         ]
+        for k, g in enumerate(out[-count:]):
+            if g.labels.shape[1] < LABELS:  # made before cells were told
+                rest = g.labels.new_full((len(g.labels), LABELS - g.labels.shape[1]), -1)
+                out[k - count] = replace(g, labels=torch.cat([g.labels, rest], dim=1))
         if path.name.startswith("old"):
             for g in out[-count:]:
                 g.labels[:, 3] = -1
@@ -118,6 +124,24 @@ def join_graphs(
         first += len(own)
     parts = (features, near, labels, weights, pages)
     return tuple(torch.cat(p) for p in parts)  # type: ignore[return-value]
+
+
+def hide_texts(
+    features: torch.Tensor, roles: torch.Tensor, hidden: torch.Tensor, rng: np.random.Generator
+) -> torch.Tensor:
+    """Return features without what pieces say: of all, of most body cells, or of none.
+
+    On paper only what is not plainly in a table is read before its role is known.
+    """
+    chance = rng.random()
+    if chance >= _HIDDEN + _PARTLY:
+        return features
+    gone = torch.ones(len(features), dtype=torch.bool)
+    if chance >= _HIDDEN:
+        few = torch.rand(len(features))
+        gone = torch.where(roles == _BODY, few > 0.15, few > 0.85)
+    texts = torch.where(gone[:, None], hidden, features[:, -_TEXT_FEATURES:])
+    return torch.cat([features[:, :-_TEXT_FEATURES], texts], dim=1)
 
 
 def loss_of(outputs: torch.Tensor, labels: torch.Tensor, weights: torch.Tensor) -> torch.Tensor:
@@ -219,10 +243,7 @@ def main() -> None:
         # Each measure is missing now and then, so that none is relied on by itself.
         features = features * (torch.rand(1, features.shape[1]) > _MISSING)
         features = features * (torch.rand(len(features), features.shape[1]) > _MISSING)
-        if rng.random() < 0.3:  # the same page without what it says
-            features = torch.cat(
-                [features[:, :-_TEXT_FEATURES], hidden.expand(len(features), -1)], dim=1
-            )
+        features = hide_texts(features, labels[:, 0], hidden, rng)
         loss = loss_of(net(features, near, pages), labels, weights)
         best.zero_grad()
         loss.backward()

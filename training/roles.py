@@ -46,14 +46,15 @@ _DAMAGES = ("clean", "clean", "office", "copy", "fax", "fax-coarse", "photo")
 def label_pieces(
     writing: Writing, near: NDArray[np.int64], truth: PressPage, loaded: LoadedPage
 ) -> NDArray[np.int64]:
-    """Return each piece's labels, shape (n, 5), -1 where they say nothing.
+    """Return each piece's labels, shape (n, 7), -1 where they say nothing.
 
-    They are its role; whether its line belongs to the table row of the line before; whether a table
-    begins with it under another one; whether another table stands left of it; whether it spans
-    columns.
+    They are its role (what no text of the truth covers, such as a drawing, is outside); whether its
+    line belongs to the table row of the line before; whether a table begins with it under another
+    one; whether another table stands left of it; whether it spans columns; whether it stands in one
+    cell with the piece left of it, and with the one above it.
     """
     count = len(writing.boxes)
-    out = np.full((count, 5), -1, np.int64)
+    out = np.full((count, 7), -1, np.int64)
     lines, owner = [], []
     for number, text in enumerate(truth.texts):
         for x0, y0, x1, y1 in text.lines:
@@ -75,6 +76,8 @@ def label_pieces(
     known = shared[np.arange(count), best] > 0
     text_of = np.where(known, np.array(owner)[best], -1)
     cells = {c.text: (k, c, t) for k, t in enumerate(truth.tables) for c in t.cells}
+    numbers = np.array([cells[t][0] if t in cells else -1 for t in owner])
+    out[~known & _lie_outside(writing, places, numbers), 0] = 0
     table_of = np.full(count, -1)
     row_of = np.full(count, -1)
     for k in np.flatnonzero(known):
@@ -100,6 +103,23 @@ def label_pieces(
         other = near[:, way]
         both = (table_of >= 0) & (other >= 0) & (table_of[other] >= 0)
         out[both, column] = table_of[both] != table_of[other[both]]
+    for column, way in ((5, 2), (6, 0)):
+        other = near[:, way]
+        both = (table_of >= 0) & (other >= 0) & (table_of[other] == table_of)
+        out[both, column] = text_of[both] == text_of[other[both]]
+    return out
+
+
+def _lie_outside(
+    writing: Writing, places: NDArray[np.float64], tables: NDArray[np.int64]
+) -> NDArray[np.bool_]:
+    """Return which pieces lie outside the tables; ``places`` are texts' lines, in ``tables``."""
+    x0, y0, x1, y1 = writing.boxes.T
+    out = np.ones(len(x0), bool)
+    for number in set(tables.tolist()) - {-1}:
+        own = places[tables == number]
+        (left, top), (right, low) = own[:, :2].min(axis=0), own[:, 2:].max(axis=0)
+        out &= ~((x0 < right) & (x1 > left) & (y0 < low) & (y1 > top))
     return out
 
 

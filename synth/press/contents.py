@@ -2,47 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, replace
-from pathlib import Path
 
-import msgspec
 import numpy as np
 
 from synth.press.model import Align, Cell, Look, Table, Text
+from synth.press.technical import make_technical
+from synth.press.words import WORDS, Column, Rng, make_sentence, pick
 from synth.text import make_code, make_date, make_name, make_number, make_phrase
 
-Rng = np.random.Generator
 _MOST_LEVELS = 3
 _DOUBLED = 0.3
-_REMARKED, _OFTEN = 0.15, 0.5
+_REMARKED, _OFTEN, _MOSTLY = 0.15, 0.5, 0.8
 _LONG_TEXTS = ("Remarks", "Particulars", "Work done", "Conditions")
 
-_WORDS: dict[str, list[str]] = msgspec.toml.decode(
-    Path(__file__).with_name("words.toml").read_bytes(), type=dict[str, list[str]]
-)
-_HEADS, _UNITS, _PLACES = _WORDS["heads"], _WORDS["units"], _WORDS["places"]
-
-
-@dataclass(frozen=True)
-class Column:
-    """A kind of column: its heading, its unit, a maker of its values and how these stand."""
-
-    heading: str
-    unit: str
-    make: Callable[[], str]
-    align: Align
-    adds_up: bool = False
-
-
-def pick(rng: Rng, options: Sequence[str]) -> str:
-    """Return one of some texts."""
-    return str(options[int(rng.integers(len(options)))])
-
-
-def make_sentence(rng: Rng) -> str:
-    """Return a sentence of the office's reports."""
-    return pick(rng, _WORDS["sentences"])
+_HEADS, _UNITS, _PLACES = WORDS["heads"], WORDS["units"], WORDS["places"]
 
 
 def make_paragraph(rng: Rng, least: int = 2, most: int = 6) -> str:
@@ -52,7 +27,7 @@ def make_paragraph(rng: Rng, least: int = 2, most: int = 6) -> str:
 
 def make_title(rng: Rng) -> str:
     """Return the words of a table's caption."""
-    title = pick(rng, _WORDS["titles"])
+    title = pick(rng, WORDS["titles"])
     if rng.random() < 0.6:
         title += pick(rng, (", 1974", ", quarter to June 1971", " in 1968", ", by station"))
     return title
@@ -60,7 +35,7 @@ def make_title(rng: Rng) -> str:
 
 def make_note(rng: Rng) -> str:
     """Return a note as it stands under a table."""
-    return pick(rng, _WORDS["notes"])
+    return pick(rng, WORDS["notes"])
 
 
 def _money(rng: Rng, marks: str) -> Callable[[], str]:
@@ -113,7 +88,9 @@ class Features:
     ``long_heads`` of several words; ``centred`` columns; ``long_caption`` of several sentences;
     number of ``notes``, where there are any; ``over_stub``: titles may stand over the first column;
     ``partial``: rules across leave merged names out; ``wide_heads``: one heading for two columns;
-    ``among``: what else stands on the page.
+    ``among``: what else stands on the page; ``technical`` columns, as handbooks have them;
+    ``under``: each row has another below it, of figures in brackets; ``open_stub``: share of rows
+    whose first cell is empty; ``set_captions``: captions are set as books set them.
     """
 
     rows: tuple[int, int] = (6, 22)
@@ -140,13 +117,20 @@ class Features:
     partial: bool = False
     wide_heads: bool = False
     among: str = ""
+    technical: bool = False
+    under: bool = False
+    open_stub: float = 0.0
+    set_captions: bool = False
 
 
 def make_table(rng: Rng, features: Features, look: Look) -> Table:
     """Make up a table with some features."""
     f = features
     count = int(rng.integers(f.cols[0], f.cols[1] + 1))
-    columns = [make_column(rng, f.marks) for _ in range(count)]
+    columns = [
+        make_technical(rng) if f.technical and rng.random() < _MOSTLY else make_column(rng, f.marks)
+        for _ in range(count)
+    ]
     if f.pounds:
         columns = [
             *columns[: max(1, count - 3)],
@@ -155,11 +139,13 @@ def make_table(rng: Rng, features: Features, look: Look) -> Table:
             Column("d.", "", lambda: f"{int(rng.integers(0, 12))}", "r"),
         ]
     kind = f.stub or pick(rng, ("vessels", "places", "items"))
-    names = _WORDS[kind]
+    names = WORDS[kind]
     stub_head = kind.rstrip("s").capitalize()
     if rng.random() < 0.2 and f.groups in ("none", "bars"):
         stub_head = ""
     stub = Column(stub_head, "", lambda: pick(rng, names), "l")
+    if f.technical and rng.random() < _MOSTLY:
+        stub = replace(make_technical(rng), align="l")
     if f.groups in ("once", "merged"):
         columns = [Column("Group", "", lambda: "", "l"), stub, *columns]
     else:
@@ -169,7 +155,7 @@ def make_table(rng: Rng, features: Features, look: Look) -> Table:
         wide = Column(
             pick(rng, _LONG_TEXTS),
             "",
-            lambda: pick(rng, _WORDS["remarks"]) if rng.random() < 0.8 else make_phrase(rng),
+            lambda: pick(rng, WORDS["remarks"]) if rng.random() < 0.8 else make_phrase(rng),
             "l",
         )
         columns.insert(at, wide)
@@ -205,7 +191,7 @@ def _fill(rng: Rng, f: Features, look: Look, columns: list[Column]) -> Table:
             left_in_group = int(rng.integers(2, 6))
             group_rows.append(row)
             name = next(
-                (g for g in rng.permutation(_WORDS["groups"]).tolist() if g not in used), "Other"
+                (g for g in rng.permutation(WORDS["groups"]).tolist() if g not in used), "Other"
             )
             used.add(name)
             cells.append(_name_group(rng, f, look, Cell(row, 0, name), base, left_in_group))
@@ -214,6 +200,9 @@ def _fill(rng: Rng, f: Features, look: Look, columns: list[Column]) -> Table:
             row += f.groups in ("bars", "indent")
         cells += _make_row(rng, f, columns, row, stubs)
         row += 1
+        if f.under:
+            cells += _make_under(rng, columns, row, stubs)
+            row += 1
         left_in_group -= 1
     # A merged group ends with its rows.
     cells = [replace(c, row_span=min(c.row_span, row - c.row)) for c in cells]
@@ -283,10 +272,31 @@ def _make_row(rng: Rng, f: Features, columns: list[Column], row: int, stubs: int
             text = text + " " + ". " * int(rng.integers(6, 14))
         if k >= stubs and rng.random() < f.blanks:
             continue
+        if k < stubs and f.open_stub and rng.random() < f.open_stub:
+            continue
         if text.strip():
             indent = 1 if k == 0 and f.groups == "indent" else 0
-            out.append(Cell(row, k, text.strip(), align=column.align, indent=indent))
+            out.append(
+                Cell(
+                    row,
+                    k,
+                    text.strip(),
+                    align=column.align,
+                    indent=indent,
+                    typed=column.typed,
+                    word_gap=column.word_gap,
+                )
+            )
     return out
+
+
+def _make_under(rng: Rng, columns: list[Column], row: int, stubs: int) -> list[Cell]:
+    """Return a row of figures in brackets, as errors stand below what was measured."""
+    return [
+        Cell(row, k, f"({rng.uniform(0, 2):.{int(rng.integers(2, 4))}f})", align=column.align)
+        for k, column in enumerate(columns)
+        if k >= stubs and rng.random() < _MOSTLY
+    ]
 
 
 def _make_heading(
@@ -315,7 +325,7 @@ def _make_heading(
             align = "l"
         text = column.heading
         if f.long_heads and text and rng.random() < 0.7:
-            text += pick(rng, _WORDS["more_heads"])
+            text += pick(rng, WORDS["more_heads"])
         if text:
             cells.append(
                 Cell(
@@ -334,7 +344,7 @@ def _make_heading(
     for level in range(levels - 1):
         whole = level == 0 and levels == _MOST_LEVELS
         cells += [
-            Cell(level, a, pick(rng, _WORDS["spanners"]), 1, b - a, "c", bold, italic)
+            Cell(level, a, pick(rng, WORDS["spanners"]), 1, b - a, "c", bold, italic)
             for a, b in ([(groups[0][0], groups[-1][1])] if whole else groups)
         ]
     if f.units:

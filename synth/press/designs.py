@@ -13,7 +13,6 @@ import numpy as np
 
 from synth.press.contents import (
     Features,
-    Rng,
     make_address,
     make_bullets,
     make_contents,
@@ -25,19 +24,20 @@ from synth.press.contents import (
     make_note,
     make_paragraph,
     make_program,
-    make_sentence,
     make_table,
     make_title,
-    pick,
 )
-from synth.press.model import Block, Document, Look, Row, Stack, Table, Text, Typed
+from synth.press.drawings import DRAWINGS
+from synth.press.model import Block, Document, Drawing, Look, Row, Stack, Table, Text, Typed
+from synth.press.words import Rng, make_sentence, pick
 
 _CATALOGUE = Path(__file__).with_suffix(".toml")
 Split = Literal["develop", "choose", "benchmark"]
 PAGES = ("report", "sheet", "several", "beside", "form", "column")
 PROSE = ("text", "list", "letter", "columns", "contents", "fields")
-MORE_PROSE = ("code", "definitions", "formulas", "index", "bullets", "labels", "mixed")
+MORE_PROSE = ("code", "definitions", "formulas", "index", "bullets", "labels", "mixed", "drawn")
 """Further pages without a table, for training: no design of the catalogue has them."""
+_DRAWN, _HALF_PT, _OFTEN = 6, 240.0, 0.5
 
 
 @dataclass(frozen=True)
@@ -95,6 +95,8 @@ def _plain(block: Block) -> Block:
     if isinstance(block, Table):
         cells = (replace(c, text=_plain_text(c.text)) for c in block.cells)
         return replace(block, cells=tuple(c for c in cells if c.text))
+    if isinstance(block, Drawing):
+        return block
     return replace(block, blocks=tuple(_plain(b) for b in block.blocks))
 
 
@@ -120,6 +122,9 @@ def _captioned(rng: Rng, design: Design, number: int, features: Features) -> lis
             f"{pick(rng, ('Table', 'TABLE', 'Tab.'))} {number}{pick(rng, ('.', ':', ' –'))} {title}"
         )
     caption = Text("caption", title, align, bold=how in ("bold", "stack"), italic=False)
+    if features.set_captions:
+        caption = _set_caption(rng, caption, numbered=how == "numbered")
+        how = "below" if rng.random() < _OFTEN and how != "none" else how
     if how == "below":
         out = [table, caption]
     elif how == "stack":
@@ -130,6 +135,24 @@ def _captioned(rng: Rng, design: Design, number: int, features: Features) -> lis
     if rng.random() < 0.3 and how != "below":
         out += [Text("note", make_note(rng), size=0.85) for _ in range(features.notes)]
     return out
+
+
+def _set_caption(rng: Rng, caption: Text, *, numbered: bool) -> Text:
+    """Return a caption as books set it: a gap after its number, narrower than the page, long."""
+    text = caption.text
+    for _ in range(int(rng.choice([0, 0, 1, 2, 4]))):
+        text += " " + make_sentence(rng)
+    return replace(
+        caption,
+        text=text,
+        align=pick(rng, ("l", "c", "c", "j")),
+        size=float(rng.choice([1.0, 1.0, 0.9, 0.8])),
+        inset=float(rng.choice([0, 0, 2, 5])),
+        lead=2 if numbered else 0,
+        gap=float(rng.choice([0, 0.3, 0.7, 1.2])),
+        lead_bold=rng.random() < _OFTEN,
+        bold=caption.bold and not numbered,
+    )
 
 
 def _make_page(rng: Rng, design: Design) -> list[Block]:
@@ -163,7 +186,7 @@ def _make_page(rng: Rng, design: Design) -> list[Block]:
     if rng.random() < 0.8:
         out.append(prose())
     if f.among:
-        out += _make_more(rng, f.among)[:8]
+        out += _make_drawn(rng, 1) if f.among == "drawn" else _make_more(rng, f.among)[:8]
     out += _captioned(rng, design, int(rng.integers(1, 30)), f)
     if rng.random() < 0.7:
         out.append(prose())
@@ -223,8 +246,27 @@ def _make_prose(rng: Rng, kind: str) -> list[Block]:
     return out
 
 
+def _make_drawn(rng: Rng, most: int) -> list[Block]:
+    """Return drawings, formulas and the like, with what is said about them."""
+    out: list[Block] = []
+    for number in range(int(rng.integers(1, most + 1))):
+        wide = float(rng.choice([230.0, 300.0, 400.0, 450.0]))
+        drawing = Drawing(DRAWINGS[pick(rng, tuple(DRAWINGS))](rng, wide))
+        said = Text("paragraph", make_paragraph(rng, 1, 3), "j")
+        under = pick(rng, ("", "", f"Figure {number + 1}. ", f"Fig. {number + 1}: "))
+        if wide < _HALF_PT and rng.random() < _OFTEN:
+            out.append(Row((Stack((drawing,)), Stack((said,))), (wide, _HALF_PT)))
+        else:
+            out += [drawing, said] if not under else [drawing]
+        if under:
+            out.append(Text("paragraph", under + make_title(rng), pick(rng, ("l", "c"))))
+    return out
+
+
 def _make_more(rng: Rng, kind: str) -> list[Block]:
     count = int(rng.integers(8, 26))
+    if kind == "drawn":
+        return _make_drawn(rng, 3)
     if kind == "index":
         wide = int(rng.integers(2, 4))
         parts = tuple(Stack(tuple(make_index(rng, count))) for _ in range(wide))
@@ -349,9 +391,10 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
         place=pick(rng, ("left", "centre")),
         blank_share=float(rng.choice([0.4, 0.7, 1.0])),
         natural=rng.random() < 0.6,
+        justified=rng.random() < 0.3,
     )
     features = Features(
-        rows=(3, int(rng.choice([8, 15, 25, 40]))),
+        rows=(1 if rng.random() < 0.15 else 3, int(rng.choice([3, 8, 8, 15, 15, 25, 40]))),
         cols=(1 if rng.random() < 0.1 else 2, int(rng.choice([3, 5, 8]))),
         levels=int(rng.choice([0, 1, 1, 1, 1, 1, 2, 2, 3])),
         groups=pick(rng, ("none", "none", "none", "once", "merged", "bars", "indent")),
@@ -360,7 +403,7 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
         turned=rng.random() < 0.07,
         units=rng.random() < 0.15,
         leaders=rng.random() < 0.1,
-        blanks=float(rng.choice([0, 0, 0, 0.1, 0.35])),
+        blanks=float(rng.choice([0, 0, 0, 0, 0.1, 0.35, 0.6])),
         marks=pick(rng, ("", "", "brackets", "signs", "currency", "credit", "notes", "dashes")),
         pounds=rng.random() < 0.07,
         blank_col=rng.random() < 0.07,
@@ -373,7 +416,13 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
         over_stub=rng.random() < 0.1,
         partial=rng.random() < 0.6,
         wide_heads=rng.random() < 0.12,
-        among=pick(rng, ("",) * 8 + ("code", "definitions", "formulas", "bullets")),
+        among=pick(
+            rng, ("",) * 8 + ("code", "definitions", "formulas", "bullets", "drawn", "drawn")
+        ),
+        technical=rng.random() < 0.35,
+        set_captions=rng.random() < 0.5,
+        under=rng.random() < 0.06,
+        open_stub=float(rng.choice([0] * 10 + [0.15, 0.5])),
     )
     if features.twin > 1:
         look = replace(look, rows="none", frame="none")
@@ -391,6 +440,7 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
             "column",
             *PROSE,
             *MORE_PROSE,
+            *["drawn"] * _DRAWN,
         ),
     )
     caption = pick(
@@ -406,7 +456,8 @@ def sample_typed(rng: Rng, faces: tuple[str, ...]) -> Design:
     """Return the design of a typed page by chance, for training. ``faces`` are of one width."""
     design = sample_design(rng, faces)
     while (
-        design.page in ("beside", "column", "columns", "index", "labels")
+        design.page in ("beside", "column", "columns", "index", "labels", "drawn")
+        or design.features.among == "drawn"
         or design.features.twin > 1
     ):
         design = sample_design(rng, faces)

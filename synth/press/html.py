@@ -7,7 +7,18 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from synth.press.edges import THIN, edges_of, ground_of, has_short_rule, is_light, weight_pt
-from synth.press.model import Block, Cell, Document, Look, Stack, Table, Text, Typed, tag_hex
+from synth.press.model import (
+    Block,
+    Cell,
+    Document,
+    Drawing,
+    Look,
+    Stack,
+    Table,
+    Text,
+    Typed,
+    tag_hex,
+)
 from synth.press.typed import lay_typed
 
 _STEP_EM = 1.1
@@ -92,6 +103,8 @@ class _Writer:
         gap = f"margin-bottom:{self._document.gap_pt}pt"
         if isinstance(block, Text):
             return self._text(block)
+        if isinstance(block, Drawing):
+            return f"<div style='{gap}'>{block.markup}</div>"
         if isinstance(block, Table):
             return f"<div style='{gap}'>{self._table(block)}</div>"
         inner = [self.block(b) for b in block.blocks]
@@ -119,7 +132,18 @@ class _Writer:
             style += ";font-style:italic"
         if text.role == "running":
             style += f";margin-bottom:{self._document.gap_pt * 2}pt"
-        return f"<p style='{style}'>{self._words(text)}</p>"
+        if text.inset:
+            style += f";padding-left:{text.inset}em;padding-right:{text.inset}em"
+        words = self._words(text)
+        if text.lead:
+            parts = text.text.split(" ")
+            first, rest = " ".join(parts[: text.lead]), " ".join(parts[text.lead :])
+            weight = ";font-weight:bold" if text.lead_bold else ""
+            words = (
+                f"<span style='padding-right:{text.gap}em{weight}'>"
+                f"{self._words(text, text=first)}</span> {self._words(text, text=rest)}"
+            )
+        return f"<p style='{style}'>{words}</p>"
 
     def _table(self, table: Table) -> str:
         look = table.look
@@ -172,6 +196,12 @@ class _Writer:
         heading = cell.row < table.header_rows
         style = [self._edges(table, cell.row, cell.col, cell.row_span, cell.col_span)]
         style.append("text-align:" + {"l": "left", "c": "center", "r": "right"}[cell.align])
+        if look.justified and table.widths and cell.align == "l" and not heading:
+            style.append("text-align:justify")
+        if cell.typed:
+            style.append("font-family:monospace;font-size:0.9em")
+        if cell.word_gap:
+            style.append(f"word-spacing:{cell.word_gap}em")
         style.append("vertical-align:" + (look.heading_valign if heading else look.valign))
         if cell.bold:
             style.append("font-weight:bold")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from synth.press.edges import DOUBLE, THICK, edges_of, ground_of, has_short_rule, is_light
-from synth.press.model import Block, Cell, Document, Stack, Table, Text, tag_hex
+from synth.press.model import Block, Cell, Document, Drawing, Stack, Table, Text, tag_hex
 
 _SPECIAL = {
     "\\": r"\textbackslash{}", "{": r"\{", "}": r"\}", "$": r"\$", "&": r"\&", "#": r"\#",
@@ -74,6 +74,8 @@ class _Writer:
 
     def block(self, block: Block) -> str:
         gap = self._document.gap_pt
+        if isinstance(block, Drawing):
+            raise TypeError("only the browser sets drawings")
         if isinstance(block, Text):
             own = {"caption": 3.0, "subtitle": 3.0, "note": 4.0, "list": 2.0}.get(block.role, gap)
             how = {"l": "\\RaggedRight", "c": "\\Centering", "r": "\\RaggedLeft", "j": ""}[

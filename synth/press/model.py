@@ -63,6 +63,8 @@ class Look:
         Height of blank lines, 1 for that of the page's letters.
     natural
         Cells without widths of their own never wrap.
+    justified
+        The lines of text that wraps fill their column.
     """
 
     frame: str = "none"
@@ -93,6 +95,7 @@ class Look:
     place: str = "left"
     blank_share: float = 1.0
     natural: bool = True
+    justified: bool = False
 
     @property
     def is_full(self) -> bool:
@@ -105,7 +108,8 @@ class Cell:
     """A cell with text.
 
     ``free`` says that nothing on paper shows how far it spans: any part of its span is right.
-    ``indent`` counts steps; ``turned`` text runs upwards.
+    ``indent`` counts steps; ``turned`` text runs upwards; ``typed`` has letters of one width;
+    ``word_gap`` is the white that is added between words, in em.
     """
 
     row: int
@@ -119,6 +123,8 @@ class Cell:
     indent: int = 0
     turned: bool = False
     free: bool = False
+    typed: bool = False
+    word_gap: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -197,7 +203,11 @@ class Table:
 
 @dataclass(frozen=True)
 class Text:
-    """A piece of text outside tables. ``align`` may be ``j`` for justified; ``indent`` is in em."""
+    """A piece of text outside tables.
+
+    ``align`` may be ``j`` for justified; ``indent`` and ``inset`` (on both sides) are in em. The
+    first ``lead`` words may be bold, with a gap of ``gap`` em after them.
+    """
 
     role: Role
     text: str
@@ -206,6 +216,10 @@ class Text:
     italic: bool = False
     size: float = 1.0
     indent: float = 0.0
+    inset: float = 0.0
+    lead: int = 0
+    gap: float = 0.0
+    lead_bold: bool = False
 
 
 @dataclass(frozen=True)
@@ -223,7 +237,14 @@ class Stack:
     blocks: tuple[Block, ...]
 
 
-Block = Text | Table | Row | Stack
+@dataclass(frozen=True)
+class Drawing:
+    """What is no table and is not read, as markup. Only the browser sets it."""
+
+    markup: str
+
+
+Block = Text | Table | Row | Stack | Drawing
 
 
 @dataclass(frozen=True)

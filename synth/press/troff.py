@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from synth.press.edges import DOUBLE, edges_of, has_short_rule
-from synth.press.model import Block, Cell, Document, Row, Table, Text, tag_hex
+from synth.press.model import Block, Cell, Document, Drawing, Row, Table, Text, tag_hex
 from synth.press.setting import SettingError
 
 _TAB = "@"
@@ -65,6 +65,8 @@ class _Writer:
 
     def block(self, block: Block) -> str:
         gap = self._document.gap_pt
+        if isinstance(block, Drawing):
+            raise TypeError("only the browser sets drawings")
         if isinstance(block, Text):
             own = {"caption": 3.0, "subtitle": 3.0, "note": 4.0, "list": 2.0}.get(block.role, gap)
             size = self._document.point * block.size

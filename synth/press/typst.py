@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from synth.press.edges import DOUBLE, THIN, edges_of, ground_of, has_short_rule, is_light, weight_pt
-from synth.press.model import Block, Cell, Document, Look, Stack, Table, Text, tag_hex
+from synth.press.model import Block, Cell, Document, Drawing, Look, Stack, Table, Text, tag_hex
 
 _SPECIAL = set("\\#*_`$<>@=-+/~[]'\"&.")
 
@@ -57,6 +57,8 @@ class _Writer:
 
     def block(self, block: Block) -> str:
         gap = self._document.gap_pt
+        if isinstance(block, Drawing):
+            raise TypeError("only the browser sets drawings")
         if isinstance(block, Text):
             align = {"l": "left", "c": "center", "r": "right", "j": "left"}[block.align]
             own = {"caption": 4.0, "subtitle": 4.0, "note": 4.0, "list": 3.0}.get(block.role, gap)

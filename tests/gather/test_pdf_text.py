@@ -61,6 +61,16 @@ def test_lines_are_joined_where_they_touch() -> None:
     assert longest.position == pytest.approx((HIGH - 90.4) * PX, abs=3)
 
 
+def test_lines_drawn_together_or_as_pictures_of_a_point_are_rules() -> None:
+    both = "0 g 50 500 200 0.8 re 50 480 200 0.8 re f"
+    point = "q 200 0 0 0.5 50 450 cm BI /W 1 /H 1 /CS /G /BPC 8 ID 0 EI Q"
+    text = text_of([both, point, write_words("twelve letters or more", 60, 600)])
+    assert text is not None
+    heights = sorted(HIGH - r.position / PX for r in text.rules if r.direction == "across")
+    assert heights == pytest.approx([450.25, 480.4, 500.4], abs=1)
+    assert all(round(r.length / PX) == 200 for r in text.rules)
+
+
 def test_a_slanted_line_is_no_rule() -> None:
     text = text_of([draw_line(50, 500, 300, 520), write_words("twelve letters or more", 60, 600)])
     assert text is not None

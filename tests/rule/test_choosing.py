@@ -1,18 +1,21 @@
-"""A ruled cell that holds a whole part of a table gives way to what alignment shows."""
+"""A ruled cell that holds a whole part of a table gives way to what roles show, or is parted."""
 
 from __future__ import annotations
 
 import textwrap
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 import pytest
 
 from keel_line.gather.sources import load_page
 from keel_line.model.grid import Cell, Grid
-from keel_line.rule.cramming import part_joined_cells
+from keel_line.rule.choosing import choose_ruled, is_no_table, part_cells
 from keel_line.rule.grids import find_grids, survey_text
-from keel_line.rule.roles import Roles
+from keel_line.rule.mend import make_plain_grid
+from keel_line.rule.pieces import measure_pieces
+from keel_line.rule.roles import BODY, OUTSIDE, Roles
 from keel_line.rule.writing import Writing
 from synth.pdf import draw_line, write_pdf, write_words
 
@@ -94,10 +97,14 @@ def writing_of(*boxes: tuple[float, float]) -> Writing:
     return Writing(own, (own[:, 1] // 40).astype(np.int64), 20.0)
 
 
-def roles_of(count: int, joins: float) -> Roles:
-    none = np.zeros(count)
-    near = np.full((count, 4), -1, np.int64)
-    return Roles(np.zeros((count, 5)), np.full(count, joins), none, none, none, near)
+def roles_of(writing: Writing, same: float, role: int = BODY) -> Roles:
+    """Roles of pieces that are all in one cell with the chance ``same``."""
+    count = len(writing.boxes)
+    none, chance = np.zeros(count), np.full(count, same)
+    roles = np.full((count, 5), 0.01)
+    roles[:, role] = 0.96
+    near = measure_pieces(writing, []).near
+    return Roles(roles, none, none, none, none, chance, chance, near)
 
 
 JOINED = [
@@ -109,7 +116,7 @@ JOINED = [
 
 def test_a_joined_cell_whose_places_all_hold_values_is_parted() -> None:
     writing = writing_of((120, 10), (220, 10), (120, 50), (220, 50))
-    parted = part_joined_cells(grid_of(JOINED), writing, roles_of(4, 0.1))
+    parted = part_cells(grid_of(JOINED), writing, roles_of(writing, 0.1))
     assert len(parted.cells) == 6
     assert {(c.row, c.col) for c in parted.cells} == {(r, c) for r in (0, 1) for c in (0, 1, 2)}
 
@@ -117,10 +124,60 @@ def test_a_joined_cell_whose_places_all_hold_values_is_parted() -> None:
 def test_a_joined_cell_with_one_text_stays() -> None:
     for writing in (writing_of((170, 30)), writing_of((170, 10), (170, 50))):
         grid = grid_of(JOINED)
-        assert part_joined_cells(grid, writing, roles_of(len(writing.boxes), 0.9)) == grid
+        assert part_cells(grid, writing, roles_of(writing, 0.9)) == grid
 
 
 def test_lines_that_go_on_with_each_other_keep_their_cell() -> None:
     writing = writing_of((120, 10), (120, 50))
-    parted = part_joined_cells(grid_of(JOINED), writing, roles_of(2, 0.9))
-    assert parted == grid_of(JOINED)
+    assert part_cells(grid_of(JOINED), writing, roles_of(writing, 0.9)) == grid_of(JOINED)
+
+
+def test_rows_are_parted_between_lines_that_no_cell_holds_both_of() -> None:
+    grid = make_plain_grid((0, 0, 300, 80), 1, 3)
+    writing = writing_of(*[(x, y) for y in (10, 50) for x in (20, 120, 220)])
+    assert part_cells(grid, writing, roles_of(writing, 0.1)).rows == 2
+    assert part_cells(grid, writing, roles_of(writing, 0.9)) == grid
+
+
+def test_what_fits_the_writing_better_is_taken() -> None:
+    coarse, fine = (make_plain_grid((0, 0, 300, 240), rows, 3) for rows in (1, 6))
+    writing = writing_of(*[(x, 40 * y + 10) for y in range(6) for x in (20, 120, 220)])
+    apart, together = roles_of(writing, 0.1), roles_of(writing, 0.9)
+    assert choose_ruled([coarse], [fine], writing, apart) == []
+    assert choose_ruled([coarse], [fine], writing, together) == [coarse]
+    assert choose_ruled([fine], [coarse], writing, apart) == [fine]
+    assert choose_ruled([coarse], [], writing, apart) == [coarse]
+
+
+def test_a_ruled_grid_stays_where_what_roles_show_is_no_better() -> None:
+    grid = make_plain_grid((0, 0, 300, 80), 2, 3)
+    writing = writing_of((20, 10), (120, 10), (20, 50))
+    assert choose_ruled([grid], [replace(grid)], writing, roles_of(writing, 0.1)) == [grid]
+    outside = roles_of(writing, 0.1, OUTSIDE)
+    assert choose_ruled([grid], [], writing, outside) == [grid]
+
+
+def test_two_ruled_parts_give_way_together() -> None:
+    upper, lower = (make_plain_grid((0, y, 300, y + 120), 1, 1) for y in (0, 120))
+    whole = make_plain_grid((0, 0, 300, 240), 6, 3)
+    writing = writing_of(*[(x, 40 * y + 10) for y in range(6) for x in (20, 120, 220)])
+    assert choose_ruled([upper, lower], [whole], writing, roles_of(writing, 0.1)) == []
+    apart = make_plain_grid((0, 400, 300, 480), 2, 3)
+    assert choose_ruled([upper, lower, apart], [whole], writing, roles_of(writing, 0.1)) == [apart]
+
+
+def test_squared_paper_is_many_blank_cells() -> None:
+    grid, small = make_plain_grid((0, 0, 300, 300), 10, 10), make_plain_grid((0, 0, 300, 80), 2, 3)
+    beside, within = writing_of((400, 400)), writing_of((5, 5))
+    assert is_no_table(grid, beside, roles_of(beside, 0.1))
+    assert not is_no_table(grid, within, roles_of(within, 0.1))
+    assert not is_no_table(small, beside, roles_of(beside, 0.1))
+
+
+def test_rules_around_what_is_outside_all_tables_are_none() -> None:
+    grid = make_plain_grid((0, 0, 300, 80), 2, 3)
+    writing = writing_of((20, 10), (120, 10), (220, 10), (20, 50))
+    assert is_no_table(grid, writing, roles_of(writing, 0.1, OUTSIDE))
+    assert not is_no_table(grid, writing, roles_of(writing, 0.1, BODY))
+    few = writing_of((20, 10), (120, 10))
+    assert not is_no_table(grid, few, roles_of(few, 0.1, OUTSIDE))

@@ -24,12 +24,14 @@ def lay(
     *,
     spans: Sequence[tuple[int, int]] = (),
     joined: Sequence[int] = (),
+    same: Sequence[tuple[int, int]] = (),
     headings: int = 1,
     rules: Sequence[Rule] = (),
 ) -> Grid:
     """Lay out lines 60 px apart, each with the ends of its pieces.
 
-    ``spans`` are the (line, piece) that span columns; ``joined`` lines go on with the row before.
+    ``spans`` are the (line, piece) that span columns, or stand in the ``same`` cell as the one
+    before; ``joined`` lines go on with the row before.
     """
     boxes = [(a, 60.0 * n, b, 60.0 * n + CAP) for n, line in enumerate(lines) for a, b in line]
     numbers = np.array([n for n, line in enumerate(lines) for _ in line], np.int64)
@@ -38,8 +40,11 @@ def lay(
     marks = tuple(
         np.array([(n, k) in spans for k in range(len(line))]) for n, line in enumerate(lines)
     )
+    goes_on = tuple(
+        np.array([(n, k) in same for k in range(len(line))]) for n, line in enumerate(lines)
+    )
     joins = tuple(float(n in joined) for n in range(1, len(lines)))
-    return lay_table(FoundTable(own, joins, headings, marks), writing, rules)
+    return lay_table(FoundTable(own, joins, headings, marks, goes_on), writing, rules)
 
 
 def spans_of(grid: Grid, row: int) -> list[tuple[int, int]]:
@@ -51,6 +56,12 @@ def test_every_place_of_a_plain_table_is_a_cell(rows: int, cols: int, wide: int)
     grid = lay([[(200.0 * c, 200.0 * c + wide) for c in range(cols)]] * rows)
     assert (grid.rows, grid.cols) == (rows, cols)
     assert len(grid.cells) == rows * cols
+
+
+def test_pieces_of_one_cell_make_no_column() -> None:
+    words = [(0.0, 80.0), (200.0, 260.0), (300.0, 360.0), (500.0, 560.0)]
+    assert lay([words] * 4).cols == 4
+    assert lay([words] * 4, same=[(n, 2) for n in range(4)]).cols == 3
 
 
 def test_a_line_that_goes_on_makes_no_row() -> None:

@@ -13,7 +13,15 @@ from keel_line.rule.assembly import find_beside, find_tables
 from keel_line.rule.headed import RowPieces, place_cells
 from keel_line.rule.parting import ColumnPlace
 from keel_line.rule.pieces import FEATURES, measure_pieces, texts_of
-from keel_line.rule.roles import BODY, CAPTION, HEADING, OUTSIDE, Roles, find_roles
+from keel_line.rule.roles import (
+    BODY,
+    CAPTION,
+    HEADING,
+    OUTSIDE,
+    Roles,
+    find_roles,
+    find_roles_reading,
+)
 from keel_line.rule.writing import Writing
 
 CAP = 20.0
@@ -38,7 +46,8 @@ def roles_of(
     chances[np.arange(count), roles] = 0.96
     flags = [np.array([float(k in s) for k in range(count)]) for s in (begins, parted)]
     near = measure_pieces(writing, []).near
-    return Roles(chances, np.zeros(count), flags[0], flags[1], np.zeros(count), near)
+    none = np.zeros(count)
+    return Roles(chances, none, flags[0], flags[1], none, none, none, near)
 
 
 TWO = [(0.0, 60.0), (200.0, 260.0)]
@@ -131,6 +140,18 @@ def test_a_caption_goes_to_the_nearest_table() -> None:
     assert find_beside([], writing, roles, CAPTION) == []
 
 
+def test_a_caption_is_its_whole_line_and_what_goes_on_from_it() -> None:
+    lines = ([(0.0, 60.0)], [(0.0, 60.0), (90.0, 260.0)], [(0.0, 200.0)], TWO, TWO)
+    writing = writing_of(*lines)
+    own = [CAPTION, CAPTION, OUTSIDE, CAPTION, BODY, BODY, BODY, BODY]
+    roles = roles_of(writing, own)
+    apart = replace(writing, boxes=writing.boxes - np.outer(np.arange(8) == 0, [0, 60, 0, 60]))
+    (box,) = find_beside([(0.0, 120.0, 260.0, 180.0)], apart, roles, CAPTION)
+    assert box is not None
+    assert box[2] >= 260.0
+    assert 20.0 < box[1] < 40.0
+
+
 def place(left: float, right: float) -> ColumnPlace:
     return ColumnPlace(left, right, flush_left=True, flush_right=False)
 
@@ -174,3 +195,61 @@ def test_a_name_alone_across_the_body_spans_all_columns() -> None:
         [SINGLE, row((10.0, 150.0, True)), SINGLE], XS, (0.0, 40.0, 80.0, 120.0), PLACES, 1, CAP
     )
     assert [(c.col, c.col_span) for c in cells if c.row == 1] == [(0, 4)]
+
+
+def reading(
+    monkeypatch: pytest.MonkeyPatch, writing: Writing, roles: list[int]
+) -> tuple[list[np.ndarray], list[list[str | None]]]:
+    """Find roles that are known, reading "said"; return what was read, and what was made of it."""
+    asked: list[np.ndarray] = []
+    told: list[list[str | None]] = []
+
+    def find(own: Writing, rules: object, texts: list[str | None] | None = None) -> Roles:
+        assert own is writing
+        if texts is not None:
+            told.append(texts)
+        return roles_of(writing, roles)
+
+    def read(boxes: np.ndarray, cap: float) -> list[str]:
+        assert cap == CAP
+        asked.append(boxes)
+        return ["" if y0 == 0 else "said" for y0 in boxes[:, 1].tolist()]
+
+    monkeypatch.setattr("keel_line.rule.roles.find_roles", find)
+    find_roles_reading(writing, [], read)
+    return asked, told
+
+
+def test_what_stands_close_to_tables_is_read_before_roles_are_told(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    prose = [[(0.0, 700.0)]] * 20
+    writing = writing_of([(0.0, 90.0)], [(0.0, 460.0)], *[TWO] * 9, *prose)
+    roles = [CAPTION, CAPTION, *[HEADING] * 2, *[BODY] * 16, *[OUTSIDE] * 20]
+    asked, told = reading(monkeypatch, writing, roles)
+    (boxes,) = asked
+    # Two lines above, the heading, five lines below; no body cell.
+    assert sorted(boxes[:, 1].tolist()) == [
+        0.0,
+        40.0,
+        80.0,
+        80.0,
+        *(440.0 + 40 * k for k in range(5)),
+    ]
+    (texts,) = told
+    assert texts[0] is None  # nothing was seen there
+    assert texts[1] == "said"
+    assert texts[4:20] == [None] * 16
+
+
+def test_where_no_table_is_nothing_is_read(monkeypatch: pytest.MonkeyPatch) -> None:
+    prose = writing_of(*[[(0.0, 700.0)]] * 20)
+    assert reading(monkeypatch, prose, [OUTSIDE] * 20) == ([], [])
+    empty = writing_of()
+    assert reading(monkeypatch, empty, []) == ([], [])
+
+
+def test_without_a_reader_roles_are_found_at_once() -> None:
+    writing = writing_of(*[TWO] * 5)
+    found = find_roles_reading(writing, [], None)
+    assert np.allclose(found.roles, find_roles(writing, []).roles)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
+from xml.etree import ElementTree
 
 import numpy as np
 import pytest
@@ -19,6 +20,7 @@ from synth.press.designs import (
     sample_design,
     sample_typed,
 )
+from synth.press.drawings import DRAWINGS
 from synth.press.edges import DOUBLE, THIN, edges_of, ground_of, has_short_rule, is_light
 from synth.press.html import write_html
 from synth.press.latex import write_latex
@@ -26,6 +28,7 @@ from synth.press.listing import write_listing
 from synth.press.model import (
     Cell,
     Document,
+    Drawing,
     Look,
     Table,
     Text,
@@ -36,6 +39,7 @@ from synth.press.model import (
 )
 from synth.press.office import write_spreadsheet, write_text_document
 from synth.press.store import each_page, load_pressed, load_truth
+from synth.press.technical import make_technical
 from synth.press.troff import write_troff
 from synth.press.truth import decode_pages, encode_pages, find_truth
 from synth.press.typed import lay_typed
@@ -230,3 +234,51 @@ def test_a_typed_page_is_written_with_its_rules() -> None:
     html = write_html([replace(small_document(), typed=typed)], {}, tagged=False)
     assert "+--" in html
     assert html.count("|") > 6
+
+
+@pytest.mark.parametrize("kind", sorted(DRAWINGS))
+def test_what_is_no_table_is_well_formed(kind: str) -> None:
+    for seed in range(12):
+        rng = np.random.default_rng([31, seed])
+        markup = DRAWINGS[kind](rng, 300.0)
+        found = ElementTree.fromstring(markup)  # noqa: S314 - our own
+        assert len(list(found.iter())) > 1 or (found.text or "").strip()
+        assert DRAWINGS[kind](np.random.default_rng([31, seed]), 300.0) == markup
+
+
+def test_only_the_browser_sets_drawings() -> None:
+    document = Document((Text("heading", "Berths"), Drawing("<svg/>")), "Noto Sans")
+    assert "<svg/>" in write_html([document], {}, tagged=False)
+    assert len(document.ids) == 1
+    for write in (write_latex, write_troff, write_typst):
+        with pytest.raises(TypeError):
+            write([document], tagged=False)
+
+
+@given(seed=st.integers(0, 2**32 - 1))
+def test_a_technical_column_always_has_something_to_say(seed: int) -> None:
+    column = make_technical(np.random.default_rng(seed))
+    assert column.heading
+    assert column.align in "lcr"
+    assert all(column.make().strip() for _ in range(5))
+
+
+def test_rows_may_lack_their_first_cell_or_have_another_row_below() -> None:
+    rng = np.random.default_rng(5)
+    stubs = make_table(rng, Features(open_stub=1.0), FULL)
+    assert not [c for c in stubs.cells if c.col == 0 and c.row >= stubs.header_rows]
+    under = make_table(rng, Features(under=True, rows=(4, 4)), FULL)
+    body = [c for c in under.cells if c.row >= under.header_rows]
+    below = [c for c in body if (c.row - under.header_rows) % 2]
+    assert below
+    assert all(c.text.startswith("(") and c.col > 0 for c in below)
+
+
+def test_a_caption_set_as_in_books_says_the_same() -> None:
+    text = Text("caption", "Table 4. Dues", lead=2, gap=0.7, lead_bold=True, inset=2.0)
+    said = write_html([Document((text,), "Noto Sans")], {}, tagged=True)
+    words = ElementTree.fromstring(  # noqa: S314 - our own
+        said.partition("<body>")[2].partition("</body>")[0]
+    )
+    assert " ".join("".join(words.itertext()).split()) == "Table 4. Dues"
+    assert "padding-right:0.7em;font-weight:bold" in said

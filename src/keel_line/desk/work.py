@@ -8,6 +8,7 @@ from functools import cache, partial
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from keel_line._shared.bands import clear_bands
 from keel_line._shared.memory import is_lack_of_memory
@@ -24,6 +25,7 @@ from keel_line.model.grid import DrawnTables, Grid, LineDoubt, Rule
 from keel_line.model.page import Page, PageText, SquareChoice, SquaredPage
 from keel_line.model.reading import Reading
 from keel_line.read.network import Network
+from keel_line.read.pieces import read_pieces
 from keel_line.read.reader import Reader
 from keel_line.read.real_text import lay_text, read_box, read_real_text
 from keel_line.read.strip import read_strip
@@ -141,6 +143,10 @@ def find_way_up(threads: int, flat: Grey, dpi: float) -> WayUp:
     return WayUp(found.turns, found.sure)
 
 
+def _read_pieces(threads: int, flat: Grey, boxes: NDArray[np.float64], cap_px: float) -> list[str]:
+    return read_pieces(_reader(threads).network, flat, boxes, cap_px)
+
+
 def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     """Take one page through gather, square, rule and read.
 
@@ -172,7 +178,7 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     flat = clear_bands(flatten_light(squared.pixels), squared.dpi)
     text = None if real is None else lay_text(real, squared.transform)
     survey = (
-        survey_page(squared.pixels, squared.dpi, flat, drawn)
+        survey_page(squared.pixels, squared.dpi, flat, drawn, partial(_read_pieces, threads, flat))
         if text is None
         else survey_text(text, squared.dpi, drawn)
     )

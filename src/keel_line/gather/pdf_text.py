@@ -5,6 +5,7 @@ from __future__ import annotations
 import ctypes
 import math
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 import pypdfium2 as pdfium
@@ -151,6 +152,9 @@ def _read_rules(page: pdfium.PdfPage, matrix: NDArray[np.float64], scale: float)
     pieces: list[tuple[bool, float, float, float, float]] = []
     for item in page.get_objects(filter=[pdfium_c.FPDF_PAGEOBJ_PATH]):
         pieces += _pieces_of(item, matrix, scale)
+    # Some programs draw a line as a picture of one point, stretched.
+    for item in page.get_objects(filter=[pdfium_c.FPDF_PAGEOBJ_IMAGE]):
+        pieces += _thin_box(item.get_bounds(), matrix, scale)
     return [*_join([p for p in pieces if p[0]]), *_join([p for p in pieces if not p[0]])]
 
 
@@ -160,15 +164,12 @@ def _pieces_of(
     """Return (across, start, end, position, thickness) in px of each straight piece of a path."""
     filled, stroked = ctypes.c_int(), ctypes.c_int()
     pdfium_c.FPDFPath_GetDrawMode(item, ctypes.byref(filled), ctypes.byref(stroked))
-    if filled.value and not stroked.value:  # a thin filled box is a line, a large one a ground
-        left, low, right, top = item.get_bounds()
-        if min(right - left, top - low) > _THICKEST_PT:
-            return []
-        (x0, y0), (x1, y1) = _apply(matrix, left, low), _apply(matrix, right, top)
-        thick = max(1.0, min(abs(x1 - x0), abs(y1 - y0)))
-        return _piece((x0, (y0 + y1) / 2), (x1, (y0 + y1) / 2), scale, thick) or _piece(
-            ((x0 + x1) / 2, y0), ((x0 + x1) / 2, y1), scale, thick
-        )
+    if filled.value and not stroked.value:  # thin filled boxes are lines, a large one a ground
+        out = _thin_box(item.get_bounds(), matrix, scale)
+        for part in () if out else _parts_of(item):
+            (left, low), (right, top) = np.min(part, axis=0), np.max(part, axis=0)
+            out += _thin_box((left, low, right, top), matrix, scale)
+        return out
     if not stroked.value:
         return []
     width = ctypes.c_float()
@@ -176,21 +177,46 @@ def _pieces_of(
     own = item.get_matrix().get()
     thick = max(1.0, width.value * scale * math.hypot(own[0], own[1]))
     out = []
-    first = last = (0.0, 0.0)
+    for part in _parts_of(item):
+        points = [_apply(matrix, x, y) for x, y in part]
+        for a, b in pairwise(points):
+            out += _piece(a, b, scale, thick)
+    return out
+
+
+def _thin_box(
+    bounds: tuple[float, float, float, float], matrix: NDArray[np.float64], scale: float
+) -> list[tuple[bool, float, float, float, float]]:
+    """Return the line that a thin box (pt) is; none where it is not thin."""
+    left, low, right, top = bounds
+    if min(right - left, top - low) > _THICKEST_PT:
+        return []
+    (x0, y0), (x1, y1) = _apply(matrix, left, low), _apply(matrix, right, top)
+    thick = max(1.0, min(abs(x1 - x0), abs(y1 - y0)))
+    return _piece((x0, (y0 + y1) / 2), (x1, (y0 + y1) / 2), scale, thick) or _piece(
+        ((x0 + x1) / 2, y0), ((x0 + x1) / 2, y1), scale, thick
+    )
+
+
+def _parts_of(item: pdfium.PdfObject) -> list[list[tuple[float, float]]]:
+    """Return the points (pt on the page) of each part of a path that is drawn in one go.
+
+    A part ends at a curve; what is closed comes back to its first point.
+    """
+    a, b, c, d, e, f = item.get_matrix().get()
+    out: list[list[tuple[float, float]]] = []
     for k in range(pdfium_c.FPDFPath_CountSegments(item)):
         segment = pdfium_c.FPDFPath_GetPathSegment(item, k)
         x, y = ctypes.c_float(), ctypes.c_float()
         pdfium_c.FPDFPathSegment_GetPoint(segment, ctypes.byref(x), ctypes.byref(y))
-        a, b, c, d, e, f = own
-        point = _apply(matrix, a * x.value + c * y.value + e, b * x.value + d * y.value + f)
-        kind = pdfium_c.FPDFPathSegment_GetType(segment)
-        if kind == pdfium_c.FPDF_SEGMENT_MOVETO:
-            first = point
-        elif kind == pdfium_c.FPDF_SEGMENT_LINETO:
-            out += _piece(last, point, scale, thick)
+        point = (a * x.value + c * y.value + e, b * x.value + d * y.value + f)
+        straight = pdfium_c.FPDFPathSegment_GetType(segment) == pdfium_c.FPDF_SEGMENT_LINETO
+        if straight and out:
+            out[-1].append(point)
+        else:
+            out.append([point])
         if pdfium_c.FPDFPathSegment_GetClose(segment):
-            out += _piece(point, first, scale, thick)
-        last = point
+            out[-1].append(out[-1][0])
     return out
 
 

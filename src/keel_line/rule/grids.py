@@ -15,16 +15,10 @@ from keel_line.model.geometry import Box, overlap
 from keel_line.model.grid import Cell, Direction, Grid, Rule
 from keel_line.model.page import PageText
 from keel_line.rule.assembly import count_headings, find_beside
-from keel_line.rule.cramming import (
-    is_crammed,
-    is_squared_paper,
-    part_joined_cells,
-    part_rows,
-    takes_place_of,
-)
+from keel_line.rule.choosing import choose_ruled, is_no_table, part_cells
 from keel_line.rule.mend import shift_grid
 from keel_line.rule.pieces import texts_of
-from keel_line.rule.roles import CAPTION, NOTE, Roles, find_roles
+from keel_line.rule.roles import CAPTION, NOTE, ReadPieces, Roles, find_roles, find_roles_reading
 from keel_line.rule.rules import RuleField, find_rules, look_along, make_rule_field
 from keel_line.rule.sideways import (
     Letters,
@@ -37,6 +31,7 @@ from keel_line.rule.sideways import (
 from keel_line.rule.tables import find_by_roles, find_rejected_areas
 from keel_line.rule.turned import chain_letters, gather_text, with_turned
 from keel_line.rule.typed import take_typed_rules
+from keel_line.rule.unsure import doubt_grid
 from keel_line.rule.writing import Writing, find_writing, lie_outside
 
 _TOUCH_IN = 0.06
@@ -93,7 +88,11 @@ def find_grids(grey: Grey, dpi: float, flat: Grey | None = None) -> list[Grid]:
 
 
 def survey_page(
-    grey: Grey, dpi: float, flat: Grey | None = None, drawn: Sequence[Grid] | None = None
+    grey: Grey,
+    dpi: float,
+    flat: Grey | None = None,
+    drawn: Sequence[Grid] | None = None,
+    read: ReadPieces | None = None,
 ) -> Survey:
     """Find every table of a squared page, from the top down, and what else is written there.
 
@@ -110,6 +109,8 @@ def survey_page(
         The page with its light evened out, where the caller has it.
     drawn
         Its tables where the clerk drew them; no others are looked for.
+    read
+        Reads pieces of writing, since what they say tells their roles.
     """
     flat = flatten_light(grey) if flat is None else flat
     field = make_rule_field(flat, dpi)
@@ -124,10 +125,11 @@ def survey_page(
         lying = [g for box in blocks for g in _find_lying(flat, dpi, rules, box)]
         around = [_around(box, dpi * _TAKEN_IN) for box in blocks]
         writing, every = find_pieces(flat, dpi, rules, letters, around)
-        survey = _survey(every, [*ruled, *lying], dpi, writing, find_roles(writing, every), letters)
+        roles = find_roles_reading(writing, every, read)
+        survey = _survey(every, [*ruled, *lying], dpi, writing, roles, letters)
     else:
         writing, every = find_pieces(flat, dpi, rules, letters)
-        roles = find_roles(writing, every)
+        roles = find_roles_reading(writing, every, read)
         survey = _survey_around(ruled, every, dpi, writing, roles, letters, blocks)
     over = (b for b in blocks if not any(overlap(b, g.box) for g in lying))
     return replace(survey, rejected_areas=(*survey.rejected_areas, *over))
@@ -212,16 +214,17 @@ def _survey(
 ) -> Survey:
     """Find what roles show outside the ruled tables.
 
-    Ruled grids whose cells hold several rows or columns give way to what roles show, where these
-    show more; their rules help.
+    Ruled grids give way to what roles show where these fit the writing better; their rules help.
     """
-    written = [g for g in ruled if not is_squared_paper(g, writing)]
-    parted = [g if g.on_side else part_joined_cells(g, writing, roles) for g in written]
-    crammed = [g for g in parted if not g.on_side and is_crammed(g, writing, roles)]
-    kept = [g if g.on_side else part_rows(g, writing, roles) for g in parted if g not in crammed]
-    found = _search(rules, kept, dpi, writing, roles, letters)
-    back = [g for g in crammed if not any(takes_place_of(a, g) for a in found.grids)]
-    return _search(rules, [*kept, *back], dpi, writing, roles, letters) if back else found
+    lying = [g for g in ruled if g.on_side]
+    written = [g for g in ruled if not g.on_side and not is_no_table(g, writing, roles)]
+    parted = [part_cells(g, writing, roles) for g in written]
+    found = _search(rules, lying, dpi, writing, roles, letters)
+    if not parted:
+        return found
+    shown = [g for g in found.grids if not g.on_side]
+    kept = choose_ruled(parted, shown, writing, roles)
+    return _search(rules, [*lying, *kept], dpi, writing, roles, letters) if kept else found
 
 
 def _search(
@@ -252,7 +255,14 @@ def _make_survey(
     letters: Letters,
 ) -> Survey:
     """Return tables with what stands around them: headings, captions and notes."""
-    headed = tuple(replace(g, heading_rows=count_headings(g, writing, roles)) for g in grids)
+    headed = tuple(
+        replace(
+            g,
+            heading_rows=count_headings(g, writing, roles),
+            doubts=g.doubts if g.on_side else doubt_grid(g, writing, roles),
+        )
+        for g in grids
+    )
     boxes = [g.box for g in grids]
     captions, notes = (
         tuple(

@@ -39,14 +39,19 @@ def lay_table(found: FoundTable, writing: Writing, rules: Sequence[Rule]) -> Gri
         Ruling lines that belong to no ruled table.
     """
     cap = writing.cap_px
-    rows = [writing.boxes[line] for line in found.lines]
+    merged = [
+        _merge(writing.boxes[line], spans, same)
+        for line, spans, same in zip(found.lines, found.spans, found.same, strict=True)
+    ]
+    rows = [boxes for boxes, _ in merged]
+    spans_by = [own for _, own in merged]
     body = Block(tuple(rows), cap, writing.letters)
     around, across, down = _find_rules(body, rules)
-    single = tuple(r[~s] for r, s in zip(rows, found.spans, strict=True) if not s.all())
+    single = tuple(r[~s] for r, s in zip(rows, spans_by, strict=True) if not s.all())
     streams = find_streams(replace(body, rows=single)) if single else []
     ruled = [r.at((around[1] + around[3]) / 2) for r in down]
     xs = drop_strays(find_column_lines(streams, down, around, cap), body, ruled)
-    rows, spans = _part_rows(body, found, xs)
+    rows, spans = _part_rows(body, spans_by, xs)
     body = replace(body, rows=tuple(rows))
     partial = find_partial(rules, around, cap) if across else []
     rows_by = [*across, *(r for r in partial if r not in across)]
@@ -68,6 +73,16 @@ def lay_table(found: FoundTable, writing: Writing, rules: Sequence[Rule]) -> Gri
         cells = with_row_spans(cells, _written_in(body, starts, xs), rows_by, ys, cap)
     box = (xs[0], ys[0], xs[-1], ys[-1])
     return Grid(box, tuple(xs), tuple(ys), tuple(cells), (*rows_by, *down))
+
+
+def _merge(
+    boxes: NDArray[np.float64], spans: NDArray[np.bool_], same: NDArray[np.bool_]
+) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """Return a line's pieces, those of one cell as one, and which of them span columns."""
+    starts = np.flatnonzero(~same | (np.arange(len(same)) == 0))
+    low = np.minimum.reduceat(boxes[:, :2], starts, axis=0)
+    high = np.maximum.reduceat(boxes[:, 2:], starts, axis=0)
+    return np.hstack([low, high]), np.logical_or.reduceat(spans, starts)
 
 
 def _find_rules(body: Block, rules: Sequence[Rule]) -> tuple[Box, list[Rule], list[Rule]]:
@@ -97,10 +112,10 @@ def _runs_along(rule: Rule, around: Box, axis: int) -> bool:
 
 
 def _part_rows(
-    body: Block, found: FoundTable, xs: list[float]
+    body: Block, spans_by: list[NDArray[np.bool_]], xs: list[float]
 ) -> tuple[list[NDArray[np.float64]], list[NDArray[np.bool_]]]:
     """Return each line's pieces, those over a boundary parted, and which of them span columns."""
-    single = [row[~s] for row, s in zip(body.rows, found.spans, strict=True)]
+    single = [row[~s] for row, s in zip(body.rows, spans_by, strict=True)]
     held = [k for k, own in enumerate(single) if len(own)]
     if held:
         parted = part_pieces([single[k] for k in held], body.letters, xs, body.cap_px)
@@ -108,9 +123,9 @@ def _part_rows(
             single[k] = own
     rows = [
         np.concatenate([row[s], own])
-        for row, s, own in zip(body.rows, found.spans, single, strict=True)
+        for row, s, own in zip(body.rows, spans_by, single, strict=True)
     ]
-    spans = [np.arange(len(row)) < int(s.sum()) for row, s in zip(rows, found.spans, strict=True)]
+    spans = [np.arange(len(row)) < int(s.sum()) for row, s in zip(rows, spans_by, strict=True)]
     return rows, spans
 
 

@@ -48,7 +48,7 @@ class Pieces:
 
 
 def measure_pieces(
-    writing: Writing, rules: Sequence[Rule], texts: Sequence[str] | None = None
+    writing: Writing, rules: Sequence[Rule], texts: Sequence[str | None] | None = None
 ) -> Pieces:
     """Measure the pieces of a whole page's writing.
 
@@ -59,7 +59,7 @@ def measure_pieces(
     rules
         The page's ruling lines.
     texts
-        What each piece says, where it is known.
+        What each piece says, None where it is not known.
     """
     boxes, lines, cap = writing.boxes, writing.lines, max(writing.cap_px, 1.0)
     count = len(boxes)
@@ -311,12 +311,14 @@ def _measure_letters(boxes: Floats, letters: Floats, cap: float) -> Floats:
     return out
 
 
-def _measure_texts(texts: Sequence[str] | None, count: int) -> Floats:
+def _measure_texts(texts: Sequence[str | None] | None, count: int) -> Floats:
     """Measure what pieces say; zeros where it is not known."""
     out = np.zeros((count, 14))
     if texts is None:
         return out
     for k, text in enumerate(texts):
+        if text is None:
+            continue
         letters = sum(c.isalpha() for c in text)
         figures = sum(c.isdigit() for c in text)
         size = max(1, len(text.replace(" ", "")))

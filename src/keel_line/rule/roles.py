@@ -7,10 +7,11 @@ for quantum chemistry", ICML 2017). ``training.rolenet`` trains it on typeset pa
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,6 +25,8 @@ OUTSIDE, CAPTION, HEADING, BODY, NOTE = range(5)
 _ROLES = 5
 _WEIGHTS = Path(__file__).parent / "data" / "roles.npz"
 _MOST = 6.0
+_SOME, _PLAINLY = 0.3, 0.95
+_NEAR_LINES, _MOST_READ, _TALL_CAPS = 5, 60, 2.5
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,6 +45,8 @@ class Roles:
         That the piece left of it belongs to another table, shape (n,).
     spans
         That it spans several columns, shape (n,).
+    same_left, same_up
+        That it stands in one cell with the piece left of it, or above it, shape (n,).
     near
         Number of each piece's neighbour in each of ``pieces.WAYS``, shape (n, 4), -1 for none.
     """
@@ -51,6 +56,8 @@ class Roles:
     begins: Floats
     parted: Floats
     spans: Floats
+    same_left: Floats
+    same_up: Floats
     near: NDArray[np.int64]
 
     @property
@@ -70,6 +77,8 @@ class Roles:
             self.begins[chosen],
             self.parted[chosen],
             self.spans[chosen],
+            self.same_left[chosen],
+            self.same_up[chosen],
             numbers[self.near[chosen]],
         )
 
@@ -86,7 +95,7 @@ class RoleNetwork:
     last: tuple[Floats, Floats]
 
     def run(self, pieces: Pieces) -> Floats:
-        """Return the log odds of each piece's outputs, shape (n, 9)."""
+        """Return the log odds of each piece's outputs, shape (n, 11)."""
         if not len(pieces.near):
             return np.zeros((0, len(self.last[1])))
         brought = np.clip((pieces.features - self.middle) / self.scale, -_MOST, _MOST)
@@ -129,8 +138,43 @@ def load_roles(path: Path = _WEIGHTS) -> RoleNetwork:
     return RoleNetwork(arrays["middle"], arrays["scale"], first, rounds, pages, last)
 
 
+ReadPieces: TypeAlias = Callable[[NDArray[np.float64], float], Sequence[str]]
+"""Reads pieces: takes their boxes (px, shape (n, 4)) and the height of capitals (px)."""
+
+
+def find_roles_reading(writing: Writing, rules: Sequence[Rule], read: ReadPieces | None) -> Roles:
+    """Find roles, read the pieces close to tables that are not plainly in them, and find anew.
+
+    What a caption, a heading or a note says counts most, and most of a page is none of these.
+    """
+    roles = find_roles(writing, rules)
+    if read is None:
+        return roles
+    chosen = _choose_to_read(writing, roles)
+    if len(chosen) == 0:
+        return roles
+    texts: list[str | None] = [None] * len(writing.boxes)
+    said = read(writing.boxes[chosen], writing.cap_px)
+    for number, text in zip(chosen.tolist(), said, strict=True):
+        texts[number] = text or None
+    return find_roles(writing, rules, texts)
+
+
+def _choose_to_read(writing: Writing, roles: Roles) -> NDArray[np.int64]:
+    """Return the numbers of the pieces to be read, a few dozen at most."""
+    in_table = roles.in_table
+    tabular = np.unique(writing.lines[in_table > _SOME])
+    if len(tabular) == 0:
+        return np.zeros(0, np.int64)
+    away = np.abs(writing.lines[:, None] - tabular[None, :]).min(axis=1)
+    plain = roles.roles[:, BODY] > _PLAINLY
+    level = writing.boxes[:, 3] - writing.boxes[:, 1] <= _TALL_CAPS * writing.cap_px
+    fit = np.flatnonzero((away <= _NEAR_LINES) & ~plain & level)
+    return fit[np.argsort(away[fit], kind="stable")][:_MOST_READ]
+
+
 def find_roles(
-    writing: Writing, rules: Sequence[Rule], texts: Sequence[str] | None = None
+    writing: Writing, rules: Sequence[Rule], texts: Sequence[str | None] | None = None
 ) -> Roles:
     """Find the roles of a whole page's pieces of writing.
 
@@ -141,12 +185,12 @@ def find_roles(
     rules
         The page's ruling lines.
     texts
-        What each piece says, where it is known.
+        What each piece says, None where it is not known.
     """
     pieces = measure_pieces(writing, rules, texts)
     out = load_roles().run(pieces)
     raised = np.exp(out[:, :_ROLES] - out[:, :_ROLES].max(axis=1, keepdims=True, initial=-np.inf))
     chances = 1.0 / (1.0 + np.exp(-np.clip(out[:, _ROLES:], -30, 30)))
-    joins, begins, parted, spans = chances.T
     share = raised / raised.sum(axis=1, keepdims=True)
-    return Roles(share, joins, begins, parted, spans, pieces.near)
+    joins, begins, parted, spans, same_left, same_up = chances.T
+    return Roles(share, joins, begins, parted, spans, same_left, same_up, pieces.near)

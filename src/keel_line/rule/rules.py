@@ -280,16 +280,16 @@ def _measure(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
 
     A line that was traced on into letters beside its end is cut back to its clear part.
     """
-    found = _accept(rule, ink, dpi)
+    along = _columns(ink, rule, rule.start, rule.end, dpi, None)
+    found = _accept(rule, _summarise(along), dpi)
     if found is None and rule.length >= dpi * _LEAST_LENGTH_IN * 1.5:
-        shorter = _cut_back(rule, ink, dpi)
+        shorter = _cut_back(rule, along.clear, dpi)
         if shorter is not None:
-            found = _accept(shorter, ink, dpi)
+            found = _accept(shorter, look_along(ink, shorter, shorter.start, shorter.end, dpi), dpi)
     return found
 
 
-def _accept(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
-    seen = look_along(ink, rule, rule.start, rule.end, dpi)
+def _accept(rule: Rule, seen: Look, dpi: float) -> Rule | None:
     thick = seen.thickness_px > max(3, dpi * _THICK_IN)
     if (
         (thick and (rule.length < dpi / 2 or seen.inked < _THICK_INKED))
@@ -339,9 +339,8 @@ def _grown(rule: Rule, ink: NDArray[np.uint8], dpi: float, slope: float) -> Rule
     return replace(level, start=start, end=end, position=level.at(start))
 
 
-def _cut_back(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
+def _cut_back(rule: Rule, clear: NDArray[np.bool_], dpi: float) -> Rule | None:
     """Return the longest stretch of a line on which nearly every column is clear."""
-    clear = _columns(ink, rule, rule.start, rule.end, dpi, None).clear
     window = max(9, round(dpi * _WINDOW_IN) | 1)
     share = np.convolve(clear, np.ones(window) / window, mode="same")
     edges = np.flatnonzero(np.diff(np.concatenate([[0], (share >= 0.75).astype(int), [0]])))
@@ -408,7 +407,10 @@ def look_along(
 
     The line's place is searched within 2 px of where the rule says it is.
     """
-    seen = _columns(ink, rule, start, end, dpi, level)
+    return _summarise(_columns(ink, rule, start, end, dpi, level))
+
+
+def _summarise(seen: _Columns) -> Look:
     return Look(
         float(seen.inked.mean()),
         float(seen.clear.mean()),

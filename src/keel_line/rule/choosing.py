@@ -1,0 +1,242 @@
+"""Chooses between grids that rules draw and those that roles show; parts cells of the first.
+
+A frame with one rule under the heading makes two cells, the second with every row in it; where a
+copier lost a piece of a rule, two cells become one. What tells is whether pieces of writing next to
+each other are thought to stand in one cell.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line.model.grid import Cell, Grid
+from keel_line.rule.mend import add_line
+from keel_line.rule.pieces import WAYS
+from keel_line.rule.roles import Roles
+from keel_line.rule.writing import Writing, line_middle
+
+Ints = NDArray[np.int64]
+_UP, _LEFT = WAYS.index("up"), WAYS.index("left")
+_SURE = 0.02
+_RULED_BONUS = 2.0
+_LEAST_EVIDENCE = 1.0
+_MOST_ALIKE, _NEAREST = 0.5, 0.85
+_LEAST_PIECES = 2
+_SLACK = 0.25
+_MOST_BLANK = 60
+_LEAST_WRITTEN, _OUTSIDE = 4, 0.15
+
+
+def is_no_table(grid: Grid, writing: Writing, roles: Roles) -> bool:
+    """Return whether rules that cross are no table: squared paper, a drawing, a puzzle, a form.
+
+    Many cells and all of them blank; or writing that is thought to be outside all tables.
+    """
+    own = find_cells([grid], writing) >= 0
+    if not own.any():
+        return len(grid.cells) > _MOST_BLANK
+    return int(own.sum()) >= _LEAST_WRITTEN and float(roles.in_table[own].mean()) < _OUTSIDE
+
+
+def choose_ruled(
+    ruled: Sequence[Grid], shown: Sequence[Grid], writing: Writing, roles: Roles
+) -> list[Grid]:
+    """Return the ruled grids that fit the page's writing at least as well as what roles show.
+
+    Grids that lie over each other are chosen together: all ruled ones of a place, or none.
+    """
+    held = [find_cells([g], writing) >= 0 for g in (*ruled, *shown)]
+    places = _group_overlapping(held)
+    out: list[Grid] = []
+    for place in places:
+        drawn = [ruled[k] for k in place if k < len(ruled)]
+        others = [shown[k - len(ruled)] for k in place if k >= len(ruled)]
+        within = np.any([held[k] for k in place], axis=0)
+        gain = _score(others, writing, roles, within) - _score(drawn, writing, roles, within)
+        wrapped = bool(drawn) and all(_wraps(g, writing) for g in drawn)
+        if drawn and (not others or wrapped or gain <= _RULED_BONUS):
+            out += drawn
+    return out
+
+
+def _wraps(grid: Grid, writing: Writing) -> bool:
+    """Return whether text wraps in a grid's cells: their lines follow each other, and end apart."""
+    held = find_cells([grid], writing)
+    ends: dict[int, list[int]] = {}
+    for number, cell in enumerate(grid.cells):
+        own = np.unique(writing.lines[held == number])
+        if len(own) > 1 and cell.row_span == 1:
+            if int(own[-1] - own[0]) >= len(own):
+                return False
+            ends.setdefault(cell.row, []).append(int(own[-1]))
+    others = sum(len(e) - 1 for e in ends.values())
+    alike = sum(e.count(max(e)) - 1 for e in ends.values())
+    return others > 0 and alike < _MOST_ALIKE * others
+
+
+def _group_overlapping(held: Sequence[NDArray[np.bool_]]) -> list[list[int]]:
+    """Return the numbers of sets of pieces, together where they share any."""
+    groups: list[tuple[list[int], NDArray[np.bool_]]] = []
+    for number, own in enumerate(held):
+        numbers, all_own = [number], own
+        apart = []
+        for others, pieces in groups:
+            if (pieces & all_own).any():
+                numbers, all_own = [*others, *numbers], pieces | all_own
+            else:
+                apart.append((others, pieces))
+        groups = [*apart, (numbers, all_own)]
+    return [numbers for numbers, _ in groups]
+
+
+def _score(
+    grids: Sequence[Grid], writing: Writing, roles: Roles, within: NDArray[np.bool_]
+) -> float:
+    """Return the log likelihood of pieces' places in grids, of the pieces ``within`` alone."""
+    held = find_cells(grids, writing)
+    total = float(_log_odds(roles.in_table, held >= 0)[within].sum())
+    for way, chance in ((_UP, roles.same_up), (_LEFT, roles.same_left)):
+        other = roles.near[:, way]
+        both = within & (held >= 0) & (other >= 0) & (held[other] >= 0)
+        total += float(_log_odds(chance, held == held[other])[both].sum())
+    return total
+
+
+def _log_odds(chance: NDArray[np.float64], so: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """Return the logarithm of the chance that something is so, or is not so."""
+    kept = np.clip(chance, _SURE, 1 - _SURE)
+    out: NDArray[np.float64] = np.log(np.where(so, kept, 1 - kept))
+    return out
+
+
+def part_cells(grid: Grid, writing: Writing, roles: Roles) -> Grid:
+    """Part a ruled grid's cells that hold several rows, and joined ones that hold several cells."""
+    return _part_rows(_part_joined(grid, writing, roles), writing, roles)
+
+
+def _part_rows(grid: Grid, writing: Writing, roles: Roles) -> Grid:
+    """Part a ruled grid's rows between lines of which no cell holds both, by what is thought.
+
+    The lines stand as far apart as rows do: otherwise text wraps.
+    """
+    if _wraps(grid, writing):
+        return grid
+    held = find_cells([grid], writing)
+    single = np.array([c.row_span == 1 for c in grid.cells])
+    up = roles.near[:, _UP]
+    inside = (held >= 0) & (up >= 0) & (held[up] == held)
+    inside[inside] = single[held[inside]]
+    cuts = []
+    against = np.log(np.clip(1 - roles.same_up, _SURE, 1)) - np.log(
+        np.clip(roles.same_up, _SURE, 1)
+    )
+    row_of = np.array([c.row for c in grid.cells])
+    pitch = _usual_pitch(writing, held)
+    for number in np.unique(writing.lines[inside]).tolist():
+        line = np.flatnonzero((writing.lines == number) & inside)
+        for row in np.unique(row_of[held[line]]).tolist():
+            own = line[row_of[held[line]] == row]
+            if len(own) >= _LEAST_PIECES and float(against[own].sum()) > _LEAST_EVIDENCE:
+                low = float(writing.boxes[up[own], 3].max())
+                top = float(writing.boxes[own, 1].min())
+                apart = line_middle(writing.boxes[own]) - line_middle(writing.boxes[up[own]])
+                if low < top and apart >= _NEAREST * pitch:
+                    cuts.append((low + top) / 2)
+    for cut in cuts:
+        grid = add_line(grid, "across", cut)
+    return grid
+
+
+def _usual_pitch(writing: Writing, held: Ints) -> float:
+    """Return how far (px) lines stand below those that they share no cell with; 0 if none do."""
+    own = held >= 0
+    numbers = np.unique(writing.lines[own]).tolist()
+    middles = [line_middle(writing.boxes[own & (writing.lines == n)]) for n in numbers]
+    cells = [set(held[own & (writing.lines == n)].tolist()) for n in numbers]
+    steps = [
+        b - a
+        for (a, b), (upper, lower) in zip(pairwise(middles), pairwise(cells), strict=True)
+        if not upper & lower
+    ]
+    return float(np.median(steps)) if steps else 0.0
+
+
+def _part_joined(grid: Grid, writing: Writing, roles: Roles) -> Grid:
+    """Part a ruled grid's joined cells whose writing stands in several of its places.
+
+    Along columns where no piece lies over a boundary; along rows where lines are kept apart.
+    """
+    if all(c.row_span == c.col_span == 1 for c in grid.cells):
+        return grid
+    held = find_cells([grid], writing)
+    out: list[Cell] = []
+    for number, cell in enumerate(grid.cells):
+        own = np.flatnonzero(held == number)
+        if cell.row_span == cell.col_span == 1 or len(own) < _LEAST_PIECES:
+            out.append(cell)
+            continue
+        boxes = writing.boxes[own]
+        xs = grid.x_lines[cell.col : cell.col + cell.col_span + 1]
+        ys = grid.y_lines[cell.row : cell.row + cell.row_span + 1]
+        wide = _count_places(boxes[:, 0], boxes[:, 2], xs[1:-1]) > 1 and _are_apart(
+            own, roles.near[:, _LEFT], roles.same_left
+        )
+        high = _count_places(boxes[:, 1], boxes[:, 3], ys[1:-1]) > 1 and _are_apart(
+            own, roles.near[:, _UP], roles.same_up
+        )
+        out += _part(cell, xs if wide else (xs[0], xs[-1]), ys if high else (ys[0], ys[-1]))
+    return replace(grid, cells=tuple(sorted(out, key=lambda c: (c.row, c.col))))
+
+
+def _are_apart(own: Ints, near: Ints, same: NDArray[np.float64]) -> bool:
+    """Return whether the pieces of a cell that are next to each other are thought to be apart."""
+    inner = own[np.isin(near[own], own)]
+    return bool(
+        len(inner) == 0
+        or _log_odds(same, np.zeros(len(same), bool))[inner].sum()
+        > _log_odds(same, np.ones(len(same), bool))[inner].sum()
+    )
+
+
+def _count_places(
+    first: NDArray[np.float64], last: NDArray[np.float64], inner: Sequence[float]
+) -> int:
+    """Return in how many places between boundaries pieces stand; 1 where one lies over any."""
+    at = np.array(inner)
+    slack = _SLACK * (last - first)
+    low, high = np.searchsorted(at, first + slack), np.searchsorted(at, last - slack)
+    return 1 if (low != high).any() else len(np.unique(low))
+
+
+def _part(cell: Cell, xs: Sequence[float], ys: Sequence[float]) -> list[Cell]:
+    """Return a cell parted at the boundaries ``xs`` and ``ys``, its own outer ones among them."""
+    if len(xs) == len(ys) == 2:
+        return [cell]
+    x0, y0, x1, y1 = cell.box
+    across = list(pairwise([x0, *xs[1:-1], x1]))
+    down = list(pairwise([y0, *ys[1:-1], y1]))
+    high = 1 if len(down) > 1 else cell.row_span
+    wide = 1 if len(across) > 1 else cell.col_span
+    return [
+        Cell(cell.row + r, cell.col + c, high, wide, (left, top, right, low))
+        for r, (top, low) in enumerate(down)
+        for c, (left, right) in enumerate(across)
+    ]
+
+
+def find_cells(grids: Sequence[Grid], writing: Writing) -> Ints:
+    """Return the number of the cell that each piece has its middle in, -1 for none.
+
+    Cells are counted through all grids.
+    """
+    middles = (writing.boxes[:, :2] + writing.boxes[:, 2:]) / 2
+    out = np.full(len(middles), -1, np.int64)
+    cells = [c for g in grids for c in g.cells]
+    for k, cell in enumerate(cells):
+        out[((middles >= cell.box[:2]) & (middles <= cell.box[2:])).all(axis=1)] = k
+    return out
