@@ -352,7 +352,7 @@ def are_same(one: NDArray[np.int64], other: NDArray[np.int64]) -> bool:
     """
     either = (one[:, 0] >= 0) | (other[:, 0] >= 0)
     both = (one[:, 0] >= 0) & (other[:, 0] >= 0)
-    if both.sum() < _MOSTLY * either.sum():
+    if not both.any() or both.sum() < _MOSTLY * either.sum():
         return False
     # A sign or two at a cell's edge may fall on the other side of it.
     off = (one[either] != other[either]).any(axis=1)
