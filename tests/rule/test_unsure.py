@@ -49,7 +49,7 @@ def test_a_grid_that_fits_is_hardly_wrong() -> None:
 
 
 @pytest.mark.parametrize(
-    "against", [roles(0.9), roles(0.01, joins=0.9), roles(0.5, joins=0.5, inside=0.7)]
+    "against", [roles(0.9, joins=0.9), roles(0.01, joins=0.9), roles(0.5, joins=0.5, inside=0.7)]
 )
 def test_what_speaks_against_a_grid_makes_it_doubtful(against: Roles) -> None:
     fits = find_chance(measure_grid(GRID, writing(), roles(0.01)))
