@@ -479,6 +479,11 @@ def _press_lines(scores: Sequence[press.PageScore]) -> list[str]:
         *press.summary_rows(scores)[2:],
         "",
         *press.kind_rows(scores),
+        "",
+        "The worst tables of the pages that choices were made on (drawn by `python -m "
+        "benchmarks.gallery`), with the lines that were found:",
+        "",
+        "![The worst tables](figures/worst_tables.png)",
     ]
 
 
