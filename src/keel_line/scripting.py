@@ -107,11 +107,11 @@ class Table:
     _state: TableState = field(repr=False, compare=False)
 
     def doubts(self) -> list[Cell]:
-        """Return the cells that somebody should look at."""
+        """Return the cells that are in doubt."""
         return [c for c in self.cells if c.in_doubt]
 
     def texts(self) -> list[list[str]]:
-        """Return all texts by row; a spanning cell's text stands in its first place alone."""
+        """Return the texts, a list for each row; a spanning cell fills its upper left place."""
         out = [[""] * self.cols for _ in range(self.rows)]
         for cell in self.cells:
             out[cell.row][cell.col] = cell.text
@@ -183,7 +183,7 @@ class Docket:
         return [_show(t) for t in self._desk.tables()]
 
     def ink(self, cell: Cell) -> NDArray[np.uint8]:
-        """Return a cell's part of the squared page: shape (rows, cols), 0 is black."""
+        """Return the picture of a cell: grey, shape (rows, cols), 0 is black."""
         packed = self._desk.docket.squared_picture(cell._page)
         if packed is None:
             return np.zeros((0, 0), np.uint8)
@@ -192,7 +192,7 @@ class Docket:
         return np.asarray(page, np.uint8)[y0:y1, x0:x1]
 
     def settle(self, cell: Cell, text: str | None = None) -> None:
-        """Settle a cell: with another value, or as it stands. The reading is kept beside it."""
+        """Settle a cell with ``text``, or with its current text. Its reading is kept."""
         if text is None:
             self._desk.accept([cell._state])
         else:

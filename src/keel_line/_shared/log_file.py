@@ -46,7 +46,7 @@ def open_log(*, begin: bool = True) -> Path | None:
 
 
 class _OwnersFile(logging.FileHandler):
-    """A file that its owner alone can read, made when there is something to say."""
+    """A log file that only its owner can read. It is created with the first message."""
 
     @override
     def _open(self) -> TextIOWrapper:

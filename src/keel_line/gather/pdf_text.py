@@ -187,7 +187,7 @@ def _pieces_of(
 def _thin_box(
     bounds: tuple[float, float, float, float], matrix: NDArray[np.float64], scale: float
 ) -> list[tuple[bool, float, float, float, float]]:
-    """Return the line that a thin box (pt) is; none where it is not thin."""
+    """Return a thin box (pt) as a line; an empty list if the box is not thin."""
     left, low, right, top = bounds
     if min(right - left, top - low) > _THICKEST_PT:
         return []

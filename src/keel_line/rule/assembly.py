@@ -142,8 +142,7 @@ def _make_table(segments: list[Ints], writing: Writing, roles: Roles) -> FoundTa
     for line in sorted(by_line):
         own = np.concatenate(by_line[line])
         lines.append(own[np.argsort(writing.boxes[own, 0])])
-    odds = [float(_odds(roles.joins[own]).mean()) for own in lines[1:]]
-    joins = tuple(1.0 / (1.0 + float(np.exp(-o))) for o in odds)
+    joins = tuple(mean_chance(roles.joins[own]) for own in lines[1:])
     heading = [_is_heading(own, roles) for own in lines]
     headings = next((k for k, is_heading in enumerate(heading) if not is_heading), len(heading))
     spans = tuple(roles.spans[own] > _LIKELY for own in lines)
@@ -151,10 +150,10 @@ def _make_table(segments: list[Ints], writing: Writing, roles: Roles) -> FoundTa
     return FoundTable(tuple(lines), joins, headings, spans, same)
 
 
-def _odds(chance: NDArray[np.float64]) -> NDArray[np.float64]:
-    held = np.clip(chance, 1e-4, 1 - 1e-4)
-    odds: NDArray[np.float64] = np.log(held / (1 - held))
-    return odds
+def mean_chance(chances: NDArray[np.float64]) -> float:
+    """Return the chance (0 to 1) whose log odds are the mean of those of several chances."""
+    held = np.clip(chances, 1e-4, 1 - 1e-4)
+    return float(1.0 / (1.0 + np.exp(-np.log(held / (1 - held)).mean())))
 
 
 def find_open(

@@ -99,15 +99,15 @@ def _score(
 ) -> float:
     """Return the log likelihood of pieces' places in grids, of the pieces ``within`` alone."""
     held = find_cells(grids, writing)
-    total = float(_log_odds(roles.in_table, held >= 0)[within].sum())
+    total = float(_log_chance(roles.in_table, held >= 0)[within].sum())
     for way, chance in ((_UP, roles.same_up), (_LEFT, roles.same_left)):
         other = roles.near[:, way]
         both = within & (held >= 0) & (other >= 0) & (held[other] >= 0)
-        total += float(_log_odds(chance, held == held[other])[both].sum())
+        total += float(_log_chance(chance, held == held[other])[both].sum())
     return total
 
 
-def _log_odds(chance: NDArray[np.float64], so: NDArray[np.bool_]) -> NDArray[np.float64]:
+def _log_chance(chance: NDArray[np.float64], so: NDArray[np.bool_]) -> NDArray[np.float64]:
     """Return the logarithm of the chance that something is so, or is not so."""
     kept = np.clip(chance, _SURE, 1 - _SURE)
     out: NDArray[np.float64] = np.log(np.where(so, kept, 1 - kept))
@@ -198,8 +198,8 @@ def _are_apart(own: Ints, near: Ints, same: NDArray[np.float64]) -> bool:
     inner = own[np.isin(near[own], own)]
     return bool(
         len(inner) == 0
-        or _log_odds(same, np.zeros(len(same), bool))[inner].sum()
-        > _log_odds(same, np.ones(len(same), bool))[inner].sum()
+        or _log_chance(same, np.zeros(len(same), bool))[inner].sum()
+        > _log_chance(same, np.ones(len(same), bool))[inner].sum()
     )
 
 

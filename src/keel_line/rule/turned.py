@@ -20,7 +20,7 @@ _LEAST_HIGH = 1.5
 
 
 def chain_text(text: PageText, cap: float) -> NDArray[np.float64]:
-    """Return a box (px) around each turned word of a page's own text, shape (n, 4)."""
+    """Return a box (px) for each turned word of a PDF page's text, shape (n, 4)."""
     runs: list[list[int]] = []
     for k in np.flatnonzero(text.is_turned).tolist():
         if runs and _follows(text.boxes[runs[-1][-1]], text.boxes[k], _SPACE_CAPS * cap):

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line.model.grid import Direction, Grid, LineDoubt
+from keel_line.rule.assembly import mean_chance
 from keel_line.rule.choosing import find_cells
 from keel_line.rule.pieces import WAYS
 from keel_line.rule.roles import Roles
@@ -25,7 +26,6 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 _MODEL = Path(__file__).parent / "data" / "unsure.json"
 _UP, _LEFT = WAYS.index("up"), WAYS.index("left")
-_LEAST = 1e-4
 _LITTLE = 0.05
 _NEAR_CAPS = 4.0
 
@@ -56,15 +56,14 @@ class _Pairs:
 
 
 def doubt_grid(grid: Grid, writing: Writing, roles: Roles) -> tuple[LineDoubt, ...]:
-    """Return a grid's doubts, with one for the boundary most in doubt of the grid as a whole."""
+    """Return a grid's doubts. The likeliest is raised to the chance that the grid is wrong."""
     if not grid.cells or len(writing.boxes) == 0:
         return grid.doubts
     chance = find_chance(measure_grid(grid, writing, roles))
-    first = _find_first(grid, writing, roles)
-    likeliest = max(grid.doubts, key=lambda d: d.chance, default=first)
-    if likeliest.chance >= chance or chance < _LITTLE:
+    if max((d.chance for d in grid.doubts), default=_LITTLE) >= chance:
         return grid.doubts
-    chosen = likeliest if likeliest.chance >= first.chance else first
+    first = _find_first(grid, writing, roles)
+    chosen = max((*grid.doubts, first), key=lambda d: d.chance)
     raised = LineDoubt(chosen.direction, chosen.index, chosen.why, chance)
     rest = (d for d in grid.doubts if (d.direction, d.index) != (raised.direction, raised.index))
     return tuple(sorted((*rest, raised), key=lambda d: (d.direction == "across", d.index)))
@@ -163,8 +162,7 @@ def _join_lines(writing: Writing, roles: Roles, own: Ints, rows: Ints) -> Floats
         mine = writing.lines[own] == number
         now = set(rows[mine].tolist())
         if before:
-            chance = np.clip(roles.joins[own[mine]], _LEAST, 1 - _LEAST)
-            joins = 1.0 / (1.0 + np.exp(-np.log(chance / (1 - chance)).mean()))
+            joins = mean_chance(roles.joins[own[mine]])
             out.append(1 - joins if before & now else joins)
         before = now
     return np.array(out)
@@ -179,7 +177,7 @@ def _count_lines(writing: Writing, held: Ints, own: Ints) -> dict[int, int]:
 
 
 def _look_beyond(grid: Grid, writing: Writing, roles: Roles, held: Ints) -> float:
-    """Return how much a piece close outside the grid is thought to be in a table."""
+    """Return the highest chance that a piece just outside the grid belongs to a table."""
     near = _NEAR_CAPS * writing.cap_px
     x0, y0, x1, y1 = grid.box
     boxes = writing.boxes
@@ -189,7 +187,7 @@ def _look_beyond(grid: Grid, writing: Writing, roles: Roles, held: Ints) -> floa
 
 
 def _find_first(grid: Grid, writing: Writing, roles: Roles) -> LineDoubt:
-    """Return the boundary that what is thought of pieces speaks against most."""
+    """Return the boundary that the roles of its pieces speak against most."""
     held = find_cells([grid], writing)
     best = LineDoubt("across", 0, "Unsure where this table begins and ends", 0.0)
     ways: tuple[tuple[int, Floats, Direction], ...] = (

@@ -53,7 +53,7 @@ def make_window(app: QApplication) -> Window:
 
 
 class _Faults(QObject):
-    """Tells of errors that nothing caught, from whatever thread they come."""
+    """Reports uncaught errors from every thread in the window and the log."""
 
     told = pyqtSignal(str)
 
@@ -66,12 +66,12 @@ class _Faults(QObject):
         log.error("fault in the window", exc_info=(kind, error, trace))
         self.told.emit(
             "A fault in Keel Line stopped this step. What was settled is saved. "
-            f"The log is {_from_home(log_path())}."
+            f"Details are in {_from_home(log_path())}."
         )
 
 
 def _from_home(path: Path) -> Path:
-    """Return a path as it is written from the user's own folder."""
+    """Return a path with ~ for the user's home folder."""
     home = Path.home()
     return Path("~") / path.relative_to(home) if path.is_relative_to(home) else path
 

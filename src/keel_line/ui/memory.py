@@ -1,4 +1,4 @@
-"""What the window remembers between starts: its place, its colours, folders, and zoom."""
+"""What the window remembers from one start to the next: position, theme, folders and zoom."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ def memory_path() -> Path:
 
 
 class WindowMemory:
-    """Keeps what is set in the window; without a path it forgets all when it ends.
+    """Stores the window's settings in a file; without a path they last until the program ends.
 
     What cannot be written is not kept, and what cannot be read is as if never set.
     """
@@ -43,7 +43,7 @@ class WindowMemory:
 
     @property
     def place(self) -> QByteArray:
-        """Where the window was, and how large; empty where it is not known."""
+        """The window's position and size, as Qt stores them; empty if none were stored."""
         value = self._get("place")
         return value if isinstance(value, QByteArray) else QByteArray()
 
@@ -62,23 +62,23 @@ class WindowMemory:
         self._set("theme", value)
 
     def steps(self, view: str) -> int:
-        """Return how many steps a view was zoomed in (above 0) or out."""
+        """Return a view's zoom: steps in (above 0) or out (below 0)."""
         try:
             return int(str(self._get(f"zoom-{view}")))
         except ValueError:
             return 0
 
     def keep_steps(self, view: str, steps: int) -> None:
-        """Remember how many steps a view is zoomed in."""
+        """Store a view's zoom in steps."""
         self._set(f"zoom-{view}", steps)
 
     def folder(self, purpose: str, otherwise: Path | None = None) -> str:
-        """Return the folder last used for a purpose while it is there, else another one's name."""
+        """Return the folder last used for a purpose; ``otherwise`` if it is gone or unknown."""
         value = self._get(f"folder-{purpose}")
         if isinstance(value, str) and value and Path(value).is_dir():
             return value
         return "" if otherwise is None else str(otherwise)
 
     def keep_folder(self, purpose: str, path: Path) -> None:
-        """Remember the folder of a file."""
+        """Store the folder of a file that the clerk chose."""
         self._set(f"folder-{purpose}", str(path.parent))
