@@ -35,6 +35,7 @@ _P = ParamSpec("_P")
 _T = TypeVar("_T")
 
 _PULSE_EVERY_S = 1.0
+_BEGIN_S = 60.0  # a worker that starts on a busy machine first loads its libraries
 _NICE = 10  # the window comes first
 _PR_SET_PDEATHSIG = 1
 _SPAWN = multiprocessing.get_context("spawn")
@@ -42,7 +43,7 @@ _SPAWN = multiprocessing.get_context("spawn")
 
 @dataclass(frozen=True)
 class Limits:
-    """Limits of one job: ``memory`` in bytes, ``stall_s`` seconds without a pulse."""
+    """Limits of one job: ``memory`` in bytes, ``stall_s`` seconds without a pulse once begun."""
 
     memory: int = 1_500_000_000
     stall_s: float = 60.0
@@ -172,10 +173,12 @@ class _Worker:
         """Send a job; return how it ended and its result."""
         try:
             self._connection.send(call)
-            while self._connection.poll(stall_s):
+            patience = max(_BEGIN_S, stall_s)
+            while self._connection.poll(patience):
                 kind, value = self._connection.recv()
                 if kind != "pulse":
                     return kind, value
+                patience = stall_s
         except (EOFError, OSError, pickle.UnpicklingError) as error:
             raise WorkerLost("died") from error
         raise WorkerLost("stalled")
@@ -213,6 +216,7 @@ def _serve(connection: Connection, memory: int, parent: int) -> None:
     with listening(tell), contextlib.suppress(EOFError, BrokenPipeError):
         while True:
             fn, args, kwargs = connection.recv()
+            connection.send(("pulse", None))  # begun
             _answer(connection, partial(fn, *args, **kwargs))
 
 
