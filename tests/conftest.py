@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import os
 from collections.abc import Iterator
 from functools import cache
 from pathlib import Path
@@ -13,11 +14,11 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.pool import InlineExecutor
 from keel_line.model.page import Page, Resolution
 from keel_line.ui.theme import FONT_DIR
 from synth.faces import Face
 from synth.pages import CellContent, MadePage, Sheet, Style, TableContent, finish_page
+from tests.remembering import RememberingExecutor
 
 ROOT = Path(__file__).resolve().parent.parent
 DEMO_PAGES = ROOT / "demo" / "pages"
@@ -129,6 +130,13 @@ def draw_lying(turns: int, dpi: float = 150.0) -> bytes:
     return as_png(grey, (dpi, dpi))
 
 
+@pytest.fixture(scope="session", autouse=True)
+def _remembering(tmp_path_factory: pytest.TempPathFactory) -> None:
+    base = tmp_path_factory.getbasetemp()
+    run = base.parent if "PYTEST_XDIST_WORKER" in os.environ else base
+    RememberingExecutor.folder = run / "findings"
+
+
 @pytest.fixture(scope="session")
 def scan_bytes() -> bytes:
     """A crooked ruled page of 6 by 4 cells as a PNG."""
@@ -149,7 +157,7 @@ def read_docket(tmp_path_factory: pytest.TempPathFactory) -> Path:
     path = tmp_path_factory.mktemp("docket") / "demo.keel"
     desk = Desk(path)
     desk.add_files(sorted(DEMO_PAGES.iterdir()))
-    desk.run(InlineExecutor(), threads=2)
+    desk.run(RememberingExecutor(), threads=2)
     desk.close()
     return path
 

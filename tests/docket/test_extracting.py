@@ -5,16 +5,16 @@ from __future__ import annotations
 import pytest
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.pool import InlineExecutor
 from keel_line.gather.sources import make_source
 from tests.conftest import BERTHS, draw_lying
+from tests.remembering import RememberingExecutor
 
 
 @pytest.fixture(params=[1, 3])
 def desk(request: pytest.FixtureRequest) -> Desk:
     desk = Desk()
     desk.add_source(make_source("page.png", draw_lying(request.param)))
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     return desk
 
 
@@ -38,7 +38,7 @@ def test_taken_out_it_is_read_upright_and_the_other_stays(desk: Desk) -> None:
     kept = desk.tables()[0].cells[5]
     desk.replace(kept, "Settled")
     desk.extract_table(page, desk.tables()[1])
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     first, second = desk.pages()
     assert (first.extracted, second.extracted) == (False, True)
     assert [t.page_id for t in desk.tables()] == [first.id, second.id]
@@ -50,17 +50,17 @@ def test_taken_out_it_is_read_upright_and_the_other_stays(desk: Desk) -> None:
 def test_extraction_can_be_undone_and_redone(desk: Desk) -> None:
     (page,) = desk.pages()
     desk.extract_table(page, desk.tables()[1])
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     step = desk.undo()
     assert step is not None
     assert step.station == "rule"
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     assert [(len(desk.pages()), t.grid.on_side) for t in desk.tables()] == [(1, False), (1, True)]
     assert desk.redo() is not None
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     assert [(len(desk.pages()), t.grid.on_side) for t in desk.tables()] == [(2, False), (2, False)]
     desk.join_parts(desk.pages()[1])
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     assert [(len(desk.pages()), t.grid.on_side) for t in desk.tables()] == [(1, False), (1, True)]
     other = desk.extract_table(desk.pages()[0], desk.tables()[1])
     assert [p.id for p in desk.pages()] == [page.id, other]

@@ -9,11 +9,11 @@ import numpy as np
 import pytest
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.pool import InlineExecutor
 from keel_line.docket import schema
 from keel_line.gather.sources import make_source
 from synth.pages import Sheet, Style, finish_page
 from tests.conftest import as_png, inter, make_content
+from tests.remembering import RememberingExecutor
 
 DPI = 150.0
 
@@ -27,7 +27,7 @@ def desk() -> Desk:
     grey = finish_page(sheet, rng, condition="clean", angle_deg=0.0).grey
     desk = Desk()
     desk.add_source(make_source("book.png", as_png(grey, (DPI, DPI))))
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     return desk
 
 
@@ -41,7 +41,7 @@ def test_two_pages_are_told_and_parted_into_two(desk: Desk) -> None:
     assert page.needs_review
     assert page.parted_at == pytest.approx(6.0 * DPI, abs=0.7 * DPI)
     desk.part_page(page)
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     assert [p.number for p in desk.pages()] == [1, 1]
     assert shapes(desk) == [(0, 6, 3), (1, 8, 4)]
     assert not any(p.needs_review for p in desk.pages())
@@ -51,28 +51,28 @@ def test_two_pages_are_told_and_parted_into_two(desk: Desk) -> None:
 
 def test_splitting_can_be_undone_and_redone(desk: Desk) -> None:
     desk.part_page(desk.pages()[0])
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     desk.replace(desk.tables()[1].cells[5], "77")
     assert desk.undo() is not None  # the cell
     step = desk.undo()
     assert step is not None
     assert len(step.page_ids) == 2
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     assert shapes(desk) == [(0, 6, 3), (0, 8, 4)]
     assert desk.redo() is not None
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     assert shapes(desk) == [(0, 6, 3), (1, 8, 4)]
 
 
 @pytest.mark.parametrize("at", [0, 1])
 def test_parts_become_one_page_again_from_either(desk: Desk, at: int) -> None:
     desk.part_page(desk.pages()[0])
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     desk.join_parts(desk.pages()[at])
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     assert shapes(desk) == [(0, 6, 3), (0, 8, 4)]
     desk.part_page(desk.pages()[0])  # the same two pages once more
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     assert shapes(desk) == [(0, 6, 3), (1, 8, 4)]
 
 

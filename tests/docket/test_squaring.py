@@ -8,7 +8,6 @@ from pathlib import Path
 import pytest
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.pool import InlineExecutor
 from keel_line.docket import schema
 from keel_line.docket.store import Docket
 from keel_line.gather.sources import make_source
@@ -16,6 +15,7 @@ from keel_line.model.docket import PageState, Step
 from keel_line.model.page import SquareChoice
 from keel_line.rule.mend import add_line
 from tests.conftest import as_png, draw_page, make_content
+from tests.remembering import RememberingExecutor
 
 
 @pytest.fixture
@@ -23,7 +23,7 @@ def desk() -> Desk:
     made = draw_page(make_content(), angle_deg=1.5)
     desk = Desk()
     desk.add_source(make_source("dues.png", as_png(made.grey)))
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     return desk
 
 
@@ -34,10 +34,10 @@ def page(desk: Desk) -> PageState:
 def test_settings_survive_reading_a_page_again(desk: Desk) -> None:
     desk.choose([(page(desk).id, SquareChoice(angle_deg=1.2, no_specks=True))], "by hand")
     assert page(desk).progress == "waiting"
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     assert page(desk).angle_deg == 1.2
     assert page(desk).choice == SquareChoice(angle_deg=1.2, no_specks=True)
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     assert page(desk).choice.angle_deg == 1.2
 
 
@@ -46,7 +46,7 @@ def test_settled_cells_stay_where_they_lie_on_the_paper(desk: Desk) -> None:
     desk.replace(cell, "7,777")
     desk.accept([desk.tables()[0].cells[14]])
     desk.choose([(page(desk).id, SquareChoice(turns=0, angle_deg=1.0))], "by hand")
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     (table,) = desk.tables()
     settled = [c for c in table.cells if c.settled is not None]
     assert [(c.cell.row, c.cell.col) for c in settled] == [
@@ -69,7 +69,7 @@ def test_a_settled_value_stays_with_its_ink_where_its_cell_is_parted(
     desk.replace(cell, "7,777")
     left, right = table.grid.x_lines[1:3]
     desk.draw(page(desk), [add_line(table.grid, "down", left + share * (right - left))], "parted")
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     parts = [c for c in desk.tables()[0].cells if c.cell.row == 3 and c.cell.col in {1, 2}]
     assert {c.reading.text for c in parts} == {read, ""}
     assert [c.text for c in parts if c.reading.text == read] == ["7,777"]
@@ -82,7 +82,7 @@ def test_what_was_said_of_a_blank_part_never_blanks_what_is_written(desk: Desk) 
     left, right = table.grid.x_lines[1:3]
     parted = add_line(table.grid, "down", left + 0.45 * (right - left))
     desk.draw(page(desk), [parted], "parted")
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     (blank,) = [
         c
         for c in desk.tables()[0].cells
@@ -91,7 +91,7 @@ def test_what_was_said_of_a_blank_part_never_blanks_what_is_written(desk: Desk) 
     desk.accept([blank])
     for step in (desk.undo, desk.undo, desk.redo, desk.redo):
         step()
-        desk.run(InlineExecutor())
+        desk.run(RememberingExecutor())
         written = [c for c in desk.tables()[0].cells if c.cell.row == 3 and c.reading.text]
         assert [c.text for c in written] == [c.reading.text for c in written]
         assert cell.text in {c.text for c in written}
@@ -102,12 +102,12 @@ def test_settled_cells_without_a_place_come_back_when_it_does(desk: Desk) -> Non
     desk.replace(cell, "7,777")
     corners = ((900.0, 700.0), (1300.0, 700.0), (1300.0, 1200.0), (900.0, 1200.0))
     desk.choose([(page(desk).id, SquareChoice(corners=corners))], "another corner of the page")
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     assert desk.docket.strays(page(desk).id) == ["7,777"]
     assert "7,777" in desk.notices[-1].text
     assert desk.undo() == Step(page_ids=(page(desk).id,))
     assert page(desk).progress == "waiting"
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     assert desk.docket.strays(page(desk).id) == []
     assert [c.text for c in desk.tables()[0].cells if c.settled] == ["7,777"]
 

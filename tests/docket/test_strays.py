@@ -6,7 +6,6 @@ import pytest
 
 from keel_line.desk.desk import Desk
 from keel_line.desk.history import place_changes
-from keel_line.desk.pool import InlineExecutor
 from keel_line.errors import DocketError
 from keel_line.gather.sources import make_source
 from keel_line.model.docket import PageState
@@ -15,13 +14,14 @@ from keel_line.model.grid import Grid
 from keel_line.model.page import SquareChoice
 from keel_line.rule.mend import add_line, remove_line
 from tests.conftest import as_png, draw_page, make_content
+from tests.remembering import RememberingExecutor
 
 
 @pytest.fixture
 def desk() -> Desk:
     desk = Desk()
     desk.add_source(make_source("dues.png", as_png(draw_page(make_content()).grey)))
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     return desk
 
 
@@ -31,12 +31,12 @@ def page(desk: Desk) -> PageState:
 
 def mend(desk: Desk, grids: list[Grid]) -> None:
     desk.draw(page(desk), grids, "mended")
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
 
 
 def take_back(desk: Desk) -> None:
     assert desk.undo() is not None
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
 
 
 def text_at(desk: Desk, row: int, col: int) -> str:
@@ -86,7 +86,7 @@ def test_several_readings_without_a_place_lose_nothing(desk: Desk) -> None:
     for _ in range(3):
         mend(desk, [])
     desk.draw(page(desk), grids, "drawn again")
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     settled = [c for t in desk.tables() for c in t.cells if c.settled]
     assert [c.text for c in settled] == ["7,777"]
     assert [c.after for c in desk.history(settled[0].id)] == ["7,777"]
@@ -112,7 +112,7 @@ def test_drawn_sums_follow_their_cells_where_rows_change(desk: Desk) -> None:
 def test_drawn_sums_outlive_a_quarter_turn_and_its_undo(desk: Desk) -> None:
     desk.set_sums(desk.tables()[0], total(desk), "sum set by hand")
     desk.choose([(page(desk).id, SquareChoice(turns=1))], "turned")
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     take_back(desk)
     assert desk.tables()[0].sums == total(desk)
     desk.undo()
@@ -129,7 +129,7 @@ def test_a_sum_whose_total_has_no_cell_now_comes_back_with_it(desk: Desk) -> Non
     assert desk.tables()[0].sums == Sums()
     desk.set_sums(desk.tables()[0], Sums(dropped=((1, 3),)), "no total")
     desk.draw(page(desk), [table.grid], "drawn again")
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     assert desk.tables()[0].sums.drawn == total(desk).drawn
     assert desk.tables()[0].sums.dropped == ((1, 3), (5, 2))
 

@@ -13,11 +13,11 @@ from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.pool import InlineExecutor
 from keel_line.model.reading import Reading
 from keel_line.ui.app import make_app
 from keel_line.ui.jobs import Jobs
 from keel_line.ui.window import Window
+from tests.remembering import RememberingExecutor
 from tests.ui.qtest import QTest
 
 Keys = Callable[..., None]
@@ -34,7 +34,7 @@ def open_window(
     qtbot: QtBot,
     desk: Desk,
     folder: Path,
-    make_executor: Callable[[int | None], Executor] = lambda _workers: InlineExecutor(),
+    make_executor: Callable[[int | None], Executor] = lambda _workers: RememberingExecutor(),
 ) -> Window:
     make_app()
     window = Window(desk, folder, jobs=Jobs(desk, make_executor))

@@ -10,7 +10,6 @@ from PyQt6.QtCore import QPoint, Qt
 from pytestqt.qtbot import QtBot
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.pool import InlineExecutor
 from keel_line.gather.sources import make_source
 from keel_line.model.docket import PageState
 from keel_line.model.grid import LineDoubt
@@ -18,6 +17,7 @@ from keel_line.model.table import TableState
 from keel_line.ui.rule.station import RuleStation
 from keel_line.ui.window import Window
 from tests.conftest import BERTHS, TWO_LINES, as_png, draw_lying, draw_table, make_content
+from tests.remembering import RememberingExecutor
 from tests.ui.qtest import QTest
 
 Key, Mod = Qt.Key, Qt.KeyboardModifier
@@ -484,7 +484,7 @@ def test_a_table_on_its_side_becomes_a_page_of_its_own_by_one_key(
 ) -> None:
     window, desk = empty_window, empty_window.session.desk
     desk.add_source(make_source("berths.png", draw_lying(1)))
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     window.session.reload()
     window.go_to("rule")
     (first,) = desk.pages()
@@ -505,7 +505,7 @@ def test_a_heading_that_the_next_page_repeats_is_said(empty_window: Window, qtbo
     for number, rows in enumerate((6, 9), 1):
         grey = draw_table(make_content(rows, 4), "full")
         desk.add_source(make_source(f"{number}.png", as_png(grey, (150.0, 150.0))))
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     window.session.reload()
     window.go_to("rule")
     first, second = desk.pages()
@@ -525,7 +525,7 @@ def test_rows_are_parted_at_their_printed_lines_by_one_key(
     window, desk = empty_window, empty_window.session.desk
     grey = draw_table(make_content(8, 4, TWO_LINES), "full")
     desk.add_source(make_source("wrapped.png", as_png(grey, (150.0, 150.0))))
-    desk.run(InlineExecutor())
+    desk.run(RememberingExecutor())
     window.session.reload()
     window.go_to("rule")
     rule, (first,) = window.rule, desk.pages()

@@ -2,16 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from pytestqt.qtbot import QtBot
 
+from keel_line.desk.desk import Desk
+from keel_line.gather.sources import make_source
 from keel_line.model.docket import PageState
 from keel_line.model.page import SquareChoice
 from keel_line.ui.square.station import SquareStation
 from keel_line.ui.window import Window
+from tests.conftest import as_png, draw_page, make_content
+from tests.remembering import RememberingExecutor
+from tests.ui.conftest import open_window
 from tests.ui.qtest import QTest
 
 Key, Mod = Qt.Key, Qt.KeyboardModifier
@@ -23,6 +30,21 @@ def square(window: Window, qtbot: QtBot) -> SquareStation:
     first = window.session.desk.pages()[0]
     qtbot.waitUntil(lambda: window.session.original(first) is not None)
     return window.square
+
+
+@pytest.fixture
+def pair(qtbot: QtBot, tmp_path: Path) -> Iterator[Window]:
+    """A window at Square over a docket of two small pages."""
+    desk = Desk()
+    for name, rows in (("dues.png", 6), ("berths.png", 5)):
+        desk.add_source(make_source(name, as_png(draw_page(make_content(rows)).grey)))
+    desk.run(RememberingExecutor())
+    window = open_window(qtbot, desk, tmp_path / "dockets")
+    window.go_to("square")
+    first = desk.pages()[0]
+    qtbot.waitUntil(lambda: window.session.original(first) is not None)
+    yield window
+    window.close()
 
 
 def page(window: Window, number: int = 0) -> PageState:
@@ -159,8 +181,9 @@ def test_pages_to_check_come_first(window: Window, square: SquareStation) -> Non
 
 
 def test_applying_settings_to_every_page_is_one_change(
-    window: Window, square: SquareStation
+    pair: Window,
 ) -> None:
+    window, square = pair, pair.square
     press(square, Key.Key_S)
     press(square, Key.Key_A)
     many = len(window.session.desk.pages())
@@ -176,8 +199,9 @@ def test_applying_settings_to_every_page_is_one_change(
 
 
 def test_applying_to_every_page_copies_only_the_clerks_settings(
-    window: Window, square: SquareStation
+    pair: Window,
 ) -> None:
+    window, square = pair, pair.square
     desk = window.session.desk
     db = desk.docket._db
     db.execute("UPDATE page SET turns = 1 WHERE id = ?", (desk.pages()[0].id,))

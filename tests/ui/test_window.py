@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
 from keel_line.desk.desk import Desk, Notice
-from keel_line.desk.pool import InlineExecutor
 from keel_line.desk.work import PageRequest, PageResponse, process_page
 from keel_line.errors import DocketError
 from keel_line.model.page import SquareChoice
@@ -25,6 +24,7 @@ from keel_line.ui.send.station import make_preflight
 from keel_line.ui.session import Session
 from keel_line.ui.theme import PALETTES, Colours
 from keel_line.ui.window import Window
+from tests.remembering import RememberingExecutor
 from tests.ui.conftest import open_window
 from tests.ui.qtest import QTest
 
@@ -298,7 +298,7 @@ class Held(Executor):
 
 def hold_pages(executor: Held) -> Callable[[int | None], Executor]:
     """Keep pages back; what is done beside them is done at once."""
-    return lambda workers: InlineExecutor() if workers == 1 else executor
+    return lambda workers: RememberingExecutor() if workers == 1 else executor
 
 
 @pytest.fixture
