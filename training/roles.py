@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import argparse
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -14,6 +15,7 @@ from numpy.typing import NDArray
 
 from keel_line._shared.bands import clear_bands
 from keel_line._shared.paper import flatten_light
+from keel_line.model.grid import Rule
 from keel_line.model.page import Page, Resolution
 from keel_line.read.network import Network
 from keel_line.rule.grids import find_pieces
@@ -32,7 +34,7 @@ from synth.press.truth import CellPlace, PressPage, TableGrid, TextTruth, find_t
 from synth.prose import KINDS as PROSE_KINDS
 from synth.prose import write_prose
 
-MATERIAL = Path(__file__).resolve().parent.parent / ".cache" / "roles"
+MATERIAL = Path(__file__).resolve().parent.parent / ".cache" / "role_pages"
 ROLES = ("outside", "caption", "heading", "body", "note")
 _OF_ROLE = {"caption": 1, "note": 4}
 _BATCH = 50
@@ -123,7 +125,49 @@ def _lie_outside(
     return out
 
 
-def make_writing(page: Page) -> tuple[Writing, tuple[object, ...], list[str] | None]:
+def keep_page(
+    writing: Writing,
+    rules: Sequence[Rule],
+    texts: Sequence[str] | None,
+    labels: NDArray[np.int64],
+    *,
+    ink: bool,
+) -> dict[str, NDArray[Any]]:
+    """Return what is kept of a page, so that its pieces can be measured again otherwise."""
+    straight = [(r.start, r.end, r.at((r.start + r.end) / 2), r.thickness_px) for r in rules]
+    return {
+        "boxes": writing.boxes.astype(np.float32),
+        "lines": writing.lines.astype(np.int32),
+        "cap": np.array(writing.cap_px),
+        "letters": writing.letters.astype(np.float32),
+        "rules": np.array(straight, np.float32).reshape(-1, 4),
+        "across": np.array([r.direction == "across" for r in rules], bool),
+        "texts": np.array(list(texts) if texts is not None else [], str),
+        "labels": labels.astype(np.int8),
+        "ink": np.array(ink),
+    }
+
+
+def load_page_kept(
+    page: Mapping[str, NDArray[Any]],
+) -> tuple[Writing, list[Rule], list[str] | None]:
+    """Return a kept page's writing, its rules and what its pieces say."""
+    writing = Writing(
+        page["boxes"].astype(float),
+        page["lines"].astype(np.int64),
+        float(page["cap"]),
+        page["letters"].astype(float),
+    )
+    rules = [
+        Rule("across" if across else "down", start, end, at, 0.0, thick, 1.0)
+        for across, (start, end, at, thick) in zip(
+            page["across"].tolist(), page["rules"].tolist(), strict=True
+        )
+    ]
+    return writing, rules, page["texts"].tolist() or None
+
+
+def make_writing(page: Page) -> tuple[Writing, tuple[Rule, ...], list[str] | None]:
     """Return a page's writing, its rules, and what each piece says where the file tells."""
     if page.text is not None:
         writing = gather_text(page.text)
@@ -150,8 +194,8 @@ def _as_square(loaded: LoadedPage) -> LoadedPage:
     )
 
 
-def render_own(seed: int) -> Iterator[dict[str, NDArray[np.float64]]]:
-    """Make pages with the project's own page maker, and yield the measures and labels of each."""
+def render_own(seed: int) -> Iterator[dict[str, NDArray[Any]]]:
+    """Make pages with the project's own page maker, and yield what is kept of each."""
     rng = np.random.default_rng([733, seed])
     faces = load_faces("train")
     for k in range(_BATCH):
@@ -205,23 +249,17 @@ def render_own(seed: int) -> Iterator[dict[str, NDArray[np.float64]]]:
         to_px = np.array([[scale[0], 0.0, 0.0], [0.0, scale[1], 0.0]])
         loaded = _as_square(LoadedPage(page, to_px))
         writing, rules, said = make_writing(loaded.page)
-        pieces = measure_pieces(writing, rules, said)  # type: ignore[arg-type]
-        if not len(pieces.near):
+        near = measure_pieces(writing, rules).near
+        if not len(near):
             continue
-        labels = label_pieces(writing, pieces.near, truth, loaded)
+        labels = label_pieces(writing, near, truth, loaded)
         if not tables:
             labels[:, 0] = 0
-        yield {
-            "features": pieces.features.astype(np.float32),
-            "near": pieces.near.astype(np.int32),
-            "labels": labels.astype(np.int8),
-            "lines": writing.lines.astype(np.int32),
-            "ink": np.array(True),  # noqa: FBT003
-        }
+        yield keep_page(writing, rules, said, labels, ink=True)
 
 
-def render(seed: int, *, ink_share: float) -> Iterator[dict[str, NDArray[np.float64]]]:
-    """Make a batch of pages by chance, and yield the measures and labels of each."""
+def render(seed: int, *, ink_share: float) -> Iterator[dict[str, NDArray[Any]]]:
+    """Make a batch of pages by chance, and yield what is kept of each."""
     rng = np.random.default_rng([731, seed])
     faces = tuple(sorted({f.family for f in load_faces("train")}))
     chosen = tuple(faces[int(k)] for k in rng.integers(len(faces), size=12))
@@ -251,16 +289,11 @@ def render(seed: int, *, ink_share: float) -> Iterator[dict[str, NDArray[np.floa
             if damage == "digital" and loaded.page.text is None:
                 continue
             writing, rules, texts = make_writing(loaded.page)
-            pieces = measure_pieces(writing, rules, texts)  # type: ignore[arg-type]
-            if not len(pieces.near):
+            near = measure_pieces(writing, rules).near
+            if not len(near):
                 continue
-            yield {
-                "features": pieces.features.astype(np.float32),
-                "near": pieces.near.astype(np.int32),
-                "labels": label_pieces(writing, pieces.near, page, loaded).astype(np.int8),
-                "lines": writing.lines.astype(np.int32),
-                "ink": np.array(damage != "digital"),
-            }
+            labels = label_pieces(writing, near, page, loaded)
+            yield keep_page(writing, rules, texts, labels, ink=damage != "digital")
 
 
 def main() -> None:

@@ -27,6 +27,7 @@ from numpy.typing import NDArray
 
 from keel_line.desk.desk import Desk
 from keel_line.desk.pool import InlineExecutor, WorkerPool
+from keel_line.model.reason import Reason
 from keel_line.model.table import CellState, TableState
 
 __all__ = ["Cell", "Docket", "Table", "open_docket"]
@@ -196,7 +197,7 @@ class Docket:
         if text is None:
             self._desk.accept([cell._state])
         else:
-            self._desk.replace(cell._state, text, "by a script")
+            self._desk.replace(cell._state, text, Reason("script"))
 
     def undo(self) -> bool:
         """Take back the last change; return whether there was one."""

@@ -13,6 +13,7 @@ from synth.press.words import WORDS, Column, Rng, make_sentence, pick
 from synth.text import make_code, make_date, make_name, make_number, make_phrase
 
 _MOST_LEVELS = 3
+_EMPTY, _NARROW = (0.0, 0.0, 0.3, 0.7, 0.9), 0.6
 _DOUBLED = 0.3
 _REMARKED, _OFTEN, _MOSTLY = 0.15, 0.5, 0.8
 _LONG_TEXTS = ("Remarks", "Particulars", "Work done", "Conditions")
@@ -90,7 +91,9 @@ class Features:
     ``partial``: rules across leave merged names out; ``wide_heads``: one heading for two columns;
     ``among``: what else stands on the page; ``technical`` columns, as handbooks have them;
     ``under``: each row has another below it, of figures in brackets; ``open_stub``: share of rows
-    whose first cell is empty; ``set_captions``: captions are set as books set them.
+    whose first cell is empty; ``set_captions``: captions are set as books set them; ``sparse``:
+    each column has a share of empty cells of its own; ``narrow_stub``: the first column is narrower
+    than what stands in it asks for.
     """
 
     rows: tuple[int, int] = (6, 22)
@@ -121,6 +124,8 @@ class Features:
     under: bool = False
     open_stub: float = 0.0
     set_captions: bool = False
+    sparse: bool = False
+    narrow_stub: bool = False
 
 
 def make_table(rng: Rng, features: Features, look: Look) -> Table:
@@ -186,6 +191,7 @@ def _fill(rng: Rng, f: Features, look: Look, columns: list[Column]) -> Table:
     grouped = f.groups != "none"
     left_in_group = 0
     used: set[str] = set()
+    empty = [float(rng.choice(_EMPTY)) if f.sparse else f.blanks for _ in columns]
     while row - header_rows < wanted:
         if grouped and left_in_group == 0:
             left_in_group = int(rng.integers(2, 6))
@@ -198,7 +204,7 @@ def _fill(rng: Rng, f: Features, look: Look, columns: list[Column]) -> Table:
             if f.groups == "bars":
                 bar_rows.append(row)
             row += f.groups in ("bars", "indent")
-        cells += _make_row(rng, f, columns, row, stubs)
+        cells += _make_row(rng, f, columns, empty, row, stubs)
         row += 1
         if f.under:
             cells += _make_under(rng, columns, row, stubs)
@@ -251,6 +257,7 @@ def _choose_widths(f: Features, columns: list[Column], cells: list[Cell]) -> tup
     """Return the columns' shares of the page's width; none where they have their natural ones."""
     if f.wrap:
         shares = [2.4 if c.heading in _LONG_TEXTS else 1.0 for c in columns]
+        shares[0] *= _NARROW if f.narrow_stub else 1.0
         return tuple(s / sum(shares) for s in shares)
     if f.squeeze:
         single = [c for c in cells if c.col_span == 1]
@@ -258,11 +265,14 @@ def _choose_widths(f: Features, columns: list[Column], cells: list[Cell]) -> tup
             max([4, *(len(c.text) for c in single if c.col == k)]) ** 0.6
             for k in range(len(columns))
         ]
+        shares[0] *= _NARROW if f.narrow_stub else 1.0
         return tuple(f.squeeze * s / sum(shares) for s in shares)
     return ()
 
 
-def _make_row(rng: Rng, f: Features, columns: list[Column], row: int, stubs: int) -> list[Cell]:
+def _make_row(
+    rng: Rng, f: Features, columns: list[Column], empty: list[float], row: int, stubs: int
+) -> list[Cell]:
     out = []
     for k, column in enumerate(columns):
         if k == 0 and stubs == 2:
@@ -270,7 +280,7 @@ def _make_row(rng: Rng, f: Features, columns: list[Column], row: int, stubs: int
         text = column.make()
         if k == stubs - 1 and f.leaders:
             text = text + " " + ". " * int(rng.integers(6, 14))
-        if k >= stubs and rng.random() < f.blanks:
+        if k >= stubs and rng.random() < empty[k]:
             continue
         if k < stubs and f.open_stub and rng.random() < f.open_stub:
             continue

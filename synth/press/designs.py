@@ -423,6 +423,8 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
         set_captions=rng.random() < 0.5,
         under=rng.random() < 0.06,
         open_stub=float(rng.choice([0] * 10 + [0.15, 0.5])),
+        sparse=rng.random() < 0.15,
+        narrow_stub=rng.random() < 0.3,
     )
     if features.twin > 1:
         look = replace(look, rows="none", frame="none")

@@ -10,6 +10,7 @@ from pytestqt.qtbot import QtBot
 
 from keel_line.desk.kinds import Kind
 from keel_line.model.reading import Reading, RunnerUp
+from keel_line.model.reason import Reason
 from keel_line.ui.window import Window
 from tests.ui.conftest import Keys, read_as
 from tests.ui.qtest import QTest
@@ -116,7 +117,7 @@ def test_another_reading_is_taken_for_one_of_them(
     assert after.settled is not None
     assert after.settled.by_hand
     (record,) = window.session.desk.history(state.id)
-    assert kind.says in record.why
+    assert record.reason == Reason("kind", kind.says)
 
 
 def test_what_is_taken_out_of_all_settles_nothing(

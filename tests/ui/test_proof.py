@@ -15,6 +15,7 @@ from keel_line._shared.amounts import after_point
 from keel_line.desk.desk import Desk
 from keel_line.desk.learning import pair_in_question
 from keel_line.model.reading import Reading, RunnerUp
+from keel_line.model.reason import Reason
 from keel_line.model.table import CellState, Settled
 from keel_line.ui.proof.interline import Interline
 from keel_line.ui.proof.lens import find_view, keep_within
@@ -104,7 +105,7 @@ def test_alt_number_takes_a_reading(window: Window, press: Keys) -> None:
     wanted = next(r.text for r in cell.reading.runners_up if r.text != cell.reading.text)
     press(Key.Key_2, Mod.AltModifier)
     assert window.session.desk.cell(cell.id).text == wanted
-    assert window.session.desk.history(cell.id)[0].why == "reading 2 taken"
+    assert window.session.desk.history(cell.id)[0].reason == Reason("chosen", "2")
 
 
 def test_backspace_empties(window: Window, press: Keys) -> None:

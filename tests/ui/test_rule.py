@@ -13,6 +13,7 @@ from keel_line.desk.desk import Desk
 from keel_line.gather.sources import make_source
 from keel_line.model.docket import PageState
 from keel_line.model.grid import LineDoubt
+from keel_line.model.reason import Reason
 from keel_line.model.table import TableState
 from keel_line.ui.rule.station import RuleStation
 from keel_line.ui.window import Window
@@ -416,7 +417,7 @@ def test_enter_walks_through_the_lines_in_doubt(
     window.session.accept_lines(rota)
     grid = tables(window)[0].grid
     doubts = (LineDoubt("down", 3, "1 value runs this line"), LineDoubt("across", 5, "x"))
-    desk.draw(first, [replace(grid, doubts=doubts)], "lines in doubt")
+    desk.draw(first, [replace(grid, doubts=doubts)], Reason("lines"))
     window.jobs.read_waiting()
     qtbot.waitUntil(lambda: window.session.lines_to_review() == 2)
     assert "2 lines to check" in [s.waiting for s in window.line._stops]

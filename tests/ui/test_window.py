@@ -17,6 +17,7 @@ from keel_line.desk.desk import Desk, Notice
 from keel_line.desk.work import PageRequest, PageResponse, process_page
 from keel_line.errors import DocketError
 from keel_line.model.page import SquareChoice
+from keel_line.model.reason import Reason
 from keel_line.ui.app import make_app, make_window
 from keel_line.ui.commands import COMMANDS, show_keys
 from keel_line.ui.jobs import COMPLETE, Jobs
@@ -434,7 +435,9 @@ def test_a_page_changed_while_it_is_read_is_read_again(
     jobs.finished.connect(finished.append)
     jobs.read_waiting()
     first, second, *_, last = [p.id for p in desk.pages()]
-    desk.choose([(first, SquareChoice(no_specks=True)), (last, SquareChoice(turns=2))], "by hand")
+    desk.choose(
+        [(first, SquareChoice(no_specks=True)), (last, SquareChoice(turns=2))], Reason("squared")
+    )
     jobs.read_waiting()  # one is under way, the other waits its turn
     executor.let_go(0)
     executor.let_go(1)
@@ -493,7 +496,7 @@ def test_a_picture_of_a_page_as_it_lay_before_is_not_shown(
     shown.clear()
     window.jobs.want_picture(page.id)
     choice = SquareChoice(angle_deg=9.0)
-    window.session.desk.choose([(page.id, choice)], "by hand")
+    window.session.desk.choose([(page.id, choice)], Reason("squared"))
     window.jobs.read_waiting()  # read while the picture is unpacked
     qtbot.waitUntil(lambda: bool(shown))
     qtbot.wait(300)

@@ -29,6 +29,7 @@ from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState
 from keel_line.model.finding import Sums
 from keel_line.model.grid import DrawnTables, Grid
 from keel_line.model.page import REMOVED, SquareChoice
+from keel_line.model.reason import ACCEPTED, TYPED, Reason
 from keel_line.model.table import CellState, Settled, TableState
 from keel_line.read.confidence import Flagging, load_calibration, make_flagging
 from keel_line.rule.mend import place_grid
@@ -157,7 +158,7 @@ class Desk:
 
     # --- square --------------------------------------------------------------------------------
 
-    def choose(self, choices: Sequence[tuple[int, SquareChoice]], why: str) -> None:
+    def choose(self, choices: Sequence[tuple[int, SquareChoice]], why: Reason) -> None:
         """Set how pages are squared, and queue them.
 
         Raises
@@ -194,17 +195,17 @@ class Desk:
         other = self.docket.beside(page.id)
         left = replace(page.choice, part=(whole[0], whole[1], at, whole[3]), corners=None)
         right = replace(left, part=(at, whole[1], whole[2], whole[3]))
-        self.choose([(page.id, left), (other, right)], "parted into two pages")
+        self.choose([(page.id, left), (other, right)], Reason("parted"))
 
     def join_parts(self, page: PageState) -> None:
         """Join the pages that were split from one picture, or put an extracted table back."""
         if page.extracted:
-            self.docket.return_extracted(page.id, _clerk(), "table laid back")
+            self.docket.return_extracted(page.id, _clerk(), Reason("put-back"))
             return
         other = self.docket.beside(page.id)
         first, second = sorted((page.id, other))
         whole = replace(page.choice, part=None)
-        self.choose([(first, whole), (second, SquareChoice(part=REMOVED))], "one page again")
+        self.choose([(first, whole), (second, SquareChoice(part=REMOVED))], Reason("joined"))
 
     def accept_page(self, page_id: int) -> None:
         """Record that the clerk approved how a page lies."""
@@ -212,7 +213,7 @@ class Desk:
 
     # --- rule ----------------------------------------------------------------------------------
 
-    def draw(self, page: PageState, grids: Sequence[Grid] | None, why: str) -> None:
+    def draw(self, page: PageState, grids: Sequence[Grid] | None, why: Reason) -> None:
         """Set a page's tables as the clerk edited them, and queue it.
 
         ``grids`` are in px of the page as it lies now; None takes the tables as they are found.
@@ -243,7 +244,9 @@ class Desk:
             angle_deg=None,
             as_picture=page.choice.as_picture or page.kind == "text",
         )
-        return self.docket.extract_page(page.id, left, choice, _clerk(), f"{table.name} taken out")
+        return self.docket.extract_page(
+            page.id, left, choice, _clerk(), Reason("taken-out", table.name)
+        )
 
     def copy_grids(self, page: PageState, onto: Sequence[PageState]) -> None:
         """Copy a page's grids to other pages of the same form, as one change, and queue those.
@@ -256,23 +259,23 @@ class Desk:
             scale = other.dpi / page.dpi
             laid = tuple(place_grid(g, (scale, scale), (0.0, 0.0)) for g in grids)
             changes.append((other.id, DrawnTables(laid, other.transform, to_fit=True)))
-        self.docket.draw(changes, _clerk(), f"lines of page {page.number} laid on")
+        self.docket.draw(changes, _clerk(), Reason("lines-copied", str(page.number)))
 
     def accept_lines(self, table: TableState) -> None:
         """Record that the clerk approved a table's lines."""
-        self.docket.set_table(table.id, "passed", "1", _clerk(), "lines looked at")
+        self.docket.set_table(table.id, "passed", "1", _clerk(), Reason("lines-checked"))
 
     def set_heading(self, table: TableState, rows: int) -> None:
         """Set how many rows of a table are its heading (0 to all)."""
         value = str(min(max(rows, 0), table.grid.rows))
-        self.docket.set_table(table.id, "header_rows", value, _clerk(), "heading rows set")
+        self.docket.set_table(table.id, "header_rows", value, _clerk(), Reason("heading"))
 
     def rename(self, table: TableState, name: str) -> None:
         """Name a table; an empty name restores the one that was found."""
         plain = " ".join(name.split())[:MOST_NAME]
-        self.docket.set_table(table.id, "name", plain or None, _clerk(), "named")
+        self.docket.set_table(table.id, "name", plain or None, _clerk(), Reason("named"))
 
-    def set_sums(self, table: TableState, sums: Sums, why: str) -> None:
+    def set_sums(self, table: TableState, sums: Sums, why: Reason) -> None:
         """Set a table's sums in place of earlier ones."""
         self.docket.set_sums(table, sums, _clerk(), why)
 
@@ -427,20 +430,20 @@ class Desk:
         state = see_plainly(state)
         return replace(state, flagged=state.reading.confidence < least_confidence)
 
-    def accept(self, cells: Sequence[CellState], why: str = "accepted as read") -> None:
+    def accept(self, cells: Sequence[CellState], why: Reason = ACCEPTED) -> None:
         """Settle cells with their current values."""
         self.docket.settle([(c.id, _settle_unchanged(c)) for c in cells], _clerk(), why)
 
     def settle_as_printed(self, cell: CellState) -> None:
         """Settle a cell with its current value, as printed, although a check expects another."""
         settled = replace(_settle_unchanged(cell), as_printed=True)
-        self.docket.settle([(cell.id, settled)], _clerk(), "the paper says so")
+        self.docket.settle([(cell.id, settled)], _clerk(), Reason("as-printed"))
 
-    def replace(self, cell: CellState, text: str, why: str = "typed") -> None:
+    def replace(self, cell: CellState, text: str, why: Reason = TYPED) -> None:
         """Settle a cell with another value; the reading stays beside it as evidence."""
         self.settle_all([(cell, text)], why)
 
-    def settle_all(self, cells: Sequence[tuple[CellState, str]], why: str) -> None:
+    def settle_all(self, cells: Sequence[tuple[CellState, str]], why: Reason) -> None:
         """Settle cells, each with a text, as one change that is undone as one."""
         self.docket.settle(
             [(c.id, Settled(text, by_hand=text != c.reading.text)) for c, text in cells],
@@ -450,11 +453,11 @@ class Desk:
 
     def undo(self) -> Step | None:
         """Undo the last change; return what it affected."""
-        return self.docket.undo()
+        return self.docket.undo(_clerk())
 
     def redo(self) -> Step | None:
         """Redo the last undone change; return what it affected."""
-        return self.docket.redo()
+        return self.docket.redo(_clerk())
 
     def history(self, cell_id: int | None = None) -> list[ChangeRecord]:
         """Return the changes of a cell, or of the whole docket."""

@@ -58,7 +58,7 @@ class Correction:
             r.reading,
             NOT_SETTLED if r.before is None else r.before,
             NOT_SETTLED if r.after is None else r.after,
-            r.why,
+            str(r.reason),
             "yes" if r.undone else "",
         ]
 
@@ -75,7 +75,7 @@ def place_changes(
         at = datetime.fromisoformat(record.at).astimezone()
         found = where.get(record.cell_id)
         if found is None:
-            out.append(Correction(record, at))
+            out.append(Correction(record, at, *(record.lost_from or ())))
             continue
         table = tables[found[0]]
         cell = table.cells[found[1]].cell

@@ -8,11 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from keel_line.model.docket import ChangeRecord
+from keel_line.model.reason import Reason
 from keel_line.model.table import TableState
 
 DRAWN = 20
-RIGHT = "spot check: right"
-WRONG = "spot check: corrected"
+RIGHT = Reason("sample-right")
+WRONG = Reason("sample-corrected")
 _SURE = 0.95
 _SURPRISE = 0.05
 
@@ -100,7 +101,7 @@ def judge_drawn(
 ) -> SampleVerdict | None:
     """Judge all sampled cells that were checked, by the docket's history; None if none."""
     looked_at = {
-        r.cell_id: r.why == WRONG for r in records if r.why in (RIGHT, WRONG) and not r.undone
+        r.cell_id: r.reason == WRONG for r in records if r.reason in (RIGHT, WRONG) and not r.undone
     }
     chances = {s.id: 1.0 - s.confidence for t in tables for s in t.cells if s.id in looked_at}
     if not chances:

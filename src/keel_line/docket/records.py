@@ -247,10 +247,5 @@ def read_evidence(evidence: object) -> Reading:
         return DAMAGED
 
 
-def read_text(evidence: object, otherwise: object) -> str:
-    """Return a cell's reading as text, or what is known of it if it no longer exists."""
-    return str(otherwise or "") if evidence is None else read_evidence(evidence).text
-
-
 def _bytes_of(value: object) -> bytes:
     return value if isinstance(value, bytes) else str(value).encode()

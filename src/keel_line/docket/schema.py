@@ -212,6 +212,100 @@ MIGRATIONS: tuple[Migration, ...] = (
         );
         """,
     ),
+    Migration(
+        "cells and tables that stay the same when their page is read again; one record of all work",
+        """
+        CREATE TABLE operation (
+            id INTEGER PRIMARY KEY AUTOINCREMENT, batch INTEGER NOT NULL,
+            at TEXT NOT NULL, who TEXT NOT NULL, kind TEXT NOT NULL, subject INTEGER NOT NULL,
+            before TEXT, after TEXT, reason TEXT NOT NULL, detail TEXT NOT NULL DEFAULT '',
+            state TEXT NOT NULL DEFAULT 'done'
+        );
+        CREATE TABLE table_anew (
+            id INTEGER PRIMARY KEY AUTOINCREMENT,
+            page_id INTEGER NOT NULL REFERENCES page ON DELETE CASCADE,
+            position INTEGER NOT NULL, name TEXT NOT NULL, frame TEXT NOT NULL,
+            header_rows INTEGER NOT NULL, caption TEXT NOT NULL DEFAULT '',
+            notes TEXT NOT NULL DEFAULT '', set_name TEXT, set_header_rows INTEGER,
+            set_passed TEXT, set_sums TEXT, lost_at TEXT
+        );
+        INSERT INTO table_anew (id, page_id, position, name, frame, header_rows, caption, notes,
+            set_name, set_header_rows, set_passed, set_sums)
+        SELECT id, page_id, position, name, frame, header_rows, caption, notes,
+            set_name, set_header_rows, set_passed, set_sums FROM found_table;
+        INSERT INTO table_anew (id, page_id, position, name, frame, header_rows,
+            set_name, set_header_rows, set_passed, set_sums, lost_at)
+        SELECT id + (SELECT coalesce(max(id), 0) FROM found_table), page_id, 0, '', '', 0,
+            set_name, set_header_rows, set_passed, set_sums, corners FROM stray_table;
+        CREATE TABLE cell_anew (
+            id INTEGER PRIMARY KEY AUTOINCREMENT,
+            table_id INTEGER REFERENCES found_table ON DELETE CASCADE,
+            position INTEGER NOT NULL, place TEXT NOT NULL, evidence TEXT NOT NULL,
+            settled TEXT, by_hand INTEGER NOT NULL DEFAULT 0,
+            as_printed INTEGER NOT NULL DEFAULT 0,
+            page_id INTEGER REFERENCES page ON DELETE CASCADE, lost_at TEXT
+        );
+        INSERT INTO cell_anew
+            (id, table_id, position, place, evidence, settled, by_hand, as_printed)
+        SELECT id, table_id, id, place, evidence, settled, by_hand, as_printed FROM cell;
+        INSERT INTO cell_anew (id, position, place, evidence, settled, by_hand, as_printed,
+            page_id, lost_at)
+        SELECT id + (SELECT coalesce(max(id), 0) FROM cell), 0, '',
+            CASE WHEN read IS NULL THEN '' ELSE
+                json_object('text', read, 'confidence', 0.0) END,
+            settled, by_hand, as_printed, page_id, corners FROM stray;
+        INSERT INTO operation
+            (id, batch, at, who, kind, subject, before, after, reason, detail, state)
+        SELECT id, batch, at, who, 'settle',
+            CASE WHEN cell_id < 0
+                THEN (SELECT coalesce(max(id), 0) FROM cell) - cell_id ELSE cell_id END,
+            CASE WHEN before IS NULL THEN NULL ELSE json_object('text', before,
+                'by_hand', json(iif(before_by_hand, 'true', 'false')),
+                'as_printed', json(iif(before_as_printed, 'true', 'false'))) END,
+            CASE WHEN after IS NULL THEN NULL ELSE json_object('text', after,
+                'by_hand', json(iif(after_by_hand, 'true', 'false')),
+                'as_printed', json(iif(after_as_printed, 'true', 'false'))) END,
+            'said', why, state FROM change
+        UNION ALL SELECT id, batch, at, who, what, page_id, before, after, 'said', why, state
+            FROM page_change
+        UNION ALL SELECT id, batch, at, who, what,
+            CASE WHEN table_id < 0
+                THEN (SELECT coalesce(max(id), 0) FROM found_table) - table_id ELSE table_id END,
+            before, after, 'said', why, state FROM table_change
+        ORDER BY id;
+        UPDATE operation SET reason = 'sample-right', detail = ''
+            WHERE detail = 'spot check: right';
+        UPDATE operation SET reason = 'sample-corrected', detail = ''
+            WHERE detail = 'spot check: corrected';
+        UPDATE operation SET reason = 'accepted', detail = '' WHERE detail = 'accepted as read';
+        UPDATE operation SET reason = 'typed', detail = '' WHERE detail = 'typed';
+        DROP TABLE cell;
+        ALTER TABLE cell_anew RENAME TO cell;
+        DROP TABLE found_table;
+        ALTER TABLE table_anew RENAME TO found_table;
+        DROP TABLE change;
+        DROP TABLE page_change;
+        DROP TABLE table_change;
+        DROP TABLE stray;
+        DROP TABLE stray_table;
+        CREATE INDEX cell_of_table ON cell (table_id);
+        CREATE INDEX lost_cell_of_page ON cell (page_id) WHERE page_id IS NOT NULL;
+        CREATE INDEX table_of_page ON found_table (page_id);
+        CREATE INDEX operation_on ON operation (kind, subject);
+        CREATE INDEX operation_of_batch ON operation (batch);
+        CREATE TABLE kept_picture (
+            id INTEGER PRIMARY KEY, page_id INTEGER NOT NULL REFERENCES page ON DELETE CASCADE,
+            sha256 BLOB NOT NULL, squared BLOB NOT NULL, small BLOB NOT NULL,
+            UNIQUE (page_id, sha256)
+        );
+        CREATE TABLE kept_finding (
+            page_id INTEGER NOT NULL REFERENCES page ON DELETE CASCADE, batch INTEGER NOT NULL,
+            side TEXT NOT NULL, finding BLOB NOT NULL,
+            picture_id INTEGER NOT NULL REFERENCES kept_picture,
+            PRIMARY KEY (page_id, batch, side)
+        );
+        """,
+    ),
 )
 
 

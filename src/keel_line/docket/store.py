@@ -11,32 +11,27 @@ from pathlib import Path
 
 import msgspec
 
-from keel_line.docket.carry import carry_over, carry_tables, find_settled, transform_of
-from keel_line.docket.changes import (
-    drop_undone,
-    insert_hidden_page,
-    next_change,
-    set_cell,
-    set_page,
-    set_table,
-    step_cells,
-    step_pages,
-    step_tables,
-)
+from keel_line.docket.findings import PAGE_COLUMNS, replace_finding
 from keel_line.docket.opening import open_file, open_memory, say_trouble
+from keel_line.docket.operations import (
+    Kind,
+    decode_text,
+    encode_settled,
+    insert_hidden_page,
+    operate,
+    step_back,
+    step_forward,
+)
 from keel_line.docket.records import (
     CELL_COLUMNS,
-    EncodedTable,
     Frame,
     PageFinding,
     as_int,
-    id_of,
     make_cell_state,
     make_cell_states,
     make_page_state,
     name_tables,
     read_evidence,
-    read_text,
     stamp,
 )
 from keel_line.docket.sources import has_source, insert_pages, join_source
@@ -48,19 +43,13 @@ from keel_line.model.geometry import Transform
 from keel_line.model.grid import DrawnTables, Grid
 from keel_line.model.page import REMOVED, SquareChoice
 from keel_line.model.reading import Reading
+from keel_line.model.reason import Reason
 from keel_line.model.table import CellState, Settled, TableState
 
 log = logging.getLogger(__name__)
 
 _GONE = "This cell no longer exists: its page was read again. Settle it in its new place."
-_PAGES = (
-    "SELECT p.id, p.source_id, s.name, p.number, p.progress, p.trouble, p.kind,"
-    " p.width_px, p.height_px, p.resolution, p.squared_width_px, p.squared_height_px,"
-    " p.dpi, p.transform, p.angle_deg, p.unsure, p.turns, p.corners, p.verdict, p.choice,"
-    " p.passed, p.straight_px, p.note, p.drawn, p.passed_over, p.parted_at, p.part,"
-    " (SELECT count(*) FROM found_table t WHERE t.page_id = p.id)"
-    " FROM page p JOIN source s ON s.id = p.source_id WHERE p.hidden = 0"
-)
+_PAGES = f"{PAGE_COLUMNS} WHERE p.hidden = 0"
 
 
 class Docket:
@@ -187,52 +176,14 @@ class Docket:
     def store_page(self, page_id: int, finding: PageFinding) -> Carried:
         """Store a page's finding in place of an earlier one.
 
-        Cells that were settled keep their values and their history: each goes to the new cell
-        that lies in its place on the paper. Those that have none are kept as strays.
+        Tables and cells that lie in the place of earlier ones on the paper take over their numbers,
+        and all that the clerk did to them. Settled cells that find no place are kept, and come back
+        with it.
         """
-        state = finding.state
         with self._writing() as db:
-            settled = find_settled(db, page_id)
-            before = transform_of(db, page_id)
-            outdated = db.execute("SELECT id FROM found_table WHERE page_id = ?", (page_id,))
-            outdated_ids = [as_int(row[0]) for row in outdated.fetchall()]
-            db.execute(
-                "UPDATE page SET progress = 'done', trouble = '', kind = ?, width_px = ?,"
-                " height_px = ?, resolution = ?, squared_width_px = ?, squared_height_px = ?,"
-                " dpi = ?, transform = ?, angle_deg = ?, unsure = ?, turns = ?, corners = ?,"
-                " verdict = ?, straight_px = ?, note = ?, passed_over = ?, parted_at = ?"
-                " WHERE id = ?",
-                (
-                    state.kind,
-                    *state.size_px,
-                    msgspec.json.encode(state.resolution).decode(),
-                    *state.squared_size_px,
-                    state.dpi,
-                    msgspec.json.encode(state.transform).decode(),
-                    state.angle_deg,
-                    state.unsure,
-                    state.turns,
-                    msgspec.json.encode(state.corners).decode(),
-                    msgspec.json.encode(state.verdict).decode(),
-                    state.straight_px,
-                    state.note,
-                    msgspec.json.encode(state.rejected_areas).decode(),
-                    state.parted_at,
-                    page_id,
-                ),
-            )
-            db.execute(
-                "INSERT OR REPLACE INTO picture (page_id, squared, small) VALUES (?, ?, ?)",
-                (page_id, finding.squared_picture, finding.small_picture),
-            )
-            for position, table in enumerate(finding.tables):
-                self._insert_table(db, page_id, position, table)
-            carried = carry_over(db, page_id, settled, state.transform, outdated_ids)
-            carry_tables(db, page_id, (before, state.transform), outdated_ids)
-            db.executemany("DELETE FROM found_table WHERE id = ?", [(i,) for i in outdated_ids])
-        return carried
+            return replace_finding(db, page_id, finding)
 
-    def choose(self, choices: Iterable[tuple[int, SquareChoice]], who: str, why: str) -> None:
+    def choose(self, choices: Iterable[tuple[int, SquareChoice]], who: str, why: Reason) -> None:
         """Set how pages are squared, as a change that can be undone, and queue them."""
         self._change_pages([(page, "choice", choice) for page, choice in choices], who, why)
 
@@ -254,12 +205,12 @@ class Docket:
                 return as_int(row[0])
             return insert_hidden_page(db, source, number, other)
 
-    def draw(self, drawn: Iterable[tuple[int, DrawnTables | None]], who: str, why: str) -> None:
+    def draw(self, drawn: Iterable[tuple[int, DrawnTables | None]], who: str, why: Reason) -> None:
         """Set pages' tables as the clerk drew them; None restores those found. Can be undone."""
         self._change_pages([(page, "drawn", tables) for page, tables in drawn], who, why)
 
     def extract_page(
-        self, page_id: int, left: DrawnTables, choice: SquareChoice, who: str, why: str
+        self, page_id: int, left: DrawnTables, choice: SquareChoice, who: str, why: Reason
     ) -> int:
         """Extract a part of a page's picture as a new page, as one change; return that page.
 
@@ -269,7 +220,7 @@ class Docket:
         self._change_pages([(page_id, "drawn", left), (other, "choice", choice)], who, why)
         return other
 
-    def return_extracted(self, page_id: int, who: str, why: str) -> None:
+    def return_extracted(self, page_id: int, who: str, why: Reason) -> None:
         """Remove an extracted page again; its original page gets its tables as found."""
         (origin,) = self._db.execute(
             "SELECT o.id FROM page p JOIN page o ON o.source_id = p.source_id"
@@ -300,44 +251,26 @@ class Docket:
             after = 2 + as_int(part) % 2 if not own else as_int(own[-1][1]) + 2
             return insert_hidden_page(db, source, number, after)
 
-    def _change_pages(self, changes: Iterable[tuple[int, str, object]], who: str, why: str) -> None:
+    def _change_pages(
+        self, changes: Iterable[tuple[int, Kind, object]], who: str, why: Reason
+    ) -> None:
+        batch = None  # pages changed together are undone together
         with self._writing() as db:
-            drop_undone(db)
-            batch = next_change(db)  # pages changed together are undone together
             for page_id, what, value in changes:
-                after = msgspec.json.encode(value).decode()
-                (before,) = db.execute(
-                    f"SELECT {what} FROM page WHERE id = ?",  # noqa: S608 - one of our two names
-                    (page_id,),
-                ).fetchone()
-                db.execute(
-                    "INSERT INTO page_change"
-                    " (id, batch, at, who, page_id, what, before, after, why)"
-                    " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-                    (next_change(db), batch, stamp(), who, page_id, what, before, after, why),
-                )
-                set_page(db, page_id, what, after)
+                encoded = msgspec.json.encode(value).decode()
+                batch = operate(db, what, [(page_id, encoded)], who, why, batch=batch)
 
-    def set_table(self, table_id: int, what: str, value: str | None, who: str, why: str) -> None:
+    def set_table(
+        self, table_id: int, what: Kind, value: str | None, who: str, why: Reason
+    ) -> None:
         """Set a table's "name", "header_rows", "passed" or "sums" as a change that can be undone.
 
         None takes it as found.
         """
         with self._writing() as db:
-            drop_undone(db)
-            (before,) = db.execute(
-                f"SELECT set_{what} FROM found_table WHERE id = ?",  # noqa: S608 - one of our two names
-                (table_id,),
-            ).fetchone()
-            number = next_change(db)
-            db.execute(
-                "INSERT INTO table_change (id, batch, at, who, table_id, what, before, after, why)"
-                " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-                (number, number, stamp(), who, table_id, what, before, value, why),
-            )
-            set_table(db, table_id, what, value)
+            operate(db, what, [(table_id, value)], who, why)
 
-    def set_sums(self, table: TableState, sums: Sums, who: str, why: str) -> None:
+    def set_sums(self, table: TableState, sums: Sums, who: str, why: Reason) -> None:
         """Set a table's sums in place of earlier ones."""
         kept, transform = self._db.execute(
             "SELECT t.set_sums, p.transform FROM found_table t JOIN page p ON p.id = t.page_id"
@@ -355,38 +288,10 @@ class Docket:
     def strays(self, page_id: int) -> list[str]:
         """Return the settled texts that lost their cell when their page was read again."""
         rows = self._db.execute(
-            "SELECT settled FROM stray WHERE page_id = ? AND settled IS NOT NULL ORDER BY id",
+            "SELECT settled FROM cell WHERE page_id = ? AND settled IS NOT NULL ORDER BY id",
             (page_id,),
         )
         return [str(row[0]) for row in rows]
-
-    @staticmethod
-    def _insert_table(
-        db: sqlite3.Connection, page_id: int, position: int, table: EncodedTable
-    ) -> None:
-        table_id = id_of(
-            db.execute(
-                "INSERT INTO found_table"
-                " (page_id, position, name, frame, header_rows, caption, notes)"
-                " VALUES (?, ?, ?, ?, ?, ?, ?)",
-                (
-                    page_id,
-                    position,
-                    table.caption,
-                    table.frame.decode(),
-                    table.header_rows,
-                    table.caption,
-                    table.notes,
-                ),
-            )
-        )
-        db.executemany(
-            "INSERT INTO cell (table_id, place, evidence) VALUES (?, ?, ?)",
-            (
-                (table_id, place.decode(), evidence.decode())
-                for place, evidence in zip(table.places, table.evidence, strict=True)
-            ),
-        )
 
     def store_failure(self, page_id: int, trouble: str) -> None:
         """Mark a page as failed, with the reason."""
@@ -417,7 +322,8 @@ class Docket:
         rows = self._db.execute(
             "SELECT t.id, coalesce(t.set_name, t.name), s.name, p.number FROM found_table t"
             " JOIN page p ON p.id = t.page_id JOIN source s ON s.id = p.source_id"
-            " WHERE p.hidden = 0 ORDER BY p.source_id, p.number, p.part, t.position"
+            " WHERE p.hidden = 0 AND t.lost_at IS NULL"
+            " ORDER BY p.source_id, p.number, p.part, t.position"
         ).fetchall()
         names = name_tables([(str(r[1]), str(r[2]), as_int(r[3])) for r in rows])
         return [(as_int(r[0]), name) for r, name in zip(rows, names, strict=True)]
@@ -439,7 +345,7 @@ class Docket:
             " coalesce(t.set_header_rows, t.header_rows), coalesce(t.set_name, t.caption),"
             " t.notes, t.set_passed, t.set_sums, p.transform FROM found_table t"
             " JOIN page p ON p.id = t.page_id JOIN source s ON s.id = p.source_id"
-            " WHERE p.hidden = 0 AND (?1 IS NULL OR t.page_id = ?1)"
+            " WHERE p.hidden = 0 AND t.lost_at IS NULL AND (?1 IS NULL OR t.page_id = ?1)"
             " ORDER BY p.source_id, p.number, p.part, t.position",
             (page_id,),
         ).fetchall()
@@ -480,7 +386,7 @@ class Docket:
             When its page was read again and the cell no longer exists.
         """
         record = self._db.execute(
-            f"SELECT {CELL_COLUMNS} FROM cell WHERE id = ?",  # noqa: S608 - our own columns
+            f"SELECT {CELL_COLUMNS} FROM cell WHERE id = ? AND table_id IS NOT NULL",  # noqa: S608 - our own columns
             (cell_id,),
         ).fetchone()
         if record is None:
@@ -498,7 +404,7 @@ class Docket:
         header_rows, caption, notes, passed, sums, transform = settings
         frame = msgspec.json.decode(str(frame_json), type=Frame)
         records = self._db.execute(
-            f"SELECT {CELL_COLUMNS} FROM cell WHERE table_id = ? ORDER BY id",  # noqa: S608 - our own columns
+            f"SELECT {CELL_COLUMNS} FROM cell WHERE table_id = ? ORDER BY position",  # noqa: S608 - our own columns
             (table_id,),
         ).fetchall()
         read, damaged = make_cell_states(records, frame)
@@ -537,74 +443,62 @@ class Docket:
 
     # --- settling, undo and redo ----------------------------------------------------------------
 
-    def settle(self, cells: Iterable[tuple[int, Settled | None]], who: str, why: str) -> list[int]:
+    def settle(
+        self, cells: Iterable[tuple[int, Settled | None]], who: str, why: Reason
+    ) -> list[int]:
         """Settle cells (None reopens them) as one change; return the ids settled.
 
         What was undone before can no longer be redone, but stays in the history.
+
+        Raises
+        ------
+        DocketError
+            When a cell has no place any more since its page was read again.
         """
-        done = []
+        values = [(i, None if s is None else encode_settled(s)) for i, s in cells]
         with self._writing() as db:
-            drop_undone(db)
-            batch = next_change(db)  # cells settled together are undone together
-            for number, (cell_id, settled) in enumerate(cells, batch):
-                before = db.execute(
-                    "SELECT settled, by_hand, as_printed FROM cell WHERE id = ?", (cell_id,)
-                ).fetchone()
-                if before is None:
+            for cell_id, _ in values:
+                if not db.execute(
+                    "SELECT 1 FROM cell WHERE id = ? AND table_id IS NOT NULL", (cell_id,)
+                ).fetchone():
                     raise DocketError(_GONE)
-                after = (
-                    (None, 0, 0)
-                    if settled is None
-                    else (settled.text, int(settled.by_hand), int(settled.as_printed))
-                )
-                db.execute(
-                    "INSERT INTO change (id, batch, at, who, cell_id,"
-                    " before, before_by_hand, before_as_printed,"
-                    " after, after_by_hand, after_as_printed, why)"
-                    " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-                    (number, batch, stamp(), who, cell_id, *before, *after, why),
-                )
-                set_cell(db, cell_id, after)
-                done.append(cell_id)
-        return done
+            operate(db, "settle", values, who, why)
+        return [i for i, _ in values]
 
-    def undo(self) -> Step | None:
+    def undo(self, who: str) -> Step | None:
         """Undo the last change; None if there is nothing to undo."""
-        return self._step("done", "DESC", "undone", "before")
-
-    def redo(self) -> Step | None:
-        """Make the last undone change again; None if there is none."""
-        return self._step("undone", "ASC", "done", "after")
-
-    def _step(self, state: str, order: str, becomes: str, side: str) -> Step | None:
         with self._writing() as db:
-            row = db.execute(
-                "SELECT id, batch, 'cell' FROM change WHERE state = ?1"  # noqa: S608 - our own names
-                " UNION ALL SELECT id, batch, 'page' FROM page_change WHERE state = ?1"
-                " UNION ALL SELECT id, batch, 'table' FROM table_change WHERE state = ?1"
-                f" ORDER BY id {order} LIMIT 1",
-                (state,),
-            ).fetchone()
-            if row is None:
-                return None
-            _, batch, what = row
-            together = {"page": step_pages, "table": step_tables, "cell": step_cells}[what]
-            return together(db, as_int(batch), (state, becomes), side)
+            return step_back(db, who)
+
+    def redo(self, who: str) -> Step | None:
+        """Make the last undone change again; None if there is none."""
+        with self._writing() as db:
+            return step_forward(db, who)
 
     def history(self, cell_id: int | None = None) -> list[ChangeRecord]:
-        """Return the changes of one cell or of the whole docket, the oldest first."""
+        """Return the changes of one cell or of all cells of the docket, the oldest first."""
         rows = self._db.execute(
-            "SELECT c.id, c.at, c.who, c.cell_id, CAST(cell.evidence AS BLOB), stray.read,"
-            " c.before, c.after, c.why, c.state FROM change c"
-            " LEFT JOIN cell ON cell.id = c.cell_id LEFT JOIN stray ON stray.id = -c.cell_id"
-            " WHERE ?1 IS NULL OR c.cell_id = ?1 ORDER BY c.id",
+            "SELECT o.id, o.at, o.who, o.subject, CAST(c.evidence AS BLOB), o.before, o.after,"
+            " o.reason, o.detail, o.state, s.name, p.number FROM operation o"
+            " LEFT JOIN cell c ON c.id = o.subject LEFT JOIN page p ON p.id = c.page_id"
+            " LEFT JOIN source s ON s.id = p.source_id"
+            " WHERE o.kind = 'settle' AND (?1 IS NULL OR o.subject = ?1) ORDER BY o.id",
             (cell_id,),
         )
         return [
             ChangeRecord(
-                i, at, who, cell, read_text(evidence, read), before, after, why, state != "done"
+                i,
+                at,
+                who,
+                cell,
+                read_evidence(evidence).text if evidence else "",
+                decode_text(before),
+                decode_text(after),
+                Reason(reason, detail),
+                state != "done",
+                (place[0], place[1]) if place[0] else None,
             )
-            for i, at, who, cell, evidence, read, before, after, why, state in rows
+            for i, at, who, cell, evidence, before, after, reason, detail, state, *place in rows
         ]
 
     # --- settings -------------------------------------------------------------------------------

@@ -8,6 +8,7 @@ from typing import Literal
 from keel_line.model.geometry import Box, Transform
 from keel_line.model.grid import DrawnTables
 from keel_line.model.page import Corners, PageKind, Resolution, SquareChoice, Verdict
+from keel_line.model.reason import Reason
 
 Progress = Literal["waiting", "done", "failed"]
 
@@ -98,7 +99,8 @@ class Carried:
 class ChangeRecord:
     """One entry of a docket's history: who settled which cell, from what, to what, and when.
 
-    ``before`` is None where the cell was not settled yet; ``at`` is UTC, ISO 8601.
+    ``before`` is None where the cell was not settled yet; ``at`` is UTC, ISO 8601. ``lost_from``
+    is the source and the page number of a cell that has no place any more.
     """
 
     id: int
@@ -108,5 +110,6 @@ class ChangeRecord:
     reading: str
     before: str | None
     after: str | None
-    why: str
+    reason: Reason
     undone: bool
+    lost_from: tuple[str, int] | None = None

@@ -23,6 +23,18 @@ def overlap(a: Box, b: Box) -> float:
     return both / ((a[2] - a[0]) * (a[3] - a[1]) + (b[2] - b[0]) * (b[3] - b[1]) - both)
 
 
+def overlaps(a: ArrayLike, b: ArrayLike) -> NDArray[np.float64]:
+    """Return :func:`overlap` of each of n boxes with each of m, shape (n, m)."""
+    first = np.asarray(a, float).reshape(-1, 1, 4)
+    second = np.asarray(b, float).reshape(1, -1, 4)
+    low = np.maximum(first[..., :2], second[..., :2])
+    high = np.minimum(first[..., 2:], second[..., 2:])
+    both = np.clip(high - low, 0, None).prod(axis=-1)
+    areas = [(x[..., 2:] - x[..., :2]).prod(axis=-1) for x in (first, second)]
+    every = areas[0] + areas[1] - both
+    return np.asarray(np.divide(both, every, out=np.zeros_like(both), where=both > 0), float)
+
+
 def unite(a: Box, b: Box) -> Box:
     """Return the smallest box around two."""
     return (min(a[0], b[0]), min(a[1], b[1]), max(a[2], b[2]), max(a[3], b[3]))

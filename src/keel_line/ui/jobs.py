@@ -276,9 +276,13 @@ class Jobs(QObject):
         if notice is not None:
             self.noticed.emit(notice)
         self._done += 1
-        self._editions[response.page_id] += 1
-        self.page_done.emit(response.page_id)
+        self.renew_page(response.page_id)
         self._feed()
+
+    def renew_page(self, page_id: int) -> None:
+        """Say that a page's finding is another one, without reading it."""
+        self._editions[page_id] += 1
+        self.page_done.emit(page_id)
 
     def _tell(self) -> None:
         spent = time.monotonic() - self._started

@@ -17,6 +17,7 @@ from keel_line.desk.learning import LEAST_SEEN, Experience, Topic, topic_of
 from keel_line.desk.misreadings import Misreadings
 from keel_line.model.docket import PageState, Step
 from keel_line.model.finding import Sums
+from keel_line.model.reason import ACCEPTED, TYPED, Reason
 from keel_line.model.table import CellState, TableState
 from keel_line.ui.backlog import Backlog
 from keel_line.ui.jobs import Jobs
@@ -390,7 +391,7 @@ class Session(QObject):
 
     # --- settling ----------------------------------------------------------------------------
 
-    def accept(self, why: str = "accepted as read") -> None:
+    def accept(self, why: Reason = ACCEPTED) -> None:
         """Settle the cell at hand with its current value."""
         if self.table is not None:
             self.desk.accept([self.cell], why)
@@ -406,7 +407,7 @@ class Session(QObject):
         self.desk.rename(table, name)
         self.take_page(table.page_id)
 
-    def set_sums(self, sums: Sums, why: str) -> None:
+    def set_sums(self, sums: Sums, why: Reason) -> None:
         """Set which cells of the table at hand make which."""
         if self.table is not None:
             self.desk.set_sums(self.table, sums, why)
@@ -427,13 +428,13 @@ class Session(QObject):
             self.desk.settle_as_printed(self.cell)
             self._refresh([self.cell.id])
 
-    def settle_all(self, cells: Sequence[tuple[CellState, str]], why: str) -> None:
+    def settle_all(self, cells: Sequence[tuple[CellState, str]], why: Reason) -> None:
         """Settle cells, each with a text, as one change."""
         if cells:
             self.desk.settle_all(cells, why)
             self._refresh([state.id for state, _ in cells])
 
-    def replace_text(self, text: str, why: str = "typed") -> None:
+    def replace_text(self, text: str, why: Reason = TYPED) -> None:
         """Settle the cell at hand with another value."""
         if self.table is not None:
             self.desk.replace(self.cell, text, why)

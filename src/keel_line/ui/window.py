@@ -558,8 +558,12 @@ class Window(QMainWindow):
         self.jobs.read_waiting()
 
     def _reread_changed_pages(self, page_ids: tuple[int, ...], station: str) -> None:
-        """Read pages again whose squaring or lines were undone."""
+        """Show pages whose squaring or lines were undone; read those again that are not known."""
         self._page_id = page_ids[0]
+        for page_id in page_ids:
+            page = self.session.desk.page(page_id)
+            if page is not None and page.progress == "done":
+                self.jobs.renew_page(page_id)
         self.go_to(station)
         self._read_changed()
 

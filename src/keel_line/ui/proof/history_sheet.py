@@ -88,13 +88,19 @@ def _texts(correction: Correction) -> tuple[str, ...]:
     where = f"{correction.table} · {correction.column} · row {correction.row}"
     return (
         f"{correction.at:%d %b %Y, %H:%M:%S}",
-        where if correction.table else "a cell that no longer exists",
+        where if correction.table else _lost_where(correction),
         _shown(record.reading),
         NOT_SETTLED if record.before is None else _shown(record.before),
         NOT_SETTLED if record.after is None else _shown(record.after),
-        record.why + (" (undone)" if record.undone else ""),
+        str(record.reason) + (" (undone)" if record.undone else ""),
         record.who,
     )
+
+
+def _lost_where(correction: Correction) -> str:
+    if not correction.source:
+        return "a cell that no longer exists"
+    return f"page {correction.page} of {correction.source}, in no table now"
 
 
 def _shown(text: str) -> str:

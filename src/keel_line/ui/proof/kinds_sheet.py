@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import QAbstractScrollArea
 from typing_extensions import override
 
 from keel_line.desk.kinds import DoubtPlace, Kind, sort_doubts
+from keel_line.model.reason import Reason
 from keel_line.model.table import CellState, column_name
 from keel_line.ui.proof.marks import paint_pen
 from keel_line.ui.session import Session
@@ -251,7 +252,7 @@ class KindsSheet(QAbstractScrollArea):
         if not chosen:
             self.said.emit("All of this kind are excluded. Page down shows the next kind.")
             return
-        self._session.settle_all(chosen, f"settled with its kind: {kind.says}")
+        self._session.settle_all(chosen, Reason("kind", kind.says))
         cells = "1 cell" if len(chosen) == 1 else f"{len(chosen)} cells"
         self.said.emit(f"{cells} settled. Ctrl+Z undoes it.")
         if not self._kinds:

@@ -19,6 +19,7 @@ from keel_line.desk.plain import differs_in_signs
 from keel_line.desk.sample import DRAWN, RIGHT, WRONG, draw_sample, judge_drawn
 from keel_line.desk.typing import complete, say_unlike
 from keel_line.model.finding import DrawnSum
+from keel_line.model.reason import ACCEPTED, TYPED, Reason
 from keel_line.model.table import CellState, TableState, column_name
 from keel_line.ui.proof.against_page import AgainstPage
 from keel_line.ui.proof.doubt_panel import DoubtPanel, DoubtView, offer_readings
@@ -400,7 +401,7 @@ class ProofStation(QWidget):
         elif key == Qt.Key.Key_F2:
             self._edit(self._session.cell.text)
         elif key == Qt.Key.Key_Backspace and not ctrl:
-            self._settle("", "emptied")
+            self._settle("", Reason("emptied"))
         elif event.text() and event.text().isprintable() and not (ctrl or alt):
             self._edit(event.text())
         else:
@@ -410,7 +411,7 @@ class ProofStation(QWidget):
     def _accept(self) -> None:
         if self._session.cell.settled is None:
             with self._before_going_on():
-                self._session.accept(RIGHT if self._is_drawn else "accepted as read")
+                self._session.accept(RIGHT if self._is_drawn else ACCEPTED)
             self._settled_at.append(time.monotonic())
         self._next()
 
@@ -460,10 +461,10 @@ class ProofStation(QWidget):
             self._take_into_sum(drawn)
             return True
         if key in _ENTER and drawn.addends:
-            self._session.set_sums(table.sums.draw(drawn), "sum set by hand")
+            self._session.set_sums(table.sums.draw(drawn), Reason("sum-set"))
             said = "Sum saved."
         elif key in {Qt.Key.Key_Delete, Qt.Key.Key_Backspace}:
-            self._session.set_sums(table.sums.drop(drawn.total), "no total")
+            self._session.set_sums(table.sums.drop(drawn.total), Reason("sum-dropped"))
             said = "This is no longer a total."
         elif key == Qt.Key.Key_Escape:
             said = ""
@@ -548,10 +549,11 @@ class ProofStation(QWidget):
         if number < len(readings):
             self._drop()  # on purpose, whatever was typed
             text, note = readings[number]
-            why = "accepted as read" if number == 0 else f"reading {number + 1} taken"
-            self._settle(text, f"{why}, as its check expects" if note == "fits the check" else why)
+            code = "accepted" if number == 0 else "chosen"
+            fits = "-fits" if note == "fits the check" else ""
+            self._settle(text, Reason(code + fits, str(number + 1)))
 
-    def _settle(self, text: str, why: str) -> None:
+    def _settle(self, text: str, why: Reason) -> None:
         if self._is_drawn:
             why = RIGHT if text == self._session.cell.reading.text else WRONG
         with self._before_going_on():
@@ -610,7 +612,7 @@ class ProofStation(QWidget):
         self._typing_in = None
         self.editor.hide()
         self.interline.setFocus()
-        self._settle(text, "typed")
+        self._settle(text, TYPED)
 
     def _drop(self, typed: str = "") -> None:
         """Close the field; report ``typed`` text that is lost by that."""

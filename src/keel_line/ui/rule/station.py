@@ -17,6 +17,7 @@ from keel_line.desk.repeats import find_repeated
 from keel_line.model.docket import PageState
 from keel_line.model.geometry import Box, overlap
 from keel_line.model.grid import Grid
+from keel_line.model.reason import Reason
 from keel_line.model.table import TableState
 from keel_line.rule.area import clip_box, describe_area, parse_area
 from keel_line.rule.mend import (
@@ -265,9 +266,9 @@ class RuleStation(QWidget):
         if not self._mending.begun or not self._mending.unkept:
             return
         self._mending.unkept = False
-        self._draw([t.grid for t in self._mending.shown], "lines edited by hand")
+        self._draw([t.grid for t in self._mending.shown], Reason("lines"))
 
-    def _draw(self, grids: list[Grid] | None, why: str) -> None:
+    def _draw(self, grids: list[Grid] | None, why: Reason) -> None:
         page = self._page()
         if page is not None:
             self._session.desk.draw(page, grids, why)
@@ -458,7 +459,7 @@ class RuleStation(QWidget):
             return
         self._mending.forget()
         if page.drawn is not None:
-            self._draw(None, "lines as found")
+            self._draw(None, Reason("lines-found"))
         else:
             self.refresh()
 

@@ -12,6 +12,7 @@ from typing_extensions import override
 
 from keel_line.model.docket import PageState
 from keel_line.model.page import Corners, SquareChoice
+from keel_line.model.reason import Reason
 from keel_line.square.skew import LIMIT_DEG
 from keel_line.ui.commands import COMMANDS, show_key_words, show_keys
 from keel_line.ui.session import Session
@@ -364,7 +365,7 @@ class SquareStation(QWidget):
         page = self._page
         if page is None or self._choice == page.choice:
             return
-        self._session.desk.choose([(page.id, self._choice)], "squared by hand")
+        self._session.desk.choose([(page.id, self._choice)], Reason("squared"))
         self.changed.emit()
 
     def _same_for_all(self) -> None:
@@ -399,7 +400,7 @@ class SquareStation(QWidget):
             return
         self._asked_alike = []
         self._pause.stop()
-        self._session.desk.choose(changed, "the same for every page")
+        self._session.desk.choose(changed, Reason("squared-all"))
         self.said.emit(f"Applied to {pages}: {what}. Ctrl+Z undoes it.")
         self.changed.emit()
 

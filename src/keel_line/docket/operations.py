@@ -1,0 +1,195 @@
+"""The record of all that was done: typed operations in one order, that undo and redo move along.
+
+Nothing in it is ever deleted. An undo or a redo is entered as well.
+"""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Iterable
+from typing import Literal, TypeAlias
+
+import msgspec
+
+from keel_line.docket.findings import Side, keep_finding, restore_finding
+from keel_line.docket.records import as_int, id_of, stamp
+from keel_line.model.docket import Step
+from keel_line.model.page import REMOVED, SquareChoice
+from keel_line.model.reason import Reason
+from keel_line.model.table import Settled
+
+Kind: TypeAlias = Literal["settle", "choice", "drawn", "name", "header_rows", "passed", "sums"]
+"""What was done: a cell settled, a page's choice or drawn tables set, or something of a table."""
+
+OF_PAGE: tuple[Kind, ...] = ("choice", "drawn")
+OF_TABLE: tuple[Kind, ...] = ("name", "header_rows", "passed", "sums")
+_STEPS = "('undo', 'redo')"
+
+
+def operate(
+    db: sqlite3.Connection,
+    kind: Kind,
+    changes: Iterable[tuple[int, str | None]],
+    who: str,
+    reason: Reason,
+    *,
+    batch: int | None = None,
+) -> int:
+    """Do something to cells, tables or pages, and record it; return the batch.
+
+    ``changes`` are the number of each and its new value, encoded. All of one batch are undone
+    together. What was undone before can no longer be redone, but stays in the record.
+    """
+    db.execute("UPDATE operation SET state = 'dropped' WHERE state = 'undone'")
+    for subject, after in changes:
+        before = _value_of(db, kind, subject)
+        number = _record(db, batch, kind, subject, (before, after), who, reason)
+        if batch is None:
+            batch = number
+            db.execute("UPDATE operation SET batch = id WHERE id = ?", (number,))
+        if kind in OF_PAGE:
+            keep_finding(db, subject, batch, "before")
+        _set_value(db, kind, subject, after)
+    return batch or 0
+
+
+def _record(
+    db: sqlite3.Connection,
+    batch: int | None,
+    kind: str,
+    subject: int,
+    values: tuple[str | None, str | None],
+    who: str,
+    reason: Reason,
+) -> int:
+    return id_of(
+        db.execute(
+            "INSERT INTO operation (batch, at, who, kind, subject, before, after, reason, detail)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            (batch or 0, stamp(), who, kind, subject, *values, reason.code, reason.detail),
+        )
+    )
+
+
+def step_back(db: sqlite3.Connection, who: str) -> Step | None:
+    """Undo the last batch that was done; None if there is none."""
+    return _step(db, "undo", who)
+
+
+def step_forward(db: sqlite3.Connection, who: str) -> Step | None:
+    """Redo the batch that was undone last; None if there is none."""
+    return _step(db, "redo", who)
+
+
+def _step(db: sqlite3.Connection, way: Literal["undo", "redo"], who: str) -> Step | None:
+    state, becomes, order = (
+        ("done", "undone", "DESC") if way == "undo" else ("undone", "done", "ASC")
+    )
+    row = db.execute(
+        f"SELECT batch FROM operation WHERE state = ? AND kind NOT IN {_STEPS}"  # noqa: S608 - our own words
+        f" ORDER BY id {order} LIMIT 1",
+        (state,),
+    ).fetchone()
+    if row is None:
+        return None
+    side: Side = "before" if way == "undo" else "after"
+    rows = db.execute(
+        f"SELECT kind, subject, {side} FROM operation WHERE batch = ? AND state = ?"  # noqa: S608 - our own words
+        f" AND kind NOT IN {_STEPS} ORDER BY id {order}",
+        (row[0], state),
+    ).fetchall()
+    pages = {as_int(subject) for kind, subject, _ in rows if kind in OF_PAGE}
+    for page_id in pages:
+        keep_finding(db, page_id, row[0], "after" if way == "undo" else "before")
+    for kind, subject, value in rows:
+        _set_value(db, kind, subject, value)
+    db.execute(
+        "UPDATE operation SET state = ? WHERE batch = ? AND state = ?", (becomes, row[0], state)
+    )
+    reason = Reason("undone" if way == "undo" else "redone")
+    step = _record(db, None, way, row[0], (None, None), who, reason)
+    db.execute("UPDATE operation SET batch = id WHERE id = ?", (step,))
+    for page_id in pages:
+        restore_finding(db, page_id, row[0], side)
+    return _tell_step(rows, order)
+
+
+def _tell_step(rows: list[tuple[str, int, str | None]], order: str) -> Step:
+    if order == "DESC":
+        rows = rows[::-1]
+
+    def subjects(kinds: tuple[str, ...]) -> tuple[int, ...]:
+        return tuple(dict.fromkeys(as_int(s) for kind, s, _ in rows if kind in kinds))
+
+    ruled = any(kind == "drawn" for kind, _, _ in rows)
+    return Step(
+        subjects(("settle",)),
+        subjects(OF_TABLE),
+        subjects(OF_PAGE),
+        "rule" if ruled else "square",
+    )
+
+
+def _value_of(db: sqlite3.Connection, kind: Kind, subject: int) -> str | None:
+    """Return what a cell, table or page has now, encoded."""
+    if kind == "settle":
+        text, by_hand, as_printed = db.execute(
+            "SELECT settled, by_hand, as_printed FROM cell WHERE id = ?", (subject,)
+        ).fetchone()
+        if text is None:
+            return None
+        return encode_settled(Settled(str(text), bool(by_hand), bool(as_printed)))
+    column, table = (kind, "page") if kind in OF_PAGE else (f"set_{kind}", "found_table")
+    (value,) = db.execute(f"SELECT {column} FROM {table} WHERE id = ?", (subject,)).fetchone()  # noqa: S608 - our own names
+    return None if value is None else str(value)
+
+
+def _set_value(db: sqlite3.Connection, kind: Kind, subject: int, value: str | None) -> None:
+    """Set what a cell, table or page has; None takes it as found."""
+    if kind == "settle":
+        settled = None if value is None else msgspec.json.decode(value, type=Settled)
+        db.execute(
+            "UPDATE cell SET settled = ?, by_hand = ?, as_printed = ? WHERE id = ?",
+            (
+                (None, 0, 0, subject)
+                if settled is None
+                else (settled.text, int(settled.by_hand), int(settled.as_printed), subject)
+            ),
+        )
+    elif kind in OF_TABLE:
+        db.execute(f"UPDATE found_table SET set_{kind} = ? WHERE id = ?", (value, subject))  # noqa: S608 - our own names
+    else:
+        _set_page(db, kind, subject, str(value))
+
+
+def _set_page(db: sqlite3.Connection, kind: Kind, page_id: int, value: str) -> None:
+    """Set a page's "choice" or its "drawn" tables, and queue it."""
+    passed = ", passed = 0" if kind == "choice" else ""
+    db.execute(
+        f"UPDATE page SET {kind} = ?, progress = 'waiting'{passed} WHERE id = ?",  # noqa: S608 - our own names
+        (value, page_id),
+    )
+    if kind == "choice":
+        nowhere = msgspec.json.decode(value, type=SquareChoice).part == REMOVED
+        db.execute("UPDATE page SET hidden = ? WHERE id = ?", (int(nowhere), page_id))
+
+
+def encode_settled(settled: Settled) -> str:
+    """Return how a cell is settled, as the record has it."""
+    return msgspec.json.encode(settled).decode()
+
+
+def decode_text(settled: str | None) -> str | None:
+    """Return the text that a cell is settled with in the record; None for not settled."""
+    return None if settled is None else msgspec.json.decode(settled, type=Settled).text
+
+
+def insert_hidden_page(db: sqlite3.Connection, source: object, number: object, part: int) -> int:
+    """Insert a hidden page, to be shown once it is given its part of a picture."""
+    nowhere = msgspec.json.encode(SquareChoice(part=REMOVED)).decode()
+    return id_of(
+        db.execute(
+            "INSERT INTO page (source_id, number, part, hidden, choice) VALUES (?, ?, ?, 1, ?)",
+            (source, number, part, nowhere),
+        )
+    )
