@@ -278,11 +278,7 @@ def _place_cells(
         taken = _find_known(known, before)
     elif before.ids:
         boxes = [_box_of(place, Cell) or _NOWHERE for _, _, place, _ in fresh]
-        shares = overlaps(_boxes_around(before.corners, now), boxes)
-        read = [read_evidence(e).text for *_, e in fresh] if any(before.touched) else []
-        taken = _pair_touched(shares, before, read)
-        shares[before.touched] = 0.0  # they had their choice
-        taken = _pair(shares, before.touched, taken)
+        taken = _pair_cells(before, now, boxes, [evidence for *_, evidence in fresh])
     db.executemany(
         "UPDATE cell SET table_id = ?, position = ?, place = ?, evidence = ?, page_id = NULL,"
         " lost_at = NULL WHERE id = ?",
@@ -321,6 +317,44 @@ def _find_known(known: Sequence[int], before: _Earlier) -> dict[int, int]:
     """Return, by new one, the earlier one of the same number."""
     at = {number: k for k, number in enumerate(before.ids)}
     return {i: at[number] for i, number in enumerate(known) if number in at}
+
+
+def _pair_cells(
+    before: _EarlierCells, now: Transform, boxes: Sequence[Box], evidence: Sequence[bytes]
+) -> dict[int, int]:
+    """Return, by new cell, which earlier one lies in its place."""
+    old, new = _boxes_around(before.corners, now), np.array(boxes, float).reshape(-1, 4)
+    taken = _pair_same(old, new, before)
+    left = np.ones(len(old), bool)
+    left[list(taken.values())] = False
+    free = np.ones(len(new), bool)
+    free[list(taken)] = False
+    if not (left.any() and free.any()):
+        return taken
+    shares = np.zeros((len(old), len(new)))
+    shares[np.ix_(left, free)] = overlaps(old[left], new[free])
+    touched = np.array(before.touched, bool)
+    if (touched & left).any():
+        read = [read_evidence(e).text for e in evidence]
+        taken |= _pair_touched(shares, before, read)
+        shares[touched] = 0.0  # they had their choice
+    return _pair(shares, before.touched, taken)
+
+
+def _pair_same(old: Floats, new: Floats, before: _EarlierCells) -> dict[int, int]:
+    """Return, by new cell, the earlier one that lies exactly in its place.
+
+    What the clerk touched goes first, and what still has a place.
+    """
+    order = sorted(range(len(old)), key=lambda k: (before.touched[k], not before.lost[k]))
+    keys = np.round(old).astype(int).tolist()
+    at = {tuple(keys[k]): k for k in order}
+    taken: dict[int, int] = {}
+    for i, key in enumerate(np.round(new).astype(int).tolist()):
+        k = at.pop(tuple(key), None)
+        if k is not None:
+            taken[i] = k
+    return taken
 
 
 def _pair_touched(shares: Floats, before: _EarlierCells, read: Sequence[str]) -> dict[int, int]:
