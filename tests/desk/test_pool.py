@@ -13,9 +13,9 @@ from pathlib import Path
 import pytest
 
 from keel_line._shared.pulse import pulse
-from keel_line.desk.desk import response_from, taken_from
+from keel_line.desk.desk import taken_from
 from keel_line.desk.pool import Limits, WorkerLost, WorkerPool
-from keel_line.desk.work import PageRequest, answer_page
+from keel_line.desk.work import PageRequest, answer_page, response_from
 
 REQUEST = PageRequest(7, "scan.png", b"", 3)
 

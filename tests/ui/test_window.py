@@ -289,6 +289,7 @@ class Held(Executor):
 
     def submit(self, fn, /, *args, **kwargs):  # type: ignore[no-untyped-def, explicit-override]  # as Executor
         future: Future[PageResponse] = Future()
+        future.set_running_or_notify_cancel()
         self.jobs.append((future, args))
         return future
 

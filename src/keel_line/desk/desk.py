@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import getpass
 import logging
-from collections import deque
 from collections.abc import Callable, Iterable, Sequence
-from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
+from concurrent.futures import Executor, Future
 from dataclasses import dataclass, replace
 from pathlib import Path
+from queue import Empty, SimpleQueue
 
 import numpy as np
 
@@ -20,7 +20,8 @@ from keel_line.desk.misreadings import Misreadings, gather_misreadings
 from keel_line.desk.plain import see_plainly, write_plainly
 from keel_line.desk.pool import InlineExecutor, WorkerLost
 from keel_line.desk.repeats import find_all_repeated
-from keel_line.desk.work import PageRequest, PageResponse, answer_fault, answer_page
+from keel_line.desk.schedule import Answer, Schedule
+from keel_line.desk.work import PageRequest, PageResponse
 from keel_line.docket.records import PageFinding
 from keel_line.docket.store import Docket
 from keel_line.errors import OutputError
@@ -51,6 +52,7 @@ SEND_FORMATS: dict[str, str] = {
 
 log = logging.getLogger(__name__)
 
+_LOOK_EVERY_S = 0.1
 _LIFTED_IN = 0.1  # of the page around a table that is taken out of it
 MOST_NAME = 200
 """Characters of a table's name at most."""
@@ -342,24 +344,26 @@ class Desk:
         cancelled
             Asked between pages; pages that are done stay done.
         """
-        queue = deque(self.waiting())
-        total = len(queue)
-        running: dict[Future[PageResponse], PageRequest] = {}
+        answers: SimpleQueue[Answer] = SimpleQueue()
+        schedule = Schedule(self, executor, answers.put, ahead, threads)
         done: list[PageResponse] = []
+        schedule.begin()
+        total = schedule.total
         if progress:
             progress(0, total)
-        while queue or running:
+        schedule.feed()
+        while schedule.running:
             if cancelled is not None and cancelled():
-                for future in running:
-                    future.cancel()
+                schedule.stop()
                 break
-            while queue and len(running) < ahead:
-                request = self.make_request(queue.popleft())
-                running[executor.submit(answer_page, request, threads)] = request
-            for future in wait(running, timeout=0.1, return_when=FIRST_COMPLETED).done:
-                response = response_from(running.pop(future), future)
-                self.take_response(response)
-                done.append(response)
+            try:
+                answer = answers.get(timeout=_LOOK_EVERY_S)
+            except Empty:
+                continue
+            is_done, _ = schedule.take(answer)
+            schedule.feed()
+            if is_done:
+                done.append(answer[2])
                 if progress:
                     progress(len(done), total)
         return done
@@ -588,14 +592,6 @@ def taken_from(path: Path, future: Future[Taken]) -> Taken:
         log.exception("taking in %s", path)
         words = "could not be added because of a fault in Keel Line. Other files are not affected."
     return Taken(path, trouble=f"{path.name} {words}")
-
-
-def response_from(request: PageRequest, future: Future[PageResponse]) -> PageResponse:
-    """Return the response to a request, also if its worker was lost."""
-    try:
-        return future.result()
-    except Exception as error:  # noqa: BLE001 - told as an answer about this page
-        return answer_fault(request, error)
 
 
 def _count_pages(pages: int) -> str:

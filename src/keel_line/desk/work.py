@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from concurrent.futures import Future
 from dataclasses import dataclass, field, replace
 from functools import cache, partial
 
@@ -69,12 +70,16 @@ class PageRequest:
 
 @dataclass(frozen=True)
 class PageResponse:
-    """The response to a request: a finding, or the trouble in plain words."""
+    """The response to a request: a finding, or the trouble in plain words.
+
+    ``crashed`` says that its worker died.
+    """
 
     page_id: int
     finding: PageFinding | None
     trouble: str = ""
     seconds: tuple[tuple[str, float], ...] = ()
+    crashed: bool = False
 
 
 @cache
@@ -101,6 +106,16 @@ def answer_page(request: PageRequest, threads: int = 1) -> PageResponse:
         return process_page(request, threads)
     except Exception as error:  # noqa: BLE001 - one page's fault must not end the others
         return answer_fault(request, error)
+
+
+def response_from(request: PageRequest, future: Future[PageResponse]) -> PageResponse:
+    """Return the response to a request, also if its worker was lost."""
+    try:
+        return future.result()
+    except Exception as error:  # noqa: BLE001 - told as an answer about this page
+        answer = answer_fault(request, error)
+        died = isinstance(error, WorkerLost) and error.why == "died"
+        return replace(answer, crashed=died)
 
 
 def answer_fault(request: PageRequest, error: BaseException) -> PageResponse:

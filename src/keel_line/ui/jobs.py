@@ -1,13 +1,13 @@
 """All pools and threads of the window; results arrive as signals on the interface thread.
 
-Each run has a number; an answer that belongs to an earlier run is dropped.
+An answer that belongs to an earlier docket is dropped.
 """
 
 from __future__ import annotations
 
 import logging
 import time
-from collections import Counter, deque
+from collections import Counter
 from collections.abc import Callable, Sequence
 from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from functools import partial
@@ -18,15 +18,13 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
-from keel_line.desk.desk import Desk, Notice, response_from, taken_from
+from keel_line.desk.desk import Desk, Notice, taken_from
 from keel_line.desk.intake import Taken, find_files, take_in
 from keel_line.desk.judge import judge_table
 from keel_line.desk.misreadings import Misreadings
 from keel_line.desk.pool import WorkerPool
+from keel_line.desk.schedule import Answer, Schedule
 from keel_line.desk.work import (
-    PageRequest,
-    PageResponse,
-    answer_page,
     load_small_original,
     unpack_picture,
 )
@@ -38,7 +36,6 @@ from keel_line.model.table import TableState
 from keel_line.rule.area import find_in_area, part_cells
 
 log = logging.getLogger(__name__)
-_AHEAD = 3
 _ORIGINAL_SIDE_PX = 1500
 STOPPED, COMPLETE = True, False
 
@@ -94,7 +91,7 @@ class Jobs(QObject):
     judged = pyqtSignal(object, object)
     area_laid_out = pyqtSignal(int, object)
     cells_parted = pyqtSignal(object, object)
-    _answered = pyqtSignal(int, object)
+    _answered = pyqtSignal(object)
     _found = pyqtSignal(int, object)
     _took = pyqtSignal(int, object)
     _unpacked = pyqtSignal(int, int, int, QImage)
@@ -111,15 +108,12 @@ class Jobs(QObject):
         self._side = make_executor(1)  # what must not wait behind pages: files, originals
         self._adding = 0
         self._threads = ThreadPoolExecutor(1, thread_name_prefix="pictures")
-        self._queue: deque[int] = deque()
-        self._run = 0
+        self._schedule = Schedule(desk, self._executor, self._answered.emit)
         self._docket = 0
-        self._total = self._done = 0
         self._started = 0.0
         self._editions: Counter[int] = Counter()  # how often each page was read
         self._wanted: set[int] = set()
         self._wanted_originals: set[int] = set()
-        self._flying_pages: dict[int, PageState] = {}  # as they were when they were asked for
         self._answered.connect(self._take)
         self._found.connect(self._take_in)
         self._took.connect(self._note_taken)
@@ -131,12 +125,12 @@ class Jobs(QObject):
     @property
     def running(self) -> bool:
         """Whether pages are being read."""
-        return self._total > 0
+        return self._schedule.running
 
     def set_desk(self, desk: Desk) -> None:
         """Switch to another docket."""
         self.stop()
-        self._desk = desk
+        self._desk = self._schedule.desk = desk
         self._docket += 1
         self._adding = 0
         self._editions.clear()
@@ -147,26 +141,20 @@ class Jobs(QObject):
         """Read all waiting pages; pages added meanwhile join the run."""
         if self._desk.docket.read_only:
             return
-        known = {*self._queue, *self._flying_pages}
-        fresh = [i for i in self._desk.docket.waiting() if i not in known]
-        if not fresh and not self._flying_pages:
-            return
         if not self.running:
-            self._run += 1
-            self._done, self._started = 0, time.monotonic()
-        self._queue.extend(fresh)
-        self._total += len(fresh)
+            self._started = time.monotonic()
+        self._schedule.begin()
         self._feed()
+
+    def prefer(self, page_id: int) -> None:
+        """Read a page before the others if it waits."""
+        self._schedule.prefer(page_id)
 
     def stop(self) -> None:
         """Stop reading; results still under way are dropped."""
-        if not self.running:
-            return
-        self._run += 1
-        self._queue.clear()
-        self._total = self._done = 0
-        self._flying_pages = {}
-        self.finished.emit(STOPPED)
+        if self.running:
+            self._schedule.stop()
+            self.finished.emit(STOPPED)
 
     def close(self) -> None:
         """Close all pools at once; results still under way are dropped."""
@@ -233,41 +221,15 @@ class Jobs(QObject):
     # --- pages --------------------------------------------------------------------------------
 
     def _feed(self) -> None:
-        """Submit as many pages as run at once, and report progress."""
-        while self._queue and len(self._flying_pages) < _AHEAD:
-            page = self._desk.waiting_page(self._queue.popleft())
-            if page is None:  # taken out, or back as it was
-                self._done += 1
-                continue
-            self._flying_pages[page.id] = page
-            request = self._desk.make_request(page)
-            future = self._executor.submit(answer_page, request)
-            future.add_done_callback(partial(self._answer, self._run, request))
-        if not self.running:  # the last answer came at once
-            return
-        if self._done < self._total:
+        """Start as many pages as run at once, and report progress."""
+        if self._schedule.feed():
+            self.finished.emit(COMPLETE)
+        elif self.running:
             self._tell()
-            return
-        self._total = 0
-        self.finished.emit(COMPLETE)
 
-    def _answer(self, run: int, request: PageRequest, future: Future[PageResponse]) -> None:
-        """Pass an answer to the interface thread; runs in the pool's own thread."""
-        if not future.cancelled():
-            self._answered.emit(run, response_from(request, future))
-
-    def _take(self, run: int, response: PageResponse) -> None:
-        if run != self._run:
-            return
-        asked = self._flying_pages.pop(response.page_id)
-        now = self._desk.waiting_page(response.page_id)
-        if now is None or (now.choice, now.drawn) != (asked.choice, asked.drawn):
-            # The clerk changed the page while it was read: this answer is out of date.
-            self._queue.appendleft(response.page_id)
-            self._feed()
-            return
+    def _take(self, answer: Answer) -> None:
         try:
-            notice = self._desk.take_response(response)
+            is_done, notice = self._schedule.take(answer)
         except KeelLineError as error:  # what is read next could not be kept either
             self.stop()
             said = f"{error} Reading stopped; Ctrl+. resumes."
@@ -275,8 +237,8 @@ class Jobs(QObject):
             return
         if notice is not None:
             self.noticed.emit(notice)
-        self._done += 1
-        self.renew_page(response.page_id)
+        if is_done:
+            self.renew_page(answer[1].page_id)
         self._feed()
 
     def renew_page(self, page_id: int) -> None:
@@ -285,9 +247,10 @@ class Jobs(QObject):
         self.page_done.emit(page_id)
 
     def _tell(self) -> None:
+        done, total = self._schedule.done, self._schedule.total
         spent = time.monotonic() - self._started
-        left = spent / self._done * (self._total - self._done) if self._done else -1.0
-        self.progress.emit(self._done, self._total, left)
+        left = spent / done * (total - done) if done else -1.0
+        self.progress.emit(done, total, left)
 
     def _submit(self, job: Callable[..., object], *args: object) -> None:
         """Run a job in a thread; log a fault, as nobody waits for its answer."""

@@ -511,6 +511,7 @@ class Window(QMainWindow):
     def go_to_page(self, page_id: int) -> None:
         """Make a page current; in Proof, its first table."""
         self._page_id = page_id
+        self.jobs.prefer(page_id)
         self.session.go_to_page(page_id)
         if self._at in {"square", "rule"}:
             self._show_page()
