@@ -34,6 +34,7 @@ _SEED = 6021
 _MOST_PAGES = 2
 _ROWS = (("Berth", "Vessel", "Tons"), ("N 4", "Marigold", "412.50"), ("S 12", "Skerry", "96.25"))
 _MANY = 400  # files in the pool at once
+_STEPS = 50  # of one walk
 
 
 # --- kills ---
@@ -54,51 +55,115 @@ while True:
 """
 
 
+_READ = """
+import sys
+from pathlib import Path
+from keel_line.desk.desk import Desk
+from keel_line.desk.pool import WorkerPool
+if __name__ == "__main__":
+    desk = Desk(Path(sys.argv[1]))
+    if desk.docket.read_only:
+        sys.exit(desk.docket.read_only)
+    n = int(sys.argv[2])
+    def settle(done, total):
+        global n
+        print("workers", *pool.process_ids(), flush=True)
+        for table in desk.tables()[:1]:
+            desk.replace(table.cells[n % len(table.cells)], f"value {n}")
+            print(n, flush=True)
+            n += 1
+    with WorkerPool(2) as pool:
+        while True:
+            desk.docket.read_again([p.id for p in desk.pages()])
+            desk.run(pool, progress=settle)
+"""
+_PAGES = 12
+_END_S = 5.0
+
+
 @dataclass
 class Kills:
-    """What became of processes that were killed while they settled cells."""
+    """What became of processes that were killed at their work."""
 
     kills: int = 0
     acknowledged: int = 0
     lost: int = 0
     broken: int = 0
+    orphans: int = 0
 
 
-def kill_while_settling(kills: int) -> Kills:
+def kill_at_work(script: str, kills: int, longest_s: float) -> Kills:
     """Kill a process that settles cells, again and again, and look for what it said it kept."""
     done, rng, last = Kills(), random.Random(_SEED), -1
     with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "kills.keel"
-        scan = Path(folder) / "scan.png"
-        scan.write_bytes(_make_seeds()["a.png"])
+        path, work = Path(folder) / "kills.keel", Path(folder) / "work.py"
+        work.write_text(script)
         desk = Desk(path)
-        desk.add_files([scan])
+        for number in range(_PAGES):
+            scan = Path(folder) / f"scan {number}.png"
+            scan.write_bytes(_make_seeds()["a.png"] + bytes(number))
+            desk.add_files([scan])
         desk.run(InlineExecutor())
         desk.close()
         for _ in range(kills):
             run = subprocess.Popen(  # noqa: S603 - this program itself
-                [sys.executable, "-c", _SETTLE, str(path), str(last + 1)],
+                [sys.executable, str(work), str(path), str(last + 1)],
                 stdout=subprocess.PIPE,
                 text=True,
             )
             if run.stdout is None:
                 raise AssertionError
-            run.stdout.readline()
-            time.sleep(rng.uniform(0.0, 0.05))
+            first = run.stdout.readline()
+            time.sleep(rng.uniform(0.0, longest_s))
             run.send_signal(signal.SIGKILL)
-            said = [int(line) for line in run.stdout.read().splitlines() if line.strip().isdigit()]
+            lines = [first, *run.stdout.read().splitlines()]
             run.wait()
             run.stdout.close()
-            last = max([last + 1, *said])
+            said = [int(line) for line in lines if line.strip().isdigit()]
+            last = max([last, *said])
+            workers = {
+                pid for line in lines if line.startswith("workers") for pid in line.split()[1:]
+            }
+            done.orphans += _count_alive(workers)
             done.kills += 1
+            desk = Desk(path)
+            kept = {c.after for c in desk.history()}
+            done.lost += sum(f"value {n}" not in kept for n in said)
+            done.broken += int(desk.docket.check() != "ok") + int(bool(desk.docket.damage))
+            last = max([last, *(int(v.split()[1]) for v in kept if v)])  # kept, not said any more
+            desk.close()
         done.acknowledged = last + 1
-        desk = Desk(path)
-        kept = {c.after for c in desk.history()}
-        done.lost = sum(f"value {n}" not in kept for n in range(last + 1))
-        check = desk.docket.check()
-        done.broken = int(check != "ok") + int(bool(desk.docket.damage))
-        desk.close()
     return done
+
+
+def _count_alive(processes: set[str]) -> int:
+    """Return how many processes are still there after a few seconds."""
+    until = time.monotonic() + _END_S
+    while (alive := sum(_is_alive(p) for p in processes)) and time.monotonic() < until:
+        time.sleep(0.05)
+    return alive
+
+
+def _is_alive(process: str) -> bool:
+    try:
+        state = Path(f"/proc/{process}/stat").read_text()
+    except FileNotFoundError:
+        return False
+    return state.rsplit(")", 1)[1].split()[0] != "Z"
+
+
+# --- walks ---
+
+
+def walk(walks: int) -> tuple[int, bool]:
+    """Do random work on dockets; return the steps, and whether nothing was lost or wrong."""
+    run = subprocess.run(  # noqa: S603 - this program's own tests
+        [sys.executable, "-m", "pytest", "-q", str(ROOT / "tests" / "docket" / "test_walks.py")],
+        env={**os.environ, "KEEL_LINE_WALKS": str(walks)},
+        cwd=ROOT,
+        check=False,
+    )
+    return walks * _STEPS, run.returncode == 0
 
 
 # --- damaged files ---
@@ -283,21 +348,34 @@ def main() -> None:
     words = argparse.ArgumentParser(description=__doc__)
     words.add_argument("--kills", type=int, default=300)
     words.add_argument("--files", type=int, default=5000)
+    words.add_argument("--walks", type=int, default=400)
     words.add_argument("--out", type=Path, default=ROOT / "docs" / "torture.md")
     words.add_argument("--keep", type=Path, help="where files that broke something are kept")
     asked = words.parse_args()
     if asked.keep is not None:
         asked.keep.mkdir(parents=True, exist_ok=True)
     started = time.monotonic()
-    kills = kill_while_settling(asked.kills)
+    settling = kill_at_work(_SETTLE, asked.kills // 2, 0.05)
+    reading = kill_at_work(_READ, asked.kills - asked.kills // 2, 2.0)
+    walked = walk(asked.walks)
     damaged = torment_files(asked.files, asked.keep)
     sockets = count_sockets()
     minutes = (time.monotonic() - started) / 60
-    asked.out.write_text(_report(kills, damaged, sockets, minutes), encoding="utf-8")
+    asked.out.write_text(
+        _report((settling, reading), walked, damaged, sockets, minutes), encoding="utf-8"
+    )
     sys.stdout.write(asked.out.read_text(encoding="utf-8"))
 
 
-def _report(kills: Kills, damaged: Damaged, sockets: int | None, minutes: float) -> str:
+def _report(
+    kills: tuple[Kills, Kills],
+    walked: tuple[int, bool],
+    damaged: Damaged,
+    sockets: int | None,
+    minutes: float,
+) -> str:
+    settling, reading = kills
+    steps, held = walked
     ends = "\n".join(f"| {ends} | {n:,} |" for ends, n in damaged.ends.most_common())
     traces = "".join(f"\n```\n{name}\n{trace}```\n" for trace, name in damaged.traces.items())
     seen = "not measured, strace is missing" if sockets is None else sockets
@@ -307,9 +385,20 @@ Measured on {datetime.now().astimezone():%d %B %Y} by `make torture`, in {minute
 
 ## Kills
 
-A process settled cells and was killed with SIGKILL, {kills.kills} times.
-It had said of {kills.acknowledged:,} values that they were kept.
-Lost: **{kills.lost}**. Dockets that were damaged: **{kills.broken}**.
+A process was killed with SIGKILL at random moments, and its docket was opened again each time.
+
+| at work | kills | values it had settled | lost | damaged dockets | workers left over |
+|---|---|---|---|---|---|
+| settling cells | {settling.kills} | {settling.acknowledged:,} | **{settling.lost}** | \
+**{settling.broken}** | **{settling.orphans}** |
+| reading pages in workers, and settling | {reading.kills} | {reading.acknowledged:,} | \
+**{reading.lost}** | **{reading.broken}** | **{reading.orphans}** |
+
+## Random work
+
+{steps:,} random steps: cells settled, pages squared, tables drawn, named and left out, sums, undo,
+redo, pages read again, dockets opened again. After each undo the docket must be as it was before.
+{"Nothing was lost or wrong." if held else "**Something was wrong; see the test.**"}
 
 ## Damaged files
 
