@@ -161,3 +161,16 @@ def test_settling_a_cell_that_is_no_more_says_so(desk: Desk) -> None:
         desk.replace(cell, "7,777")
     with pytest.raises(DocketError, match="its page was read again"):
         desk.cell(cell.id, 0.5)
+
+
+def test_more_heading_rows_than_are_left_are_all_there_are(desk: Desk) -> None:
+    (table,) = desk.tables()
+    desk.set_heading(table, 3)
+    grid = table.grid
+    while grid.rows > 1:
+        grid = remove_line(grid, "across", grid.rows)
+    mend(desk, [grid])
+    (small,) = desk.tables()
+    assert (small.grid.rows, small.header_rows) == (1, 1)
+    take_back(desk)
+    assert desk.tables()[0].header_rows == 3

@@ -414,9 +414,13 @@ class Desk:
         """
         return judge_table(table, self.flagging, misreadings)
 
-    def table_names(self) -> list[tuple[int, str]]:
-        """Return (id, name) of all tables in page order."""
-        return self.docket.table_names()
+    def table_ids(self) -> list[int]:
+        """Return the ids of all tables in page order."""
+        return self.docket.table_ids()
+
+    def table_names(self, page_id: int) -> dict[int, str]:
+        """Return the names of the tables that are named together with those of a page, by id."""
+        return dict(self.docket.table_names(page_id))
 
     def cell(self, cell_id: int, least_confidence: float | None = None) -> CellState:
         """Return one cell's current state.

@@ -317,13 +317,24 @@ class Docket:
 
     # --- tables -----------------------------------------------------------------------------
 
-    def table_names(self) -> list[tuple[int, str]]:
-        """Return (id, name) of all tables in page order."""
+    def table_ids(self) -> list[int]:
+        """Return the ids of all tables in page order."""
+        rows = self._db.execute(
+            "SELECT t.id FROM found_table t JOIN page p ON p.id = t.page_id"
+            " WHERE p.hidden = 0 AND t.lost_at IS NULL"
+            " ORDER BY p.source_id, p.number, p.part, t.position"
+        )
+        return [as_int(row[0]) for row in rows]
+
+    def table_names(self, page_id: int | None = None) -> list[tuple[int, str]]:
+        """Return (id, name) of all tables in page order, or of those of a page's source."""
         rows = self._db.execute(
             "SELECT t.id, coalesce(t.set_name, t.name), s.name, p.number FROM found_table t"
             " JOIN page p ON p.id = t.page_id JOIN source s ON s.id = p.source_id"
-            " WHERE p.hidden = 0 AND t.lost_at IS NULL"
-            " ORDER BY p.source_id, p.number, p.part, t.position"
+            " WHERE p.hidden = 0 AND t.lost_at IS NULL AND (?1 IS NULL OR s.name ="
+            " (SELECT o.name FROM page q JOIN source o ON o.id = q.source_id WHERE q.id = ?1))"
+            " ORDER BY p.source_id, p.number, p.part, t.position",
+            (page_id,),
         ).fetchall()
         names = name_tables([(str(r[1]), str(r[2]), as_int(r[3])) for r in rows])
         return [(as_int(r[0]), name) for r, name in zip(rows, names, strict=True)]
@@ -339,7 +350,7 @@ class Docket:
         ``find_cut`` takes the confidences of a table's cells and returns the least that is not
         flagged; ``see`` makes of a cell what it is seen as.
         """
-        names = dict(self.table_names())
+        names = dict(self.table_names(page_id))
         rows = self._db.execute(
             "SELECT t.id, t.page_id, p.number, s.name, t.frame,"
             " coalesce(t.set_header_rows, t.header_rows), coalesce(t.set_name, t.caption),"
@@ -432,7 +443,7 @@ class Docket:
             as_int(number),
             str(source),
             grid,
-            as_int(header_rows),
+            min(as_int(header_rows), grid.rows),  # rows may have been removed since it was set
             str(caption),
             cells,
             cut,

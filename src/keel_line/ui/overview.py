@@ -7,9 +7,9 @@ from collections.abc import Collection, Mapping, Sequence
 from PyQt6.QtGui import QPixmap
 
 from keel_line._shared.texts import count_of
+from keel_line.desk.tally import Tally
 from keel_line.model.docket import PageState
 from keel_line.model.table import TableState
-from keel_line.ui.tally import Tally
 from keel_line.ui.widgets.line import STATIONS, Stop
 from keel_line.ui.widgets.ribbon import RibbonPage
 

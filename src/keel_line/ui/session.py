@@ -2,29 +2,25 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left, bisect_right, insort
 from collections import Counter, OrderedDict
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Literal
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from keel_line._shared.memory import freeze_objects
 from keel_line.desk.desk import Desk
+from keel_line.desk.doubts import Doubts, Order
 from keel_line.desk.learning import LEAST_SEEN, Experience, Topic, topic_of
 from keel_line.desk.misreadings import Misreadings
+from keel_line.desk.tally import Tally, count_table
 from keel_line.model.docket import PageState, Step
 from keel_line.model.finding import Sums
 from keel_line.model.reason import ACCEPTED, TYPED, Reason
 from keel_line.model.table import CellState, TableState
 from keel_line.ui.backlog import Backlog
 from keel_line.ui.jobs import Jobs
-from keel_line.ui.tally import Tally, count_table
-
-Order = Literal["columns", "rows", "doubt"]
-"""Doubts table by table down each column, along each row, or the greatest doubt first."""
 
 EVERY_PAGE = -1
 _PICTURES_KEPT = 6
@@ -71,7 +67,7 @@ class Session(QObject):
         self.cell_index = 0
         self._pictures: OrderedDict[int, QImage] = OrderedDict()
         self._originals: OrderedDict[int, QImage] = OrderedDict()
-        self._doubts: list[tuple[int, int]] = []
+        self._doubts = Doubts()
         self.tallies: list[Tally] = []
         self.experience = Experience()
         self._misreadings = Misreadings()
@@ -91,7 +87,6 @@ class Session(QObject):
         self._where: dict[int, tuple[int, int]] = {}  # by cell: its table, and its number in it
         self._at: dict[int, int] = {}  # by table: where it stands in the docket's order
         self._changes: dict[int, set[int] | None] = {}
-        self.order: Order = "columns"
         self._held = False
         self._unjudged: set[int] = set()
         jobs.picture_ready.connect(self._keep_picture)
@@ -129,9 +124,10 @@ class Session(QObject):
         known = {t.id: t for t in self.tables if t.page_id != page_id}
         fresh = self.desk.tables(page_id, self._misreadings)
         known |= {t.id: t for t in fresh}
-        order = [(known[i], name) for i, name in self.desk.table_names() if i in known]
-        named = [t if t.name == name else replace(t, name=name) for t, name in order]
-        self._show_tables(named, page_id)
+        for number, name in self.desk.table_names(page_id).items():
+            if number in known and known[number].name != name:
+                known[number] = replace(known[number], name=name)
+        self._show_tables([known[i] for i in self.desk.table_ids() if i in known], page_id)
 
     def _show_tables(self, tables: list[TableState], page_id: int = EVERY_PAGE) -> None:
         at = self.cell.id if self.table is not None else None
@@ -143,8 +139,9 @@ class Session(QObject):
             self._go_to_cell_id(at)
         self._stay_within()
         # Pages are done in any order: until the clerk comes to them, the first doubt is at hand.
-        if self._doubts and (first or not self._held):
-            self.table_index, self.cell_index = self._doubts[0]
+        place = self._doubts.first()
+        if place is not None and (first or not self._held):
+            self.table_index, self.cell_index = place
         self.tables_changed.emit(page_id)
         self.moved.emit()
 
@@ -171,16 +168,8 @@ class Session(QObject):
         }
         self.to_recall.empty()
         now = {t.id: i for i, t in enumerate(tables)}
-        doubts = [(now[t], c) for i, c in self._doubts if (t := self.tables[i].id) in stay]
-        doubts += [
-            (now[t.id], c)
-            for t in tables
-            if t.id not in stay
-            for c, state in enumerate(t.cells)
-            if state.in_doubt
-        ]
         self.tables, self._at = tables, now
-        self._doubts = sorted(doubts, key=self._position)
+        self._doubts.arrange(tables, now.keys() - stay)
 
     def _count_whole(self, table: TableState, times: int) -> None:
         """Add a table's settled cells to what is learnt (1), or remove them (-1)."""
@@ -239,8 +228,8 @@ class Session(QObject):
         new = self.table_index + step
         if not 0 <= new < len(self.tables):
             return
-        first = next((c for t, c in self.doubts() if t == new), 0)
-        self.go_to(new, first)
+        own = self._doubts.of(self.tables[new].id)
+        self.go_to(new, own[0] if own else 0)
 
     def go_to_page(self, page_id: int) -> None:
         """Go to the first table of a page."""
@@ -272,7 +261,16 @@ class Session(QObject):
 
     def doubts(self) -> list[tuple[int, int]]:
         """Return (table, cell) of each open doubt, in order."""
-        return self._doubts
+        return self._doubts.listed()
+
+    @property
+    def order(self) -> Order:
+        """The order of doubts."""
+        return self._doubts.order
+
+    def doubts_left(self) -> int:
+        """Return the number of open doubts."""
+        return len(self._doubts)
 
     def doubts_in_all(self) -> int:
         """Return the number of flagged cells, settled or not."""
@@ -280,44 +278,22 @@ class Session(QObject):
 
     def doubts_before(self) -> int:
         """Count the open doubts before the cell at hand."""
-        return bisect_left(self._doubts, self._position_at_hand(), key=self._position)
+        return 0 if self.table is None else self._doubts.before(self.table.id, self.cell)
 
     def expected_wrong(self) -> float:
         """Return the expected number of wrong cells among those nobody checked."""
         return sum(t.wrong for t in self.tallies)
 
-    def _position_at_hand(self) -> tuple[float, int, int, int]:
-        return self._position((self.table_index, self.cell_index))
-
-    def _position(self, place: tuple[int, int]) -> tuple[float, int, int, int]:
-        """Return the sort key of a (table, cell) in the order of doubts."""
-        state = self.tables[place[0]].cells[place[1]]
-        col, row = state.cell.col, state.cell.row
-        if self.order == "doubt":
-            return (state.confidence, place[0], col, row)
-        first, second = (col, row) if self.order == "columns" else (row, col)
-        return (float(place[0]), first, second, 0)
-
-    def _sort_doubts(self) -> None:
-        """Sort all open doubts in the chosen order."""
-        found = [
-            (t, c)
-            for t, table in enumerate(self.tables)
-            for c, state in enumerate(table.cells)
-            if state.in_doubt
-        ]
-        self._doubts = sorted(found, key=self._position)
-
     def set_order(self, order: Order) -> None:
         """Change the order of doubts."""
-        self.order = order
-        self._sort_doubts()
+        self._doubts.set_order(order, self.tables)
         self.moved.emit()
 
     def go_to_first_doubt(self) -> None:
         """Go to the first open doubt, if there is one."""
-        if self.doubts():
-            self.go_to(*self.doubts()[0])
+        first = self._doubts.first()
+        if first is not None:
+            self.go_to(*first)
 
     def go_to_broken(self) -> bool:
         """Go to the first amount whose sum does not add up, if there is one."""
@@ -330,15 +306,12 @@ class Session(QObject):
 
     def go_to_doubt(self, step: int) -> bool:
         """Go to the next (+1) or previous (-1) doubt; the first follows the last."""
-        doubts = self.doubts()
-        if not doubts or self.table is None:
+        if self.table is None:
             return False
-        here = self._position_at_hand()
-        if step > 0:
-            place = bisect_right(doubts, here, key=self._position)
-        else:
-            place = bisect_left(doubts, here, key=self._position) - 1
-        self.go_to(*doubts[place % len(doubts)])
+        place = self._doubts.beside(self.table.id, self.cell, step)
+        if place is None:
+            return False
+        self.go_to(*place)
         return True
 
     def set_tolerance(self, value: float) -> None:
@@ -541,7 +514,7 @@ class Session(QObject):
         if topic is None or self._met[self.tables[index].id, topic] + 1 < LEAST_SEEN:
             return False
         cells = self.tables[index].cells
-        own = (cells[c] for t, c in self._doubts if t == index)
+        own = (cells[c] for c in self._doubts.of(self.tables[index].id))
         return any(other.id != state.id and topic_of(other) == topic for other in own)
 
     def _take_judged(self, asked: TableState, judged: TableState) -> None:
@@ -585,14 +558,8 @@ class Session(QObject):
             self._telling.add(columns)
         if state.settled is not None and (topic := topic_of(state)) is not None:
             self._met[self.tables[index].id, topic] += times
-        if not state.in_doubt:
-            return
-        if times > 0:
-            insort(self._doubts, (index, place), key=self._position)
-        else:
-            del self._doubts[
-                bisect_left(self._doubts, self._position((index, place)), key=self._position)
-            ]
+        change = self._doubts.add if times > 0 else self._doubts.remove
+        change(self.tables[index].id, state, place)
 
     def collect_changes(self, table_id: int) -> set[int] | None:
         """Return the numbers of a table's cells that changed since the last call.

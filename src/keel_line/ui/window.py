@@ -466,7 +466,7 @@ class Window(QMainWindow):
             worst = next((n for n in self._notices if n.trouble), self._notices[-1])
             self.say(worst.text, trouble=worst.trouble)
         else:
-            doubts = len(self.session.doubts())
+            doubts = self.session.doubts_left()
             hint = "Ctrl+4 goes to the doubts." if doubts else "Ctrl+6 goes to Send."
             self.say(
                 f"Read {count_of(len(self._pages), 'page')}: "
@@ -613,7 +613,7 @@ class Window(QMainWindow):
 
     def _report_renewed(self) -> None:
         """Report the effect of the last changed setting."""
-        self.say(f"{self._renewing}: {count_of(len(self.session.doubts()), 'doubt')}.")
+        self.say(f"{self._renewing}: {count_of(self.session.doubts_left(), 'doubt')}.")
 
     def _turn_dial(self, step: int) -> None:
         """Make the tolerance stricter (-1) or more lenient (+1)."""
@@ -759,7 +759,7 @@ class Window(QMainWindow):
             self.say(str(error), trouble=True)
             return
         self._put_on_desk(desk)
-        self.go_to("proof" if self.session.doubts() else "gather")
+        self.go_to("proof" if self.session.doubts_left() else "gather")
         self._report_state(desk)
         self.jobs.read_waiting()
 

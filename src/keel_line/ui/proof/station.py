@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QStackedLayout, QV
 from typing_extensions import override
 
 from keel_line.check.drawn_sums import propose_addends, say_sum
+from keel_line.desk.doubts import Order
 from keel_line.desk.judge import RECKONINGS, findings_at, make_sheet, values_wanted
 from keel_line.desk.plain import differs_in_signs
 from keel_line.desk.sample import DRAWN, RIGHT, WRONG, draw_sample, judge_drawn
@@ -29,7 +30,7 @@ from keel_line.ui.proof.interline import Interline
 from keel_line.ui.proof.kinds_sheet import KindsSheet
 from keel_line.ui.proof.lens import Lens
 from keel_line.ui.proof.soundings import Soundings
-from keel_line.ui.session import Order, Session
+from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme
 
 _MOST_READINGS = 5
@@ -230,7 +231,7 @@ class ProofStation(QWidget):
 
     def open_kinds(self) -> None:
         """Show all doubts of the current kind on one sheet."""
-        if not self._session.doubts():
+        if not self._session.doubts_left():
             self.said.emit("No doubt is open.")
             return
         self._stack.setCurrentWidget(self._sheet)
@@ -284,12 +285,12 @@ class ProofStation(QWidget):
         session = self._session
         if self.interline.sum_in_hand is not None:
             return self._view_sum(table, self.interline.sum_in_hand)
-        open_doubts = session.doubts()
+        open_doubts = session.doubts_left()
         total = session.doubts_in_all()
         if self._is_drawn:
             heading = f"Spot check {self._drawn.index(state.id) + 1} of {len(self._drawn)}"
         elif state.in_doubt:
-            number = total - len(open_doubts) + session.doubts_before() + 1
+            number = total - open_doubts + session.doubts_before() + 1
             heading = f"Doubt {number} of {total}"
         elif open_doubts:
             heading = "Settled" if state.settled else "Not in doubt"
@@ -322,7 +323,7 @@ class ProofStation(QWidget):
             reason = said if failing and state.settled is None else f"{reason} {said}"
         return DoubtView(
             heading,
-            self._pace(len(open_doubts)),
+            self._pace(open_doubts),
             place,
             reason,
             state.in_doubt,

@@ -54,7 +54,7 @@ def make_preflight(session: Session) -> list[PreflightLine]:
     """Return the preflight list for the tables to be sent."""
     pages = session.desk.pages()
     lines = []
-    doubts = len(session.doubts())
+    doubts = session.doubts_left()
     if doubts:
         noun = "cell is" if doubts == 1 else "cells are"
         lines.append(PreflightLine(f"{doubts} {noun} still in doubt", "proof", calls=True))
