@@ -9,26 +9,32 @@ import argparse
 import json
 import sys
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
 from pathlib import Path
+from typing import TypeAlias
 
 import numpy as np
 import torch
 from numpy.typing import NDArray
 from torch import nn
 
-MATERIAL = Path(__file__).resolve().parent.parent / ".cache" / "roles"
+from keel_line.rule.pieces import measure_pieces
+from training.roles import KEPT, MATERIAL, load_page_kept
+
 WEIGHTS = (
     Path(__file__).resolve().parent.parent / "src" / "keel_line" / "rule" / "data" / "roles.npz"
 )
 ROLES = 5
 OUTPUTS = ROLES + 6
-LABELS = 1 + OUTPUTS - ROLES
-_HELD = 10
+_HELD, _PROCESSES = 10, 2
 _MISSING = 0.04
 _RARE = (1.0, 8.0, 8.0, 2.0, 2.0, 1.0)
 _TEXT_FEATURES = 14
 _HIDDEN, _PARTLY, _BODY = 0.25, 0.3, 3
+
+Floats: TypeAlias = NDArray[np.float32]
+Ints: TypeAlias = NDArray[np.int64]
 
 
 @dataclass(frozen=True)
@@ -83,27 +89,31 @@ class RoleNet(nn.Module):
 
 
 def load_graphs(paths: Sequence[Path]) -> list[Graph]:
-    """Load all pages of some files."""
+    """Load all pages of some files, and measure their pieces."""
+    with ProcessPoolExecutor(_PROCESSES) as pool:
+        measured = [page for pages in pool.map(_measure_file, paths) for page in pages]
+    return [
+        Graph(
+            torch.from_numpy(features),
+            torch.from_numpy(near),
+            torch.from_numpy(labels),
+            ink,
+        )
+        for features, near, labels, ink in measured
+    ]
+
+
+def _measure_file(path: Path) -> list[tuple[Floats, Ints, Ints, bool]]:
+    """Return the measures, neighbours and labels of each page of a file, and whether it is ink."""
+    data = np.load(path)
+    count = sum(name.endswith("_labels") for name in data.files)
     out = []
-    for path in paths:
-        data = np.load(path)
-        count = sum(name.endswith("_labels") for name in data.files)
-        out += [
-            Graph(
-                torch.from_numpy(data[f"{k}_features"].astype(np.float32)),
-                torch.from_numpy(data[f"{k}_near"].astype(np.int64)),
-                torch.from_numpy(data[f"{k}_labels"].astype(np.int64)),
-                bool(data[f"{k}_ink"]),
-            )
-            for k in range(count)
-        ]
-        for k, g in enumerate(out[-count:]):
-            if g.labels.shape[1] < LABELS:  # made before cells were told
-                rest = g.labels.new_full((len(g.labels), LABELS - g.labels.shape[1]), -1)
-                out[k - count] = replace(g, labels=torch.cat([g.labels, rest], dim=1))
-        if path.name.startswith("old"):
-            for g in out[-count:]:
-                g.labels[:, 3] = -1
+    for k in range(count):
+        page = {n: data[f"{k}_{n}"] for n in KEPT}
+        pieces = measure_pieces(*load_page_kept(page))
+        features = pieces.features.astype(np.float32)
+        labels = page["labels"].astype(np.int64)
+        out.append((features, pieces.near, labels, bool(page["ink"])))
     return out
 
 

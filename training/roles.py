@@ -125,6 +125,10 @@ def _lie_outside(
     return out
 
 
+KEPT = ("boxes", "lines", "cap", "letters", "rules", "across", "texts", "labels", "ink")
+"""What is kept of a page."""
+
+
 def keep_page(
     writing: Writing,
     rules: Sequence[Rule],

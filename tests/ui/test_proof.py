@@ -176,12 +176,12 @@ def test_settling_every_doubt_leaves_none(window: Window, press: Keys) -> None:
 def test_expected_wrong_is_shown_and_falls(window: Window) -> None:
     window.session.desk.set_tolerance(100)
     window.session.reload()
-    before = window.session.expected_wrong()
+    before = window.session.proofs.expected_wrong()
     table = window.session.tables[0]
     window.session.desk.accept([c for c in table.cells if not c.flagged])
     window.session.reload()
-    assert window.session.expected_wrong() < before
-    assert f"{window.session.expected_wrong():.1f}" in window.expected.text()
+    assert window.session.proofs.expected_wrong() < before
+    assert f"{window.session.proofs.expected_wrong():.1f}" in window.expected.text()
 
 
 def test_press_on_a_cell_and_on_the_soundings(window: Window) -> None:
@@ -368,7 +368,7 @@ def test_a_correct_sum_is_shown(window: Window) -> None:
 def test_a_large_tables_checks_run_beside_and_are_taken_in(
     window: Window, press: Keys, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("keel_line.ui.session._JUDGED_AT_ONCE", 10)
+    monkeypatch.setattr("keel_line.desk.proofs._JUDGED_AT_ONCE", 10)
     table = window.session.table
     assert table is not None
     index = go_to_place(window, table.grid.rows - 1, table.grid.cols - 1)
@@ -386,13 +386,13 @@ def test_the_first_doubt_is_at_hand_in_whatever_order_pages_are_done(window: Win
     pages = [p.id for p in desk.pages()]
     window.go_to("gather")
     session.set_desk(desk)
-    session._count_tables([])
+    session.proofs.clear()
     for page_id in reversed(pages):
         session.take_page(page_id)
     assert len(session.tables) == 6
     assert (session.table_index, session.cell_index) == session.doubts()[0]
     session.set_desk(desk)
-    session._count_tables([])
+    session.proofs.clear()
     session.take_page(pages[-1])
     window.go_to("proof")
     here = session.cell.id

@@ -411,10 +411,10 @@ class Window(QMainWindow):
 
     def _refresh_counts(self) -> None:
         session = self.session
-        lines = session.lines_to_review()
-        stops = make_stops(self._pages, session.tallies, self._stations, lines)
+        lines = session.proofs.count_lines_in_doubt()
+        stops = make_stops(self._pages, session.proofs.tallies, self._stations, lines)
         self.line.show_stops(stops, self._at)
-        wrong = f"Expected wrong cells: {session.expected_wrong():.1f}"
+        wrong = f"Expected wrong cells: {session.proofs.expected_wrong():.1f}"
         self.expected.setText(wrong if session.tables else "")
         plain = session.desk.plain_signs
         self.actions_by_id[PLAIN_SIGNS.name].setChecked(plain)
@@ -424,7 +424,9 @@ class Window(QMainWindow):
         self._ribbon_rest.start()  # what the small pictures say can wait until the key is shown
 
     def _refresh_ribbon(self) -> None:
-        shown = make_ribbon(self._pages, self.session.tables, self.session.tallies, self._small)
+        shown = make_ribbon(
+            self._pages, self.session.tables, self.session.proofs.tallies, self._small
+        )
         self.ribbon.show_pages(shown, self._page_id)
 
     def say(self, text: str, *, trouble: bool = False) -> None:

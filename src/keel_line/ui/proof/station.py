@@ -183,7 +183,7 @@ class ProofStation(QWidget):
         state = session.cell
         image = session.picture(table.page_id)
         self.lens.show_cell(state, image)
-        changed = session.collect_changes(table.id)
+        changed = session.proofs.collect_changes(table.id)
         self.interline.show_table(table, image, session.cell_index, changed)
         self.soundings.show_table(table, session.cell_index, changed)
         self.panel.show_view(self._view(table, state))
@@ -286,7 +286,7 @@ class ProofStation(QWidget):
         if self.interline.sum_in_hand is not None:
             return self._view_sum(table, self.interline.sum_in_hand)
         open_doubts = session.doubts_left()
-        total = session.doubts_in_all()
+        total = session.proofs.count_flagged()
         if self._is_drawn:
             heading = f"Spot check {self._drawn.index(state.id) + 1} of {len(self._drawn)}"
         elif state.in_doubt:
@@ -345,7 +345,7 @@ class ProofStation(QWidget):
     def _readings(self, table: TableState, state: CellState) -> list[tuple[str, str]]:
         """Return the readings on offer with notes: as read, expected by checks, others."""
         wanted = values_wanted(table, state)[:_MOST_WANTED]
-        learnt = [t for t in self._session.experience.offer(state) if t not in wanted]
+        learnt = [t for t in self._session.proofs.experience.offer(state) if t not in wanted]
         others = [r.text for r in state.reading.runners_up if r.text != state.reading.text]
         offered = [(state.reading.text, "as read")]
         offered += [(t, "fits the check") for t in wanted if t != state.reading.text]

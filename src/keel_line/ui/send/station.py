@@ -92,7 +92,9 @@ def make_preflight(session: Session) -> list[PreflightLine]:
         (count_of(len(session.tables), "table"), count_of(rows, "row"), count_of(cells, "cell"))
     )
     lines.append(PreflightLine(f"To write: {size}", "rule", calls=False))
-    wrong = f"Expected wrong cells among those nobody checked: {session.expected_wrong():.1f}"
+    wrong = (
+        f"Expected wrong cells among those nobody checked: {session.proofs.expected_wrong():.1f}"
+    )
     lines.append(PreflightLine(wrong, "proof", calls=False))
     verdict = judge_drawn(session.desk.history(), session.tables)
     if verdict is not None:
