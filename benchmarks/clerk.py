@@ -27,6 +27,7 @@ from benchmarks.proofing import BIG_PAGES, ProofScore
 from keel_line.desk.desk import Desk
 from keel_line.desk.work import PageRequest, process_page
 from keel_line.ui.app import make_app
+from keel_line.ui.proof.station import ProofStation
 from keel_line.ui.window import Window
 from synth.faces import load_faces
 from synth.pages import CellContent, MadePage, Sheet, TableContent, choose_style, finish_page
@@ -86,8 +87,8 @@ class _Clerk:
         return (time.perf_counter() - begun) * 1000
 
     def _target(self) -> QWidget:
-        editor = self.window.proof.editor
-        return editor if editor.isVisible() else self.window.proof.interline
+        editor = self.window.station(ProofStation).editor
+        return editor if editor.isVisible() else self.window.station(ProofStation).interline
 
     def time(
         self, name: str, what: Qt.Key | str, modifier: Qt.KeyboardModifier = _Mod.NoModifier
@@ -107,7 +108,7 @@ class _Clerk:
 
     def answer(self, text: str) -> None:
         """Settle the cell at hand as it ought to be, with as few keys as that takes."""
-        state, view = self.window.session.cell, self.window.proof.panel.view
+        state, view = self.window.session.cell, self.window.station(ProofStation).panel.view
         offered = [_plain(o.text) for o in view.readings][:9] if view else []
         if state is not None and text == _plain(state.text):
             self.press(_Key.Key_Return)

@@ -31,6 +31,7 @@ def make_timing_page() -> bytes:
 _ALONE = """
 import json, resource, sys, time
 from pathlib import Path
+from keel_line.ui.proof.station import ProofStation
 from keel_line.desk.work import PageRequest, process_page
 data = Path(sys.argv[1]).read_bytes()
 loaded = time.perf_counter()
@@ -124,7 +125,7 @@ until = time.perf_counter() + 1.0
 while time.perf_counter() < until:
     app.processEvents()
 steps = []
-interline = window.proof.interline
+interline = window.station(ProofStation).interline
 for _ in range(min(60, len(window.session.doubts()))):
     page = window.session.table.page_id
     begun = time.perf_counter()

@@ -14,6 +14,9 @@ from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import Desk
 from keel_line.desk.pool import InlineExecutor
 from keel_line.ui.app import make_app
+from keel_line.ui.proof.station import ProofStation
+from keel_line.ui.send.station import SendStation
+from keel_line.ui.square.station import SquareStation
 from keel_line.ui.window import Window
 
 PICTURES = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
@@ -33,26 +36,26 @@ def _take_proof(window: Window, take: Callable[[str], None]) -> None:
     window.go_to("proof")
     window.session.go_to_first_doubt()
     for _ in range(3):
-        press(window.proof.interline, Qt.Key.Key_Return)
+        press(window.station(ProofStation).interline, Qt.Key.Key_Return)
     take("proof")
     window.session.go_to(2, len(window.session.tables[2].cells) - 1)  # a total
-    press(window.proof.interline, Qt.Key.Key_F9)
+    press(window.station(ProofStation).interline, Qt.Key.Key_F9)
     take("proof-sum")
-    press(window.proof.interline, Qt.Key.Key_Escape)
+    press(window.station(ProofStation).interline, Qt.Key.Key_Escape)
     window.session.go_to_first_doubt()
-    press(window.proof.interline, Qt.Key.Key_F4)
-    press(window.proof.kinds, Qt.Key.Key_PageUp)
-    press(window.proof.kinds, Qt.Key.Key_Right)
-    press(window.proof.kinds, Qt.Key.Key_Space)
+    press(window.station(ProofStation).interline, Qt.Key.Key_F4)
+    press(window.station(ProofStation).kinds, Qt.Key.Key_PageUp)
+    press(window.station(ProofStation).kinds, Qt.Key.Key_Right)
+    press(window.station(ProofStation).kinds, Qt.Key.Key_Space)
     take("proof-kinds")
-    press(window.proof.kinds, Qt.Key.Key_Escape)
+    press(window.station(ProofStation).kinds, Qt.Key.Key_Escape)
     window.session.go_to_table(3)
-    press(window.proof.interline, Qt.Key.Key_F3)
+    press(window.station(ProofStation).interline, Qt.Key.Key_F3)
     take("proof-page")
-    press(window.proof.against.page, Qt.Key.Key_Escape)
-    press(window.proof.interline, Qt.Key.Key_F6)
+    press(window.station(ProofStation).against.page, Qt.Key.Key_Escape)
+    press(window.station(ProofStation).interline, Qt.Key.Key_F6)
     take("proof-history")
-    press(window.proof.history.search, Qt.Key.Key_Escape)
+    press(window.station(ProofStation).history.search, Qt.Key.Key_Escape)
     window.session.go_to_first_doubt()
 
 
@@ -87,9 +90,9 @@ def main() -> None:
         window.go_to_page(photograph)
         window.go_to("square")
         _settle(app.processEvents, 2.0)
-        window.square.board.set_wipe(0.42)
+        window.station(SquareStation).board.set_wipe(0.42)
         take("square")
-        window.square.board.set_wipe(0.0)
+        window.station(SquareStation).board.set_wipe(0.0)
         window.go_to_page(first)
         window.go_to("rule")
         take("rule")
@@ -105,7 +108,7 @@ def main() -> None:
         take("proof-dark")
         window.actions_by_id["theme"].trigger()
         window.go_to("send")
-        window.send.target.setText("/home/clerk/Brannock Sound.xlsx")
+        window.station(SendStation).target.setText("/home/clerk/Brannock Sound.xlsx")
         take("send")
         window.close()
 

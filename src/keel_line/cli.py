@@ -17,9 +17,9 @@ from keel_line._shared.log_file import open_log
 from keel_line._shared.texts import count_of
 from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import SEND_FORMATS, Desk
+from keel_line.desk.engine import check_target
 from keel_line.desk.pool import WorkerPool
 from keel_line.errors import KeelLineError, OutputError
-from keel_line.send.safely import check_target
 from keel_line.settings import PLAIN_SIGNS, TOLERANCE
 
 

@@ -70,6 +70,13 @@ def test_owners_of_danger(name: str, owners: set[str]) -> None:
     assert users == owners
 
 
+def test_the_window_knows_no_station_by_name() -> None:
+    names = {p.parent.name for p in (SOURCE / "ui").glob("*/station.py")}
+    text = (SOURCE / "ui" / "window.py").read_text(encoding="utf-8")
+    assert len(names) >= 5
+    assert not re.findall(rf"keel_line[.]ui[.]({'|'.join(names)})\b", text)
+
+
 def test_weights_are_small_and_carry_their_recipe() -> None:
     data = SOURCE / "read" / "data"
     assert (data / "reader.onnx").stat().st_size < 4_000_000

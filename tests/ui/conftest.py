@@ -16,6 +16,7 @@ from keel_line.desk.desk import Desk
 from keel_line.model.reading import Reading
 from keel_line.ui.app import make_app
 from keel_line.ui.jobs import Jobs
+from keel_line.ui.proof.station import ProofStation
 from keel_line.ui.window import Window
 from tests.remembering import RememberingExecutor
 from tests.ui.qtest import QTest
@@ -38,7 +39,7 @@ def open_window(
 ) -> Window:
     make_app()
     window = Window(desk, folder, jobs=Jobs(desk, make_executor))
-    window.proof.interline.budget_s = 5.0  # pictures are whole in one frame
+    window.station(ProofStation).interline.budget_s = 5.0  # pictures are whole in one frame
     window.session.to_renew.budget_s = window.session.to_recall.budget_s = 5.0
     qtbot.addWidget(window)
     window.show()
@@ -94,11 +95,14 @@ def press(window: Window) -> Keys:
         times: int = 1,
     ) -> None:
         for _ in range(times):
-            editor = window.proof.editor
-            target = editor if editor.isVisible() else window.proof.interline
+            editor = window.station(ProofStation).editor
+            target = editor if editor.isVisible() else window.station(ProofStation).interline
             if isinstance(key, str):
                 for char in key:
-                    QTest.keyClicks(editor if editor.isVisible() else window.proof.interline, char)
+                    QTest.keyClicks(
+                        editor if editor.isVisible() else window.station(ProofStation).interline,
+                        char,
+                    )
             else:
                 QTest.keyClick(target, key, modifier)
 

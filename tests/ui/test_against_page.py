@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage
 from pytestqt.qtbot import QtBot
 
+from keel_line.ui.proof.station import ProofStation
 from keel_line.ui.window import Window
 from tests.ui.conftest import Keys
 from tests.ui.qtest import QTest
@@ -14,13 +15,13 @@ Key = Qt.Key
 
 
 def shot(window: Window) -> QImage:
-    return window.proof.against.page.grab().toImage()
+    return window.station(ProofStation).against.page.grab().toImage()
 
 
 def test_one_key_shows_ink_and_readings_in_turn(window: Window, press: Keys) -> None:
     press(Key.Key_F3)
-    page = window.proof.against.page
-    assert window.proof.at_page
+    page = window.station(ProofStation).against.page
+    assert window.station(ProofStation).at_page
     seen = []
     pictures = []
     for _ in range(4):
@@ -34,7 +35,7 @@ def test_one_key_shows_ink_and_readings_in_turn(window: Window, press: Keys) -> 
 
 def test_the_readings_are_what_stands_in_the_cells(window: Window, press: Keys) -> None:
     press(Key.Key_F3)
-    page = window.proof.against.page
+    page = window.station(ProofStation).against.page
     QTest.keyClick(page, Key.Key_Space)
     before = shot(window)
     window.session.replace_text("Quite another vessel")
@@ -47,7 +48,7 @@ def test_the_outline_counts_what_is_there(window: Window, press: Keys) -> None:
     press(Key.Key_F3)
     table = window.session.table
     assert table is not None
-    said = dict(window.proof.against.outline.lines())
+    said = dict(window.station(ProofStation).against.outline.lines())
     assert said["Rows"].startswith(str(table.grid.rows))
     assert said["Columns"] == str(table.grid.cols)
     assert said["Open doubts"] == str(sum(c.in_doubt for c in table.cells))
@@ -58,7 +59,7 @@ def test_page_down_goes_to_the_next_table_and_escape_back(
     window: Window, press: Keys, qtbot: QtBot
 ) -> None:
     press(Key.Key_F3)
-    page = window.proof.against.page
+    page = window.station(ProofStation).against.page
     QTest.keyClick(page, Key.Key_PageDown)
     assert window.session.table_index == 1
     qtbot.waitUntil(
@@ -67,10 +68,10 @@ def test_page_down_goes_to_the_next_table_and_escape_back(
             and window.session.picture(window.session.table.page_id) is not None
         )
     )
-    assert dict(window.proof.against.outline.lines())
+    assert dict(window.station(ProofStation).against.outline.lines())
     QTest.keyClick(page, Key.Key_Escape)
-    assert not window.proof.at_page
-    qtbot.waitUntil(window.proof.interline.hasFocus)
+    assert not window.station(ProofStation).at_page
+    qtbot.waitUntil(window.station(ProofStation).interline.hasFocus)
     assert window.session.table_index == 1
 
 
@@ -82,7 +83,7 @@ def test_what_is_outside_all_tables_is_shown_and_counted(
     page_id = window.session.tables[rota].page_id
     qtbot.waitUntil(lambda: window.session.picture(page_id) is not None)
     press(Key.Key_F3)
-    against = window.proof.against
+    against = window.station(ProofStation).against
     assert ("Outside", "1 block of writing in no table") in against.outline.lines()
     ink = shot(window)
     for _ in range(3):

@@ -7,6 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
+from keel_line.ui.proof.station import ProofStation
 from keel_line.ui.window import Window
 from tests.ui.conftest import Keys
 from tests.ui.qtest import QTest
@@ -23,17 +24,17 @@ def test_typing_searches_and_enter_goes_to_the_cell(
     press(Key.Key_Return)
     press(Key.Key_Return, times=2)
     press(Key.Key_F6)
-    history = window.proof.history
-    assert window.proof.at_history
+    history = window.station(ProofStation).history
+    assert window.station(ProofStation).at_history
     assert len(history.shown()) == 4
     QTest.keyClicks(history.search, "hollin")
     (only,) = history.shown()
     assert only.record.cell_id == corrected
     assert only.record.after == "Hollin Wyke"
     QTest.keyClick(history.search, Key.Key_Return)
-    assert not window.proof.at_history
+    assert not window.station(ProofStation).at_history
     assert window.session.cell.id == corrected
-    qtbot.waitUntil(window.proof.interline.hasFocus)
+    qtbot.waitUntil(window.station(ProofStation).interline.hasFocus)
 
 
 def test_tab_shows_the_cell_at_hand_alone(window: Window, press: Keys) -> None:
@@ -41,7 +42,7 @@ def test_tab_shows_the_cell_at_hand_alone(window: Window, press: Keys) -> None:
     press(Key.Key_Return, times=2)
     window.session.go_to(*first)
     press(Key.Key_F6)
-    history = window.proof.history
+    history = window.station(ProofStation).history
     QTest.keyClick(history.search, Key.Key_Tab)
     assert [c.record.cell_id for c in history.shown()] == [window.session.cell.id]
     QTest.keyClick(history.search, Key.Key_Tab)
@@ -55,7 +56,7 @@ def test_undone_changes_stay_in_the_history(window: Window, press: Keys) -> None
     press(Key.Key_Return)
     press(Key.Key_F6)
     window.actions_by_id["undo"].trigger()
-    (only,) = window.proof.history.shown()
+    (only,) = window.station(ProofStation).history.shown()
     assert only.record.undone
 
 
@@ -64,7 +65,7 @@ def test_what_is_shown_is_written(window: Window, press: Keys, tmp_path: Path) -
     press("Zzyzx")
     press(Key.Key_Return)
     press(Key.Key_F6)
-    history = window.proof.history
+    history = window.station(ProofStation).history
     QTest.keyClicks(history.search, "zzyzx")
     history.write(tmp_path / "corrections")
     text = (tmp_path / "corrections.csv").read_text(encoding="utf-8-sig")
@@ -77,6 +78,6 @@ def test_what_is_shown_is_written(window: Window, press: Keys, tmp_path: Path) -
 def test_escape_goes_back_with_nothing_changed(window: Window, press: Keys) -> None:
     at = window.session.cell.id
     press(Key.Key_F6)
-    QTest.keyClick(window.proof.history.search, Key.Key_Escape)
-    assert not window.proof.at_history
+    QTest.keyClick(window.station(ProofStation).history.search, Key.Key_Escape)
+    assert not window.station(ProofStation).at_history
     assert window.session.cell.id == at

@@ -11,6 +11,7 @@ from pytestqt.qtbot import QtBot
 from keel_line.desk.kinds import Kind
 from keel_line.model.reading import Reading, RunnerUp
 from keel_line.model.reason import Reason
+from keel_line.ui.proof.station import ProofStation
 from keel_line.ui.window import Window
 from tests.ui.conftest import Keys, read_as
 from tests.ui.qtest import QTest
@@ -22,11 +23,11 @@ Key = Qt.Key
 def sheet_press(window: Window, press: Keys) -> Callable[..., None]:
     """Open the sheet; press keys on it."""
     press(Key.Key_F4)
-    assert window.proof.at_kinds
+    assert window.station(ProofStation).at_kinds
 
     def act(key: Qt.Key, times: int = 1) -> None:
         for _ in range(times):
-            QTest.keyClick(window.proof.kinds, key)
+            QTest.keyClick(window.station(ProofStation).kinds, key)
 
     return act
 
@@ -36,7 +37,7 @@ def turn_to_many(window: Window, sheet_press: Callable[..., None]) -> Kind:
 
     The sheet opens at the doubt at hand, which may be any of its kind.
     """
-    sheet = window.proof.kinds
+    sheet = window.station(ProofStation).kinds
     for _ in sheet.kinds:
         sheet_press(Key.Key_PageDown)
         if sheet.kind is not None and len(sheet.kind.places) >= 3:
@@ -51,13 +52,13 @@ def settled_ids(window: Window) -> set[int]:
 def test_opens_at_the_kind_of_the_doubt_at_hand(window: Window, press: Keys) -> None:
     here = (window.session.table_index, window.session.cell_index)
     press(Key.Key_F4)
-    kind = window.proof.kinds.kind
+    kind = window.station(ProofStation).kinds.kind
     assert kind is not None
     assert here in {(p.table, p.cell) for p in kind.places}
 
 
 def test_cells_misread_alike_are_corrected_on_one_sheet(window: Window, press: Keys) -> None:
-    session, sheet = window.session, window.proof.kinds
+    session, sheet = window.session, window.station(ProofStation).kinds
     session.desk.set_tolerance(5.0)
     ids = [s.id for s in session.tables[0].cells if s.cell.col == 1 and s.cell.row > 2][:4]
     read_as(window, {i: Reading(f"04-{i}", 1.0, (), (RunnerUp(f"O4-{i}", 0.01),)) for i in ids})
@@ -110,7 +111,7 @@ def test_another_reading_is_taken_for_one_of_them(
     doubt = kind.places[0]
     state = window.session.tables[doubt.table].cells[doubt.cell]
     sheet_press(Key.Key_O)
-    assert window.proof.kinds.value(doubt) == doubt.others[0]
+    assert window.station(ProofStation).kinds.value(doubt) == doubt.others[0]
     sheet_press(Key.Key_Return)
     after = window.session.desk.cell(state.id)
     assert after.text == doubt.others[0]
@@ -128,7 +129,7 @@ def test_what_is_taken_out_of_all_settles_nothing(
     sheet_press(Key.Key_Space)
     sheet_press(Key.Key_Return)
     assert settled_ids(window) == set()
-    assert window.proof.at_kinds
+    assert window.station(ProofStation).at_kinds
 
 
 def test_escape_goes_back_to_the_cell_at_hand(
@@ -139,8 +140,8 @@ def test_escape_goes_back_to_the_cell_at_hand(
     sheet_press(Key.Key_Escape)
     doubt = kind.places[2]
     assert (window.session.table_index, window.session.cell_index) == (doubt.table, doubt.cell)
-    assert not window.proof.at_kinds
-    qtbot.waitUntil(window.proof.interline.hasFocus)
+    assert not window.station(ProofStation).at_kinds
+    qtbot.waitUntil(window.station(ProofStation).interline.hasFocus)
 
 
 def test_every_doubt_can_be_settled_kind_by_kind(
@@ -151,12 +152,12 @@ def test_every_doubt_can_be_settled_kind_by_kind(
             break
         sheet_press(Key.Key_Return)
     assert window.session.doubts() == []
-    assert not window.proof.at_kinds
+    assert not window.station(ProofStation).at_kinds
 
 
 def test_the_sheet_shows_ink_and_values(window: Window, sheet_press: Callable[..., None]) -> None:
     kind = turn_to_many(window, sheet_press)
-    sheet = window.proof.kinds
+    sheet = window.station(ProofStation).kinds
     for page in {window.session.tables[p.table].page_id for p in kind.places}:
         image = window.session.picture(page)
         if image is not None:
@@ -175,5 +176,5 @@ def test_another_docket_begins_with_its_rows(
 ) -> None:
     sheet_press(Key.Key_Space)
     window.new_docket()
-    assert not window.proof.at_kinds
-    assert window.proof.focusProxy() is window.proof.interline
+    assert not window.station(ProofStation).at_kinds
+    assert window.station(ProofStation).focusProxy() is window.station(ProofStation).interline

@@ -12,7 +12,9 @@ from PyQt6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
 from keel_line.ui.app import make_app, make_window
+from keel_line.ui.gather.station import GatherStation
 from keel_line.ui.memory import WindowMemory, memory_path
+from keel_line.ui.proof.station import ProofStation
 from keel_line.ui.window import Window
 from tests.ui.qtest import QTest
 
@@ -39,16 +41,16 @@ def test_place_colours_and_zoom_come_back(qtbot: QtBot) -> None:
     window.resize(1024, 700)
     before = window.theme.colours
     both = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
-    QTest.keyClick(window.gather, Qt.Key.Key_D, both)
+    QTest.keyClick(window.station(GatherStation), Qt.Key.Key_D, both)
     assert window.theme.colours != before
-    window.proof.lens.zoom_step(2)
-    window.proof.interline.zoom_step(1)
+    window.station(ProofStation).lens.zoom_step(2)
+    window.station(ProofStation).interline.zoom_step(1)
     window.close()
     again = start(qtbot)
     assert (again.width(), again.height()) == (1024, 700)  # as wide as the smallest screen
     assert again.theme.colours != before
-    assert again.proof.lens.steps == 2
-    assert again.proof.interline.steps == 1
+    assert again.station(ProofStation).lens.steps == 2
+    assert again.station(ProofStation).interline.steps == 1
     again.close()
 
 

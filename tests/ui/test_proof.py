@@ -20,6 +20,7 @@ from keel_line.model.table import CellState, Settled
 from keel_line.ui.proof.interline import Interline
 from keel_line.ui.proof.lens import find_view, keep_within
 from keel_line.ui.proof.marks import notch_size, paint_marks, text_box
+from keel_line.ui.proof.station import ProofStation
 from keel_line.ui.send.station import make_preflight
 from keel_line.ui.window import Window
 from tests.conftest import ROOT
@@ -60,13 +61,13 @@ def test_shift_enter_goes_back(window: Window, press: Keys) -> None:
 def test_typing_replaces_and_keeps_the_reading(window: Window, press: Keys) -> None:
     cell = window.session.cell
     press("N 44")
-    assert window.proof.editor.toPlainText() == "N 44"
+    assert window.station(ProofStation).editor.toPlainText() == "N 44"
     press(Key.Key_Return)
     after = window.session.desk.cell(cell.id)
     assert after.settled == Settled("N 44", by_hand=True)
     assert after.reading == cell.reading
-    assert not window.proof.editor.isVisible()
-    assert window.proof.interline.hasFocus()
+    assert not window.station(ProofStation).editor.isVisible()
+    assert window.station(ProofStation).interline.hasFocus()
 
 
 def test_escape_drops_what_was_typed(window: Window, press: Keys) -> None:
@@ -187,15 +188,17 @@ def test_expected_wrong_is_shown_and_falls(window: Window) -> None:
 def test_press_on_a_cell_and_on_the_soundings(window: Window) -> None:
     table = window.session.table
     assert table is not None
-    box = window.proof.interline.cell_box(table.cells[2].cell)
+    box = window.station(ProofStation).interline.cell_box(table.cells[2].cell)
     QTest.mouseClick(
-        window.proof.interline.view, Qt.MouseButton.LeftButton, pos=box.center().toPoint()
+        window.station(ProofStation).interline.view,
+        Qt.MouseButton.LeftButton,
+        pos=box.center().toPoint(),
     )
     assert window.session.cell_index == 2
     QTest.mouseClick(
-        window.proof.soundings,
+        window.station(ProofStation).soundings,
         Qt.MouseButton.LeftButton,
-        pos=QPointF(12, window.proof.soundings.height() - 6).toPoint(),
+        pos=QPointF(12, window.station(ProofStation).soundings.height() - 6).toPoint(),
     )
     assert window.session.cell.in_doubt
     assert window.session.cell.cell.row > 5
@@ -206,15 +209,23 @@ def test_cell_at_hand_is_in_sight(window: Window) -> None:
     assert table is not None
     for index in (len(table.cells) - 1, 0):
         window.session.go_to(0, index)
-        box = window.proof.interline.cell_box(table.cells[index].cell)
-        assert window.proof.interline.view.rect().contains(box.toAlignedRect().center())
+        box = window.station(ProofStation).interline.cell_box(table.cells[index].cell)
+        assert (
+            window.station(ProofStation)
+            .interline.view.rect()
+            .contains(box.toAlignedRect().center())
+        )
 
 
 def test_ink_and_reading_share_their_columns(window: Window) -> None:
     table = window.session.table
     assert table is not None
     xs = table.grid.x_lines
-    boxes = [window.proof.interline.reading_box(s.cell) for s in table.cells if s.cell.row == 1]
+    boxes = [
+        window.station(ProofStation).interline.reading_box(s.cell)
+        for s in table.cells
+        if s.cell.row == 1
+    ]
     zoom = boxes[0].width() / (xs[1] - xs[0])
     for col, box in enumerate(boxes):
         assert abs(box.width() - (xs[col + 1] - xs[col]) * zoom) < 0.5
@@ -244,7 +255,7 @@ def test_odd_corrections_are_kept_whole(window: Window) -> None:
     for text in ("x" * 10_000, "שלום", "a\nb\nc", "=1+1"):
         cell = window.session.cell
         window.session.replace_text(text)
-        window.proof.refresh()
+        window.station(ProofStation).refresh()
         assert window.session.desk.cell(cell.id).text == text
         window.session.go_to_doubt(1)
 
@@ -258,7 +269,7 @@ def test_what_stands_after_the_decimal_point(text: str, after: str) -> None:
 
 
 def test_a_value_of_more_lines_makes_its_row_higher(window: Window, press: Keys) -> None:
-    interline, cell = window.proof.interline, window.session.cell
+    interline, cell = window.station(ProofStation).interline, window.session.cell
     before = interline.cell_box(cell.cell).height()
     window.session.replace_text("first\nsecond\nthird")
     assert interline.cell_box(cell.cell).height() > before + 20
@@ -267,7 +278,7 @@ def test_a_value_of_more_lines_makes_its_row_higher(window: Window, press: Keys)
 
 
 def test_only_rows_that_changed_are_painted_anew(window: Window, press: Keys) -> None:
-    interline = window.proof.interline
+    interline = window.station(ProofStation).interline
     interline.grab()
     kept = {row: (strip, strip.toImage()) for row, strip in interline._strips.items()}
     row = window.session.cell.cell.row
@@ -300,7 +311,7 @@ def test_a_wrong_total_is_marked_and_a_fitting_value_offered(window: Window, pre
     press(Key.Key_Return)
     window.session.go_to(0, index)
     assert window.session.cell.broken
-    view = window.proof.panel.view
+    view = window.station(ProofStation).panel.view
     assert view is not None
     assert view.broken
     assert "5,801.05" in view.reason
@@ -328,7 +339,7 @@ def test_a_cell_can_be_confirmed_as_printed_against_its_total(window: Window, pr
     state = window.session.cell
     assert not state.broken
     assert state.settled == Settled("5,901.05", by_hand=True, as_printed=True)
-    view = window.proof.panel.view
+    view = window.station(ProofStation).panel.view
     assert view is not None
     assert view.reason.startswith("Confirmed as printed")
     window.actions_by_id["undo"].trigger()
@@ -344,7 +355,7 @@ def test_the_total_offers_the_right_value_of_a_misread_addend(window: Window, pr
     press(f"9{right}")
     press(Key.Key_Return)
     window.session.go_to(0, index)
-    view = window.proof.panel.view
+    view = window.station(ProofStation).panel.view
     assert view is not None
     assert "adds up to" in view.reason or "makes" in view.reason
     taken = [o.text for o in view.readings].index(right)
@@ -359,7 +370,7 @@ def test_a_correct_sum_is_shown(window: Window) -> None:
     assert table is not None
     go_to_place(window, table.grid.rows - 1, table.grid.cols - 1)
     window.session.accept()
-    view = window.proof.panel.view
+    view = window.station(ProofStation).panel.view
     assert view is not None
     assert "adds up to 5,801.05" in view.reason
     assert not view.broken
@@ -406,7 +417,7 @@ def test_the_first_doubt_is_at_hand_in_whatever_order_pages_are_done(window: Win
 def test_tab_takes_what_the_column_expects(window: Window, press: Keys) -> None:
     index = go_to_place(window, 9, 0)
     press("Co")
-    editor = window.proof.editor
+    editor = window.station(ProofStation).editor
     assert editor.expected == "rriemoor"
     press(Key.Key_Tab)
     assert editor.toPlainText() == "Corriemoor"
@@ -420,7 +431,7 @@ def test_tab_takes_what_the_column_expects(window: Window, press: Keys) -> None:
 def test_tab_never_loses_what_is_typed(window: Window, press: Keys) -> None:
     index = go_to_place(window, 9, 2)
     press("KT")
-    editor = window.proof.editor
+    editor = window.station(ProofStation).editor
     assert not editor.expected
     press(Key.Key_Tab)
     press(Key.Key_Tab, Mod.ShiftModifier)
@@ -437,11 +448,11 @@ def test_typed_text_lost_by_a_click_is_reported(window: Window, press: Keys) -> 
     assert table is not None
     before = table.cells[index].text
     press("KT")
-    interline = window.proof.interline
+    interline = window.station(ProofStation).interline
     beside = table.cells[table.grid.number_at(9, 1) or 0].cell
     at = interline.cell_box(beside).center().toPoint()
     QTest.mouseClick(interline.view, Qt.MouseButton.LeftButton, pos=at)
-    assert not window.proof.editor.isVisible()
+    assert not window.station(ProofStation).editor.isVisible()
     assert "“KT” was not saved" in window.message.text()
     assert table.cells[index].text == before
     assert window.session.cell.cell == beside
@@ -456,9 +467,10 @@ def test_a_reading_is_taken_while_typing(window: Window, press: Keys) -> None:
     session.go_to_first_doubt()
     place, wanted = (session.table_index, session.cell_index), session.cell.reading.runners_up[0]
     press("9")
-    editor = window.proof.editor
+    editor = window.station(ProofStation).editor
     press(Key.Key_5, Mod.AltModifier)
-    readings = window.proof.panel.view.readings if window.proof.panel.view else ()
+    view = window.station(ProofStation).panel.view
+    readings = view.readings if view else ()
     assert len(readings) < 5
     assert editor.toPlainText() == "9"  # there is no fifth reading, and no figure is typed
     press(Key.Key_2, Mod.AltModifier)
@@ -476,7 +488,7 @@ def test_closing_asks_once_for_what_is_typed(window: Window, press: Keys) -> Non
     assert window.isVisible()
     assert "“KT” is not saved" in window.message.text()
     press("9")  # at Proof again, and in the field
-    assert window.proof.editor.toPlainText() == "KT9"
+    assert window.station(ProofStation).editor.toPlainText() == "KT9"
     assert not window.close()
     QTest.keyClick(window, Key.Key_N, Mod.ControlModifier)  # it was told
     assert not window.session.tables
@@ -514,14 +526,14 @@ def test_what_is_typed_stays_with_its_cell(window: Window, press: Keys) -> None:
     press("KT")
     QTest.keyClick(window, Key.Key_3, Mod.ControlModifier)
     QTest.keyClick(window, Key.Key_4, Mod.ControlModifier)
-    assert window.proof.editor.isVisible()
+    assert window.station(ProofStation).editor.isVisible()
     press(Key.Key_Return)
     assert window.session.tables[0].cells[index].text == "KT"
     go_to_place(window, 9, 1)
     press("5")
     other = next(t for t in window.session.tables if t.page_id != table.page_id)
     window.go_to_page(other.page_id)  # as a click on the ribbon does
-    assert not window.proof.editor.isVisible()
+    assert not window.station(ProofStation).editor.isVisible()
     assert "“5” was not saved" in window.message.text()
     assert window.session.cell.text != "5"
     window.session.go_to(0, index)
@@ -530,7 +542,7 @@ def test_what_is_typed_stays_with_its_cell(window: Window, press: Keys) -> None:
     window.go_to_page(other.page_id)
     window.go_to("proof")
     press(Key.Key_Down)
-    assert not window.proof.editor.isVisible()
+    assert not window.station(ProofStation).editor.isVisible()
     assert not any(s.text == "7" and s.settled for t in window.session.tables for s in t.cells)
     assert window.session.tables[0].cells[index].text == "KT"
 
@@ -551,12 +563,12 @@ def test_a_sample_drawn_at_random_is_gone_through_and_counted(window: Window, pr
     window.session.desk.set_tolerance(50.0)  # so that many cells are not in doubt
     window.session.reload()
     press(Key.Key_F7)
-    view = window.proof.panel.view
+    view = window.station(ProofStation).panel.view
     assert view is not None
     assert view.heading == "Spot check 1 of 20"
     assert not window.session.cell.flagged
     press(Key.Key_Return, times=19)
-    view = window.proof.panel.view
+    view = window.station(ProofStation).panel.view
     assert view is not None
     assert view.heading == "Spot check 20 of 20"
     press("quite wrong")
@@ -573,7 +585,7 @@ def test_a_sample_can_be_ended_early(window: Window, press: Keys) -> None:
     press(Key.Key_F7)
     press(Key.Key_F7)
     assert window.message.text() == "None of the random cells was checked."
-    view = window.proof.panel.view
+    view = window.station(ProofStation).panel.view
     assert view is not None
     assert not view.heading.startswith("Drawn")
 
@@ -634,7 +646,7 @@ def test_cells_read_like_a_corrected_one_are_flagged(window: Window, press: Keys
     assert len(session.doubts()) == before  # one is settled, and another came
     like = next(i for i, s in enumerate(session.tables[0].cells) if s.id == column[1])
     session.go_to(0, like)
-    view = window.proof.panel.view
+    view = window.station(ProofStation).panel.view
     assert view is not None
     assert view.doubtful
     assert "correct" in view.reason
@@ -685,7 +697,7 @@ def test_plain_dashes_can_be_turned_on_and_off_by_key(window: Window) -> None:
     session.go_to_first_doubt()
     while session.cell.id != cell.id:
         session.go_to_doubt(1)
-    view = window.proof.panel.view
+    view = window.station(ProofStation).panel.view
     assert view is not None
     assert view.signs
     at = (session.table_index, session.cell_index)
@@ -756,7 +768,7 @@ def test_a_clerk_who_answers_truthfully_needs_little_more_than_a_key_a_doubt(
     while window.session.doubts() and presses < 1000:
         state = window.session.cell
         text = wanted.get(state.id, state.text)
-        view = window.proof.panel.view
+        view = window.station(ProofStation).panel.view
         assert view is not None
         offered = [o.text.split() for o in view.readings]
         met.add(state.id)
@@ -778,7 +790,7 @@ def test_a_clerk_who_answers_truthfully_needs_little_more_than_a_key_a_doubt(
 
 
 def test_a_repainted_cell_looks_like_its_repainted_row(window: Window, press: Keys) -> None:
-    interline = window.proof.interline
+    interline = window.station(ProofStation).interline
 
     def look() -> QImage:
         return interline.view.grab().toImage()
@@ -828,7 +840,7 @@ def test_the_key_column_stays_when_a_wide_table_is_gone_through(
 
 
 def test_the_rows_are_looked_at_from_nearer_and_further(window: Window) -> None:
-    interline, state = window.proof.interline, window.session.cell
+    interline, state = window.station(ProofStation).interline, window.session.cell
     usual = interline.cell_box(state.cell)
     for _ in range(3):
         window.actions_by_id["nearer"].trigger()
@@ -844,7 +856,7 @@ def test_the_rows_are_looked_at_from_nearer_and_further(window: Window) -> None:
 
 
 def test_the_lens_goes_nearer_to_the_least_sure_character(window: Window) -> None:
-    lens, size = window.proof.lens, (700.0, 140.0)
+    lens, size = window.station(ProofStation).lens, (700.0, 140.0)
     state = next(
         c for c in window.session.tables[0].cells if c.in_doubt and len(c.reading.chars) > 8
     )

@@ -30,8 +30,8 @@ def rule(window: Window, qtbot: QtBot) -> RuleStation:
     QTest.keyClick(window, Key.Key_3, Mod.ControlModifier)
     first = window.session.desk.pages()[0]
     qtbot.waitUntil(lambda: window.session.picture(first.id) is not None)
-    window.rule.refresh()
-    return window.rule
+    window.station(RuleStation).refresh()
+    return window.station(RuleStation)
 
 
 def page(window: Window) -> PageState:
@@ -490,13 +490,13 @@ def test_a_table_on_its_side_becomes_a_page_of_its_own_by_one_key(
     window.go_to("rule")
     (first,) = desk.pages()
     qtbot.waitUntil(lambda: window.session.picture(first.id) is not None)
-    press(window.rule, Key.Key_Return)
-    assert "is sideways" in window.rule.side.doubt.text()
-    press(window.rule, Key.Key_U)
+    press(window.station(RuleStation), Key.Key_Return)
+    assert "is sideways" in window.station(RuleStation).side.doubt.text()
+    press(window.station(RuleStation), Key.Key_U)
     assert [p.extracted for p in desk.pages()] == [False, True]
     assert [t.grid.on_side for t in desk.tables()] == [False, False]
     assert tuple(c.text for c in desk.tables()[1].cells[:4]) == BERTHS[0]
-    assert "wants a look" not in window.rule.side.doubt.text()
+    assert "wants a look" not in window.station(RuleStation).side.doubt.text()
     QTest.keyClick(window, Key.Key_Z, Mod.ControlModifier)
     assert [t.grid.on_side for t in desk.tables()] == [False, True]
 
@@ -511,12 +511,12 @@ def test_a_heading_that_the_next_page_repeats_is_said(empty_window: Window, qtbo
     window.go_to("rule")
     first, second = desk.pages()
     qtbot.waitUntil(lambda: window.session.picture(first.id) is not None)
-    assert "repeats" not in window.rule.side.outline.text()
-    press(window.rule, Key.Key_PageDown)
+    assert "repeats" not in window.station(RuleStation).side.outline.text()
+    press(window.station(RuleStation), Key.Key_PageDown)
     qtbot.waitUntil(lambda: window.session.picture(second.id) is not None)
     assert (
         f"repeats that of “{desk.tables()[0].name}” on page 1 of 1.png"
-        in window.rule.side.outline.text()
+        in window.station(RuleStation).side.outline.text()
     )
 
 
@@ -529,7 +529,7 @@ def test_rows_are_parted_at_their_printed_lines_by_one_key(
     desk.run(RememberingExecutor())
     window.session.reload()
     window.go_to("rule")
-    rule, (first,) = window.rule, desk.pages()
+    rule, (first,) = window.station(RuleStation), desk.pages()
     qtbot.waitUntil(lambda: window.session.picture(first.id) is not None)
 
     def rows() -> int:

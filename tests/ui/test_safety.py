@@ -12,6 +12,9 @@ from pytestqt.qtbot import QtBot
 from keel_line.desk.desk import Desk
 from keel_line.docket import opening
 from keel_line.docket.lock import Held
+from keel_line.ui.gather.station import GatherStation
+from keel_line.ui.proof.station import ProofStation
+from keel_line.ui.rule.station import RuleStation
 from keel_line.ui.widgets.elided import ElidedLabel
 from keel_line.ui.window import Window
 from tests.ui.conftest import Keys, open_window
@@ -36,12 +39,12 @@ def test_a_paragraph_for_a_caption_leaves_the_page_in_sight(window: Window, qtbo
     window.go_to_page(table.page_id)
     qtbot.wait(50)
     assert window.width() == 1280
-    assert window.rule.view.width() > 500
-    title = window.rule.side.title
+    assert window.station(RuleStation).view.width() > 500
+    title = window.station(RuleStation).side.title
     assert isinstance(title, ElidedLabel)
     assert title.shown.endswith("…")
     assert " ".join(words.split()) in title.toolTip()
-    assert window.rule.side.outline.height() < 200
+    assert window.station(RuleStation).side.outline.height() < 200
 
 
 # --- the cell at hand ---
@@ -52,17 +55,17 @@ def test_a_table_that_is_left_out_takes_its_cell_with_it(window: Window, qtbot: 
     last = max(range(len(session.tables)), key=lambda i: len(session.tables[i].cells))
     session.go_to(last, len(session.tables[last].cells) - 1)
     QTest.keyClick(window, Key.Key_3, Mod.ControlModifier)
-    window.rule.refresh()
+    window.station(RuleStation).refresh()
     before = {c.id: c.settled for t in session.tables for c in t.cells}
-    QTest.keyClick(window.rule.view, Key.Key_X)
-    window.rule.settle()
+    QTest.keyClick(window.station(RuleStation).view, Key.Key_X)
+    window.station(RuleStation).settle()
     QTest.keyClick(window, Key.Key_4, Mod.ControlModifier)
     qtbot.wait(20)
     assert session.cell_index < len(session.tables[session.table_index].cells)
-    shown = window.proof.panel.view
+    shown = window.station(ProofStation).panel.view
     assert shown is not None
     at_hand = session.cell
-    QTest.keyClick(window.proof.interline, Key.Key_Return)
+    QTest.keyClick(window.station(ProofStation).interline, Key.Key_Return)
     changed = [c.id for t in session.tables for c in t.cells if c.settled and not before.get(c.id)]
     assert changed == [at_hand.id]
 
@@ -75,8 +78,8 @@ def test_fewer_cells_after_a_reading_leave_the_last_at_hand(window: Window) -> N
     db.execute("DELETE FROM cell WHERE id IN (?, ?)", (table.cells[-1].id, table.cells[-2].id))
     session.reload()
     assert session.cell_index == len(session.tables[0].cells) - 1
-    window.proof.refresh()
-    assert not window.proof.interline.grab().isNull()
+    window.station(ProofStation).refresh()
+    assert not window.station(ProofStation).interline.grab().isNull()
     session.go_to(0, 10_000)
     assert session.cell_index == len(session.tables[0].cells) - 1
 
@@ -96,9 +99,9 @@ def test_undo_clears_the_old_message(window: Window) -> None:
 def test_leaving_asks_each_time_for_what_is_typed(window: Window, press: Keys) -> None:
     for _ in range(2):
         press("KT")
-        QTest.keyClick(window.proof.editor, Key.Key_N, Mod.ControlModifier)
+        QTest.keyClick(window.station(ProofStation).editor, Key.Key_N, Mod.ControlModifier)
         assert "“KT” is not saved" in window.message.text()
-        assert window.proof.typed == "KT"
+        assert window.station(ProofStation).typed == "KT"
         press(Key.Key_Escape)
         window.say("")
 
@@ -118,14 +121,18 @@ def test_file_names_with_mark_up_are_shown_as_they_are(
     assert "<i>none.png is not a picture" in window.message.text()
     assert window.message.textFormat() == Qt.TextFormat.PlainText
     assert "&lt;i&gt;none" in window.message.toolTip()
-    index = window.gather.model.index(0, 1)
+    index = window.station(GatherStation).model.index(0, 1)
     assert index.data() == name
     assert "&lt;b&gt;Dues" in index.data(Qt.ItemDataRole.ToolTipRole)
     for label in window.findChildren(QLabel):
         if "<" in label.text() and "font-weight" not in label.text():
             assert label.textFormat() == Qt.TextFormat.PlainText, label.text()
     window.new_docket()
-    earlier = [b.text() for b in window.gather.findChildren(QPushButton) if "Dues" in b.text()]
+    earlier = [
+        b.text()
+        for b in window.station(GatherStation).findChildren(QPushButton)
+        if "Dues" in b.text()
+    ]
     assert earlier
     assert all("&" not in text.replace("&&", "") for text in earlier)
 
@@ -183,7 +190,7 @@ def test_a_docket_that_another_has_open_is_for_reading_and_says_so(
     assert window._title.text() == "Brannock · reading only"
     monkeypatch.setattr("sys.excepthook", lambda _kind, error, _trace: window.say(str(error)))
     with qtbot.captureExceptions() as raised:
-        QTest.keyClick(window.proof.interline, Key.Key_Return)
+        QTest.keyClick(window.station(ProofStation).interline, Key.Key_Return)
     assert [str(error).startswith("Open for reading only") for _, error, _ in raised] == [True]
     assert window.session.desk.history() == []
     window.add_files([path.with_name("scan.png")])

@@ -29,7 +29,7 @@ def square(window: Window, qtbot: QtBot) -> SquareStation:
     QTest.keyClick(window, Key.Key_2, Mod.ControlModifier)
     first = window.session.desk.pages()[0]
     qtbot.waitUntil(lambda: window.session.original(first) is not None)
-    return window.square
+    return window.station(SquareStation)
 
 
 @pytest.fixture
@@ -183,7 +183,7 @@ def test_pages_to_check_come_first(window: Window, square: SquareStation) -> Non
 def test_applying_settings_to_every_page_is_one_change(
     pair: Window,
 ) -> None:
-    window, square = pair, pair.square
+    window, square = pair, pair.station(SquareStation)
     press(square, Key.Key_S)
     press(square, Key.Key_A)
     many = len(window.session.desk.pages())
@@ -201,7 +201,7 @@ def test_applying_settings_to_every_page_is_one_change(
 def test_applying_to_every_page_copies_only_the_clerks_settings(
     pair: Window,
 ) -> None:
-    window, square = pair, pair.square
+    window, square = pair, pair.station(SquareStation)
     desk = window.session.desk
     db = desk.docket._db
     db.execute("UPDATE page SET turns = 1 WHERE id = ?", (desk.pages()[0].id,))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 
 from keel_line.model.table import TableState
+from keel_line.ui.proof.station import ProofStation
 from keel_line.ui.window import Window
 from tests.ui.conftest import Keys
 
@@ -31,15 +32,15 @@ def sums_at(window: Window, place: tuple[int, int]) -> list[str]:
 def test_the_found_sum_is_shown_and_kept(window: Window, press: Keys) -> None:
     total = go_to_total(window)
     press(Key.Key_F9)
-    held = window.proof.interline.sum_in_hand
+    held = window.station(ProofStation).interline.sum_in_hand
     assert held is not None
     assert held.total == total
     assert len(held.addends) == ledger(window).grid.rows - 2
-    view = window.proof.panel.view
+    view = window.station(ProofStation).panel.view
     assert view is not None
     assert "cells add up to" in view.reason
     press(Key.Key_Return)
-    assert window.proof.interline.sum_in_hand is None
+    assert window.station(ProofStation).interline.sum_in_hand is None
     assert [s.total for s in ledger(window).sums.drawn] == [total]
     window.actions_by_id["undo"].trigger()
     assert ledger(window).sums.drawn == ()
@@ -50,10 +51,10 @@ def test_removing_an_addend_breaks_the_sum(window: Window, press: Keys) -> None:
     press(Key.Key_F9)
     press(Key.Key_Up)
     press(Key.Key_Space)
-    held = window.proof.interline.sum_in_hand
+    held = window.station(ProofStation).interline.sum_in_hand
     assert held is not None
     assert (total[0] - 1, total[1]) not in held.addends
-    view = window.proof.panel.view
+    view = window.station(ProofStation).panel.view
     assert view is not None
     assert ", but this cell says" in view.reason
     press(Key.Key_Return)
@@ -77,9 +78,9 @@ def test_escape_cancels_the_sum_and_types_nothing(window: Window, press: Keys) -
     before = window.session.cell
     press(Key.Key_F9)
     press("7")
-    assert not window.proof.editor.isVisible()
+    assert not window.station(ProofStation).editor.isVisible()
     press(Key.Key_Escape)
-    assert window.proof.interline.sum_in_hand is None
+    assert window.station(ProofStation).interline.sum_in_hand is None
     assert window.session.cell == before
     press("7")
-    assert window.proof.editor.isVisible()
+    assert window.station(ProofStation).editor.isVisible()

@@ -15,7 +15,7 @@ from keel_line.model.reading import CharReading, Reading, RunnerUp
 from keel_line.model.table import CellState, Settled, TableState, column_name
 from keel_line.ui.app import make_app
 from keel_line.ui.dockets import earlier_dockets, new_docket_path
-from keel_line.ui.gather.station import describe_state
+from keel_line.ui.gather.station import GatherStation, describe_state
 from keel_line.ui.proof.doubt_panel import DoubtPanel, DoubtView, offer_readings
 from keel_line.ui.proof.interline import Interline
 from keel_line.ui.proof.lens import Lens
@@ -351,7 +351,7 @@ def test_new_dockets_overwrite_no_other(tmp_path: Path) -> None:
 
 
 def test_the_list_shows_the_state_of_each_page(window: Window) -> None:
-    model = window.gather.model
+    model = window.station(GatherStation).model
     texts = [[model.index(r, c).data() for c in range(7)] for r in range(model.rowCount())]
     assert [t[1] for t in texts] == [
         "1-berth-dues-ledger.jpg",
@@ -370,9 +370,9 @@ def test_the_list_shows_the_state_of_each_page(window: Window) -> None:
 
 def test_enter_on_a_page_shows_its_lines(window: Window) -> None:
     window.go_to("gather")
-    window.gather.table.selectRow(2)
-    window.gather.table.setFocus()
-    QTest.keyClick(window.gather.table, Key.Key_Return)
+    window.station(GatherStation).table.selectRow(2)
+    window.station(GatherStation).table.setFocus()
+    QTest.keyClick(window.station(GatherStation).table, Key.Key_Return)
     assert window._at == "rule"
     assert window._page_id == window.session.desk.pages()[2].id
 
@@ -382,13 +382,13 @@ def test_new_docket_clears_the_desk_and_keeps_the_old(window: Window) -> None:
     assert path is not None
     window.actions_by_id["new-docket"].trigger()
     assert window.session.tables == []
-    assert window.gather.begin_button.isVisible()
+    assert window.station(GatherStation).begin_button.isVisible()
     window.open_docket(path)
     assert len(window.session.tables) == 6
 
 
 def test_demo_docket_opens_and_is_read_once(empty_window: Window) -> None:
-    empty_window.gather.demo_button.click()
+    empty_window.station(GatherStation).demo_button.click()
     assert len(empty_window.session.tables) == 6
     empty_window.session.replace_text("mine")
     cell = empty_window.session.cell.id

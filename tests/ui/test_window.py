@@ -20,8 +20,11 @@ from keel_line.model.page import SquareChoice
 from keel_line.model.reason import Reason
 from keel_line.ui.app import make_app, make_window
 from keel_line.ui.commands import COMMANDS, show_keys
+from keel_line.ui.gather.station import GatherStation
 from keel_line.ui.jobs import COMPLETE, Jobs
-from keel_line.ui.send.station import make_preflight
+from keel_line.ui.proof.station import ProofStation
+from keel_line.ui.rule.station import RuleStation
+from keel_line.ui.send.station import SendStation, make_preflight
 from keel_line.ui.session import Session
 from keel_line.ui.theme import PALETTES, Colours
 from keel_line.ui.window import Window
@@ -36,7 +39,7 @@ Key, Mod = Qt.Key, Qt.KeyboardModifier
 
 
 def test_empty_window_says_how_to_begin(empty_window: Window) -> None:
-    gather = empty_window.gather
+    gather = empty_window.station(GatherStation)
     assert gather.begin_button.isVisible()
     assert gather.demo_button.isVisible()
     assert gather.begin_button.hasFocus()
@@ -45,7 +48,7 @@ def test_empty_window_says_how_to_begin(empty_window: Window) -> None:
 def test_files_are_read_and_the_docket_is_saved(empty_window: Window, scan_file: Path) -> None:
     empty_window.add_files([scan_file])
     assert len(empty_window.session.tables) == 1
-    assert empty_window.gather.table.hasFocus()  # Enter shows the page's lines
+    assert empty_window.station(GatherStation).table.hasFocus()  # Enter shows the page's lines
     path = empty_window.session.desk.docket.path
     assert path == empty_window.folder / "scan.keel"
     again = Desk(path)
@@ -84,7 +87,7 @@ def test_bad_file_is_told_and_listed(empty_window: Window, tmp_path: Path, scan_
     bad = tmp_path / "letter.png"
     bad.write_bytes(b"Dear sir")
     empty_window.add_files([bad, scan_file])
-    model = empty_window.gather.model
+    model = empty_window.station(GatherStation).model
     states = [model.index(r, 6).data() for r in range(model.rowCount())]
     assert any("letter.png is not a picture" in s for s in states)
     assert len(empty_window.session.tables) == 1
@@ -98,7 +101,7 @@ def test_earlier_dockets_are_offered_and_open(
     (folder / "Old work.keel").write_bytes(read_docket.read_bytes())
     window = open_window(qtbot, Desk(None), folder)
     window.go_to("gather")
-    assert window.focusWidget() is window.gather.begin_button
+    assert window.focusWidget() is window.station(GatherStation).begin_button
     for _ in range(2):  # past the demo's button
         QTest.keyClick(window.focusWidget(), Key.Key_Tab)
     button = window.focusWidget()
@@ -147,12 +150,12 @@ def test_stations_that_are_not_built_cannot_be_gone_to(window: Window) -> None:
 
 def test_rule_steps_through_pages_and_goes_on(window: Window, qtbot: QtBot) -> None:
     window.go_to("rule")
-    view = window.rule.view
+    view = window.station(RuleStation).view
     ids = [p.id for p in window.session.desk.pages()]
     window.go_to_page(ids[0])
     QTest.keyClick(view, Key.Key_PageDown)
     assert window._page_id == ids[1]
-    assert window.rule.side.model.rowCount() == 9
+    assert window.station(RuleStation).side.model.rowCount() == 9
     QTest.keyClick(view, Key.Key_PageUp)
     assert window._page_id == ids[0]
     qtbot.waitUntil(lambda: window.session.picture(ids[0]) is not None)
@@ -178,16 +181,18 @@ def test_help_sheet_opens_and_any_key_puts_it_away(window: Window) -> None:
     assert window.help.isVisible()
     QTest.keyClick(window.help, Key.Key_X)
     assert not window.help.isVisible()
-    assert window.proof.interline.hasFocus()
+    assert window.station(ProofStation).interline.hasFocus()
 
 
 def test_dark_is_one_key_away(window: Window) -> None:
     light = window.grab().toImage().pixelColor(4, 4)
     QTest.keyClick(window, Key.Key_D, Mod.ControlModifier | Mod.ShiftModifier)
-    told = window.gather.model.index(0, 6).data(Qt.ItemDataRole.ForegroundRole)
+    told = window.station(GatherStation).model.index(0, 6).data(Qt.ItemDataRole.ForegroundRole)
     assert told == window.theme.color("ink")
     window.go_to("rule")
-    heading = window.rule.side.model.index(0, 0).data(Qt.ItemDataRole.BackgroundRole)
+    heading = (
+        window.station(RuleStation).side.model.index(0, 0).data(Qt.ItemDataRole.BackgroundRole)
+    )
     assert heading == window.theme.color("heading")
     dark = window.grab().toImage().pixelColor(4, 4)
     assert dark.lightness() < 90 < light.lightness()
@@ -207,34 +212,34 @@ def test_every_station_fits(window: Window, size: tuple[int, int]) -> None:
 
 def test_send_writes_and_says_where(window: Window, tmp_path: Path) -> None:
     window.go_to("send")
-    window.send.target.setText(str(tmp_path / "out"))
-    QTest.keyClick(window.send.write_button, Key.Key_Return)
-    assert window.send.written == [tmp_path / "out.xlsx"]
+    window.station(SendStation).target.setText(str(tmp_path / "out"))
+    QTest.keyClick(window.station(SendStation).write_button, Key.Key_Return)
+    assert window.station(SendStation).written == [tmp_path / "out.xlsx"]
     assert len(openpyxl.load_workbook(tmp_path / "out.xlsx").sheetnames) == 6
     assert "out.xlsx" in window.message.text()
 
 
 def test_send_follows_the_ending(window: Window, tmp_path: Path) -> None:
     window.go_to("send")
-    window.send.target.clear()
-    QTest.keyClicks(window.send.target, str(tmp_path / "out.csv"))
-    assert window.send.formats[".csv"].isChecked()
-    window.send.formats[".xlsx"].setChecked(True)
-    assert window.send.target.text().endswith("out.xlsx")
+    window.station(SendStation).target.clear()
+    QTest.keyClicks(window.station(SendStation).target, str(tmp_path / "out.csv"))
+    assert window.station(SendStation).formats[".csv"].isChecked()
+    window.station(SendStation).formats[".xlsx"].setChecked(True)
+    assert window.station(SendStation).target.text().endswith("out.xlsx")
 
 
 def test_send_failure_is_said(window: Window, tmp_path: Path) -> None:
     window.go_to("send")
-    window.send.target.setText(str(tmp_path / "none" / "out.xlsx"))
-    window.send.write()
+    window.station(SendStation).target.setText(str(tmp_path / "none" / "out.xlsx"))
+    window.station(SendStation).write()
     assert "does not exist" in window.message.text()
-    assert window.send.written == []
+    assert window.station(SendStation).written == []
 
 
 def test_existing_files_are_confirmed_before_overwriting(window: Window, tmp_path: Path) -> None:
     (tmp_path / "dues-2.csv").write_text("kept by hand")
     window.go_to("send")
-    send = window.send
+    send = window.station(SendStation)
     send.formats[".csv"].setChecked(True)
     send.target.setText(str(tmp_path / "dues.csv"))
     QTest.keyClick(send.write_button, Key.Key_Return)
@@ -253,7 +258,9 @@ def test_existing_files_are_confirmed_before_overwriting(window: Window, tmp_pat
 
 def test_preflight_lines_go_to_their_place(window: Window) -> None:
     window.go_to("send")
-    lines = [b for b in window.send.findChildren(QPushButton) if "in doubt" in b.text()]
+    lines = [
+        b for b in window.station(SendStation).findChildren(QPushButton) if "in doubt" in b.text()
+    ]
     assert len(lines) == 1
     assert str(len(window.session.doubts())) in lines[0].text()
     lines[0].click()
@@ -270,7 +277,9 @@ def test_a_wrong_sum_is_reported_before_sending(window: Window) -> None:
     window.go_to("send")
     (broken,) = [line for line in make_preflight(session) if line.broken]
     assert [broken.text] != told
-    lines = [b for b in window.send.findChildren(QPushButton) if broken.text in b.text()]
+    lines = [
+        b for b in window.station(SendStation).findChildren(QPushButton) if broken.text in b.text()
+    ]
     lines[0].click()
     assert window._at == "proof"
     assert session.cell.broken

@@ -19,6 +19,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from keel_line.desk.desk import Desk, Notice, taken_from
+from keel_line.desk.engine import find_in_area, part_cells
 from keel_line.desk.intake import Taken, find_files, take_in
 from keel_line.desk.judge import judge_table
 from keel_line.desk.misreadings import Misreadings
@@ -33,7 +34,6 @@ from keel_line.model.docket import PageState
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Grid
 from keel_line.model.table import TableState
-from keel_line.rule.area import find_in_area, part_cells
 
 log = logging.getLogger(__name__)
 _ORIGINAL_SIDE_PX = 1500

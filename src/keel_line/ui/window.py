@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
+from typing import TypeVar
 
 from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import (
@@ -39,8 +40,8 @@ from typing_extensions import override
 from keel_line._shared.texts import count_of
 from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import Desk, Notice
+from keel_line.desk.engine import ENDINGS
 from keel_line.errors import KeelLineError
-from keel_line.gather.sources import ENDINGS
 from keel_line.model.docket import PageState
 from keel_line.settings import PLAIN_SIGNS, TOLERANCE, TOLERANCE_STEPS, say_tolerance
 from keel_line.ui.commands import COMMANDS
@@ -51,22 +52,22 @@ from keel_line.ui.dockets import (
     make_folder,
     new_docket_path,
 )
-from keel_line.ui.gather.station import GatherStation
 from keel_line.ui.help_sheet import HelpSheet
 from keel_line.ui.jobs import Jobs
 from keel_line.ui.memory import ThemeName, WindowMemory
 from keel_line.ui.overview import make_ribbon, make_stops
-from keel_line.ui.proof.station import ProofStation
-from keel_line.ui.rule.station import RuleStation
-from keel_line.ui.send.station import SendStation
 from keel_line.ui.session import Session
-from keel_line.ui.square.station import SquareStation
+from keel_line.ui.station import DocketView, Station
+from keel_line.ui.stations import STATIONS
 from keel_line.ui.theme import Theme, apply_theme, make_theme
 from keel_line.ui.widgets.line import LineBar
 from keel_line.ui.widgets.plain import plain_tip
 from keel_line.ui.widgets.ribbon import PageRibbon
 
 _RIBBON_MS, _MANIFEST_MS = 40, 250
+
+
+StationType = TypeVar("StationType", bound=Station)
 
 
 class Window(QMainWindow):
@@ -145,23 +146,11 @@ class Window(QMainWindow):
 
     def _build(self) -> None:
         self.line = LineBar(self.theme)
-        self.gather = GatherStation(self.theme)
-        self.square = SquareStation(self.session, self.theme)
-        self.rule = RuleStation(self.session, self.theme)
-        self.proof = ProofStation(self.session, self.theme)
-        self.proof.interline.zoom_step(self._memory.steps("table"))
-        self.proof.lens.zoom_step(self._memory.steps("lens"))
-        self.send = SendStation(self.session, self.theme)
-        self._stations: dict[str, QWidget] = {
-            "gather": self.gather,
-            "square": self.square,
-            "rule": self.rule,
-            "proof": self.proof,
-            "send": self.send,
-        }
+        self._stations = {kind.NAME: kind(self.session, self.theme) for kind in STATIONS}
         self._stack = QStackedWidget()
         for station in self._stations.values():
             self._stack.addWidget(station)
+            station.recall(self._memory)
         self.ribbon = PageRibbon(self.theme)
         self._rules = [QWidget() for _ in range(3)]
         desk = QWidget()
@@ -240,29 +229,21 @@ class Window(QMainWindow):
         self.line.chosen.connect(self.go_to)
         self.ribbon.chosen.connect(self.go_to_page)
         self.help.closed.connect(self._focus_station)
-        self.gather.add_files.connect(self.choose_files)
-        self.gather.open_demo.connect(self.open_demo)
-        self.gather.open_docket.connect(self.open_docket)
-        self.gather.page_chosen.connect(self._show_lines_of)
-        self.square.step_page.connect(self._step_page)
-        self.square.page_wanted.connect(self.go_to_page)
-        self.square.go_on.connect(self._leave_square)
-        self.square.said.connect(self.say)
-        self.square.changed.connect(self._read_changed)
-        self.square.passed.connect(self.refresh)
-        self.rule.step_page.connect(self._step_page)
-        self.rule.page_wanted.connect(self.go_to_page)
-        self.rule.changed.connect(self._read_changed)
-        self.rule.said.connect(self.say)
-        self.rule.go_on.connect(self._leave_rule)
-        self.proof.said.connect(self.say)
-        editor = self.proof.editor
-        for signal in (editor.typed, editor.committed, editor.dropped):
-            signal.connect(self._forget_warning)
-        self.send.said.connect(self._say_of_sending)
-        self.send.go_to.connect(self.go_to)
+        for station in self._stations.values():
+            station.said.connect(self._say)
+            station.go_to.connect(self.go_to)
+            station.page_wanted.connect(self.go_to_page)
+            station.step_page.connect(self._step_page)
+            station.pages_changed.connect(self._read_changed)
+            station.command.connect(self._act)
+            station.docket_wanted.connect(self.open_docket)
+            station.typing.connect(self._forget_warning)
 
-    def _say_of_sending(self, text: str, trouble: bool) -> None:  # noqa: FBT001 - a slot
+    def station(self, kind: type[StationType]) -> StationType:
+        """Return the station of a kind."""
+        return next(s for s in self._stations.values() if isinstance(s, kind))
+
+    def _say(self, text: str, trouble: bool) -> None:  # noqa: FBT001 - a slot
         self.say(text, trouble=trouble)
 
     def _dress(self) -> None:
@@ -279,20 +260,13 @@ class Window(QMainWindow):
             f" border-radius: 4px; }} QProgressBar::chunk {{ background:"
             f" {self.theme.colours.teal}; border-radius: 4px; }}"
         )
-        for part in (
-            self.line,
-            self.ribbon,
-            self.gather,
-            self.square,
-            self.rule,
-            self.proof,
-            self.send,
-            self.help,
-        ):
+        for station in self._stations.values():
+            station.set_theme(self.theme)
+        for part in (self.line, self.ribbon, self.help):
             part.set_theme(self.theme)
 
     def _bind(self) -> None:
-        acts: dict[str, Callable[[], object]] = {
+        self._acts: dict[str, Callable[[], object]] = {
             "add-files": self.choose_files,
             "new-docket": self.new_docket,
             "open-docket": self.choose_docket,
@@ -301,19 +275,10 @@ class Window(QMainWindow):
             "redo": self._redo,
             "stop": self.stop_or_go_on,
             "read-again": self.read_failed_again,
-            "gather": lambda: self.go_to("gather"),
-            "square": lambda: self.go_to("square"),
-            "rule": lambda: self.go_to("rule"),
-            "proof": lambda: self.go_to("proof"),
-            "send": lambda: self.go_to("send"),
             "ribbon": self._fold_ribbon,
             "fewer-unseen": lambda: self._turn_dial(-1),
             "more-unseen": lambda: self._turn_dial(1),
             PLAIN_SIGNS.name: self._turn_plain_signs,
-            "nearer": lambda: self.proof.interline.zoom_step(1),
-            "further": lambda: self.proof.interline.zoom_step(-1),
-            "lens-nearer": lambda: self.proof.lens.zoom_step(1),
-            "lens-further": lambda: self.proof.lens.zoom_step(-1),
             "theme": self._change_theme,
             "keys": self.help.open,
             "quit": self.close,
@@ -338,7 +303,7 @@ class Window(QMainWindow):
             action = QAction(command.label, self)
             action.setShortcuts([QKeySequence(k) for k in command.keys])
             action.setToolTip(command.help)
-            action.triggered.connect(lambda _on, act=acts[command.id]: act())
+            action.triggered.connect(lambda _on, command=command.id: self._act(command))
             self.addAction(action)
             self.actions_by_id[command.id] = action
             if command.id == PLAIN_SIGNS.name:
@@ -351,6 +316,15 @@ class Window(QMainWindow):
                     self._menu.addSeparator()
                 self._menu.addAction(action)
 
+    def _act(self, command: str) -> None:
+        """Do what a command asks for: the window's own, a station to go to, or a station's."""
+        if command in self._acts:
+            self._acts[command]()
+        elif command in self._stations:
+            self.go_to(command)
+        else:
+            any(station.act(command) for station in self._stations.values())
+
     # --- showing ------------------------------------------------------------------------------
 
     def refresh(self) -> None:
@@ -362,21 +336,20 @@ class Window(QMainWindow):
             if page.progress == "done" and page.id not in self._small:
                 self._fetch_small(page.id)
         troubled = [s for s in desk.sources() if s.trouble]
-        self.gather.show_rows(self._pages, troubled, self._small)
-        if not self._pages:
-            self.gather.show_earlier(self._earlier())
         path = desk.docket.path
+        earlier = [] if self._pages else self._earlier()
+        view = DocketView(path, self._pages, troubled, self._small, earlier)
+        for station in self._stations.values():
+            station.show_docket(view)
         title = path.stem if path and (self._pages or troubled) else "Keel Line"
         self._title.setText(f"{title} · reading only" if desk.docket.read_only else title)
-        if path:
-            self.send.suggest(Path.home(), path.stem)
         self._show_ribbon()
         known = {p.id for p in self._pages}
         if self._page_id not in known and self._pages:
             self._page_id = self._pages[0].id
         self._refresh_counts()
         self._refresh_ribbon()
-        if self._at in {"square", "rule"}:
+        if self._stations[self._at].OF_PAGES:
             self._show_page()
 
     def _follow_tables(self, page_id: int) -> None:
@@ -388,9 +361,10 @@ class Window(QMainWindow):
             return
         self._pages[at] = page
         self._fetch_small(page_id)
-        self.gather.model.show_row(at, page)
+        for station in self._stations.values():
+            station.show_row(at, page)
         self._refresh_counts()
-        if self._at in {"square", "rule"}:
+        if self._stations[self._at].OF_PAGES:
             self._show_page()
 
     def _fetch_small(self, page_id: int) -> None:
@@ -482,22 +456,17 @@ class Window(QMainWindow):
         """Go to a station."""
         if station not in self._stations:
             return
-        if self._at == "square" and station != "square":
-            self.square.settle()
-        if self._at == "rule" and station != "rule":
-            self.rule.settle()
-        if station == "square" and self._at != "square":
-            self._find_page_to_review()
+        if self._at != station:
+            self._stations[self._at].settle()
         self._at = station
         self._stack.setCurrentWidget(self._stations[station])
-        if station in {"square", "rule"}:
+        wanted = self._stations[station].enter(self._pages, self._page_id)
+        if wanted != self._page_id:
+            self._page_id = wanted
+            self.session.go_to_page(wanted)
+            self._refresh_ribbon()
+        if self._stations[station].OF_PAGES:
             self._show_page()
-        elif station == "send":
-            self.send.refresh()
-        elif station == "proof":
-            self.session.hold()
-            self.proof.refresh()
-            self._follow_page()
         self._focus_station()
         self._refresh_counts()
 
@@ -507,22 +476,17 @@ class Window(QMainWindow):
         Stations with several controls have no focus proxy: Tab would come back to it from the
         control after it, and never get further.
         """
-        first = {"gather": self.gather.first, "send": self.send.write_button}
-        first.get(self._at, self._stations[self._at]).setFocus()
+        self._stations[self._at].first.setFocus()
 
     def go_to_page(self, page_id: int) -> None:
         """Make a page current; in Proof, its first table."""
         self._page_id = page_id
         self.jobs.prefer(page_id)
         self.session.go_to_page(page_id)
-        if self._at in {"square", "rule"}:
+        if self._stations[self._at].OF_PAGES:
             self._show_page()
         self._refresh_ribbon()
         self._focus_station()
-
-    def _show_lines_of(self, page_id: int) -> None:
-        self.go_to_page(page_id)
-        self.go_to("rule")
 
     def _show_page(self) -> None:
         page = next((p for p in self._pages if p.id == self._page_id), None)
@@ -531,27 +495,7 @@ class Window(QMainWindow):
             waiting = "No page yet. Ctrl+O adds scans."
         elif page.progress != "done":
             waiting = page.trouble or "This page is waiting to be read."
-        if self._at == "square":
-            self.square.show_page(page, self._pages, waiting)
-        else:
-            self.rule.show_page(self._page_id, waiting)
-
-    def _find_page_to_review(self) -> None:
-        """Go to the first page that needs a check, if there is one."""
-        wanting = [p.id for p in self._pages if p.needs_review]
-        if wanting and self._page_id not in wanting:
-            self._page_id = wanting[0]
-            self.session.go_to_page(self._page_id)
-
-    def _leave_rule(self) -> None:
-        """Go to the doubts, so that the Enter that led here settles no cell."""
-        if self.session.table is not None and not self.session.cell.in_doubt:
-            self.session.go_to_first_doubt()
-        self.go_to("proof")
-
-    def _leave_square(self) -> None:
-        self.say("Every page was checked.")
-        self.go_to("rule")
+        self._stations[self._at].show_page(page, self._pages, waiting)
 
     def _read_changed(self) -> None:
         """Square and read the pages again whose settings changed."""
@@ -624,17 +568,17 @@ class Window(QMainWindow):
         self.set_tolerance(TOLERANCE_STEPS[min(max(near + step, 0), len(TOLERANCE_STEPS) - 1)])
 
     def _keep_settings(self) -> None:
-        """Keep pending edits in Square and Rule at once, without the usual pause."""
-        self.square.settle()
-        self.rule.settle()
+        """Keep pending edits at once, without the usual pause."""
+        for station in self._stations.values():
+            station.settle()
 
     def _may_leave(self) -> bool:
         """Ask once before typed text is lost; allow it the second time."""
-        typed = self.proof.typed
+        at, typed = next(((n, s.typed) for n, s in self._stations.items() if s.typed), ("", ""))
         if not typed or typed == self._told_typed:
             return True
         self._told_typed = typed
-        self.go_to("proof")
+        self.go_to(at)
         self.say(f"“{typed}” is not saved. Enter saves it; repeat to discard it.")
         return False
 
@@ -849,8 +793,8 @@ class Window(QMainWindow):
             event.ignore()
             return
         self._memory.place = self.saveGeometry()
-        self._memory.keep_steps("table", self.proof.interline.steps)
-        self._memory.keep_steps("lens", self.proof.lens.steps)
+        for station in self._stations.values():
+            station.remember(self._memory)
         self._leave_docket()
         self.session.close()
         self.jobs.close()

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSize, Qt
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -20,6 +21,8 @@ from PyQt6.QtWidgets import (
 from typing_extensions import override
 
 from keel_line.model.docket import PageState, SourceState
+from keel_line.ui.session import Session
+from keel_line.ui.station import DocketView, Station
 from keel_line.ui.theme import Theme
 from keel_line.ui.widgets.plain import plain_label, plain_tip
 
@@ -58,7 +61,7 @@ class ManifestModel(QAbstractTableModel):
         super().__init__()
         self._theme = theme
         self._rows: list[PageState | SourceState] = []
-        self._small: dict[int, QPixmap] = {}
+        self._small: Mapping[int, QPixmap] = {}
         self._pictured: set[int] = set()
 
     def set_theme(self, theme: Theme) -> None:
@@ -67,7 +70,7 @@ class ManifestModel(QAbstractTableModel):
         self._theme = theme
         self.endResetModel()
 
-    def show(self, rows: list[PageState | SourceState], small: dict[int, QPixmap]) -> None:
+    def show(self, rows: list[PageState | SourceState], small: Mapping[int, QPixmap]) -> None:
         """Show other rows; if they are of the same pages, only changes are repainted."""
         before, pictured = self._rows, self._pictured
         self._pictured = set(small)
@@ -149,17 +152,13 @@ class ManifestModel(QAbstractTableModel):
         )[column]
 
 
-class GatherStation(QWidget):
+class GatherStation(Station):
     """The list of pages, or how to begin if it is empty."""
 
-    add_files = pyqtSignal()
-    open_demo = pyqtSignal()
-    open_docket = pyqtSignal(Path)
-    page_chosen = pyqtSignal(int)
+    NAME = "gather"
 
-    def __init__(self, theme: Theme) -> None:
-        super().__init__()
-        self._theme = theme
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__(session, theme)
         self.model = ManifestModel(theme)
         self.table = QTableView()
         self.table.setObjectName("list")
@@ -179,10 +178,15 @@ class GatherStation(QWidget):
             head.setSectionResizeMode(len(COLUMNS) - 1, QHeaderView.ResizeMode.Stretch)
             head.setResizeContentsPrecision(_ROWS_MEASURED)
             head.setHighlightSections(False)
-        self.first: QWidget = self.table
+        self._first: QWidget = self.table
         self._stack = QStackedLayout(self)
         self._stack.addWidget(self._make_start_panel())
         self._stack.addWidget(self._make_manifest())
+
+    @property
+    @override
+    def first(self) -> QWidget:
+        return self._first
 
     def _make_manifest(self) -> QWidget:
         page = QWidget()
@@ -190,7 +194,7 @@ class GatherStation(QWidget):
         column.setContentsMargins(16, 12, 16, 10)
         bar = QHBoxLayout()
         more = QPushButton("Add files…")
-        more.clicked.connect(self.add_files)
+        more.clicked.connect(lambda: self.command.emit("add-files"))
         hint = QLabel("or drop scans anywhere in the window. Enter shows a page's grid.")
         hint.setObjectName("quiet")
         bar.addWidget(more)
@@ -216,9 +220,9 @@ class GatherStation(QWidget):
         buttons = QHBoxLayout()
         self.begin_button = QPushButton("Add files…")
         self.begin_button.setObjectName("main")
-        self.begin_button.clicked.connect(self.add_files)
+        self.begin_button.clicked.connect(lambda: self.command.emit("add-files"))
         self.demo_button = QPushButton("Open the demo docket")
-        self.demo_button.clicked.connect(self.open_demo)
+        self.demo_button.clicked.connect(lambda: self.command.emit("open-demo"))
         for widget in (self.begin_button, self.demo_button):
             buttons.addWidget(widget)
         buttons.addStretch(1)
@@ -240,15 +244,15 @@ class GatherStation(QWidget):
         row.addStretch(1)
         return outer
 
+    @override
     def set_theme(self, theme: Theme) -> None:
-        """Apply another theme."""
-        self._theme = theme
+        super().set_theme(theme)
         self._title.setFont(theme.bold(1.9))
         at = self.table.currentIndex().row()
         self.model.set_theme(theme)
         self.table.selectRow(max(at, 0))
 
-    def show_earlier(self, dockets: list[tuple[Path, str]]) -> None:
+    def _show_earlier(self, dockets: Sequence[tuple[Path, str]]) -> None:
         """Offer earlier dockets, each with its file and time of its last change."""
         while (item := self._earlier.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
@@ -261,26 +265,31 @@ class GatherStation(QWidget):
         for path, when in dockets:
             button = QPushButton(plain_label(f"{path.stem}    {when}"))
             button.setObjectName("line")
-            button.clicked.connect(lambda _on, p=path: self.open_docket.emit(p))
+            button.clicked.connect(lambda _on, p=path: self.docket_wanted.emit(p))
             self._earlier.addWidget(button)
 
-    def show_rows(
-        self, pages: list[PageState], troubled: list[SourceState], small: dict[int, QPixmap]
-    ) -> None:
-        """Show the docket's pages and the sources that could not be used."""
-        rows: list[PageState | SourceState] = [*pages, *troubled]
+    @override
+    def show_row(self, number: int, page: PageState) -> None:
+        self.model.show_row(number, page)
+
+    @override
+    def show_docket(self, docket: DocketView) -> None:
+        if not docket.pages:
+            self._show_earlier(docket.earlier)
+        rows: list[PageState | SourceState] = [*docket.pages, *docket.troubled]
         first_ones = bool(rows) and self._stack.currentIndex() == 0 and self.isVisible()
         self._stack.setCurrentIndex(1 if rows else 0)
         at = self.table.currentIndex().row()
-        self.model.show(rows, small)
+        self.model.show(rows, docket.small)
         wanted = min(max(at, 0), len(rows) - 1)
         if rows and self.table.currentIndex().row() != wanted:
             self.table.selectRow(wanted)
-        self.first = self.table if rows else self.begin_button
+        self._first = self.table if rows else self.begin_button
         if first_ones:
             self.table.setFocus()
 
     def _choose(self, index: QModelIndex) -> None:
         row = self.model.row_at(index.row())
         if isinstance(row, PageState):
-            self.page_chosen.emit(row.id)
+            self.page_wanted.emit(row.id)
+            self.go_to.emit("rule")

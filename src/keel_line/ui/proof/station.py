@@ -4,24 +4,26 @@ from __future__ import annotations
 
 import time
 from collections import deque
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 
 import numpy as np
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QStackedLayout, QVBoxLayout, QWidget
 from typing_extensions import override
 
-from keel_line.check.drawn_sums import propose_addends, say_sum
 from keel_line.desk.doubts import Order
+from keel_line.desk.engine import propose_addends, say_sum
 from keel_line.desk.judge import RECKONINGS, findings_at, make_sheet, values_wanted
 from keel_line.desk.plain import differs_in_signs
 from keel_line.desk.sample import DRAWN, RIGHT, WRONG, draw_sample, judge_drawn
 from keel_line.desk.typing import complete, say_unlike
+from keel_line.model.docket import PageState
 from keel_line.model.finding import DrawnSum
 from keel_line.model.reason import ACCEPTED, TYPED, Reason
 from keel_line.model.table import CellState, TableState, column_name
+from keel_line.ui.memory import WindowMemory
 from keel_line.ui.proof.against_page import AgainstPage
 from keel_line.ui.proof.doubt_panel import DoubtPanel, DoubtView, offer_readings
 from keel_line.ui.proof.editor import CellEditor
@@ -31,6 +33,7 @@ from keel_line.ui.proof.kinds_sheet import KindsSheet
 from keel_line.ui.proof.lens import Lens
 from keel_line.ui.proof.soundings import Soundings
 from keel_line.ui.session import Session
+from keel_line.ui.station import Station
 from keel_line.ui.theme import Theme
 
 _MOST_READINGS = 5
@@ -70,17 +73,14 @@ def say_confidence(confidence: float) -> str:
     return f"Confidence {confidence:.1%}."
 
 
-class ProofStation(QWidget):
+class ProofStation(Station):
     """Lens and readings above, interline and soundings below."""
 
-    said = pyqtSignal(str)
-    go_on = pyqtSignal()
+    NAME = "proof"
 
     def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__()
-        self._session = session
+        super().__init__(session, theme)
         self._desk = session.desk
-        self._theme = theme
         self._settled_at: deque[float] = deque(maxlen=_PACE_OVER)
         self._going_on = False
         self._unlike = ""
@@ -134,15 +134,17 @@ class ProofStation(QWidget):
         self.soundings.chosen.connect(self._go_to_cell)
         self.panel.taken.connect(self.take_reading)
         self.kinds.left.connect(self._leave)
-        self.kinds.said.connect(self.said)
+        self.kinds.said.connect(self.say)
         self.history.left.connect(self._leave)
-        self.history.said.connect(self.said)
+        self.history.said.connect(self.say)
         self.against.left.connect(self.show_rows)
         self.editor.expect = self._expect
         self.editor.typed.connect(self._check_typed)
         self.editor.committed.connect(self._commit)
         self.editor.dropped.connect(self._drop)
         self.editor.reading_wanted.connect(self.take_reading)
+        for signal in (self.editor.typed, self.editor.committed, self.editor.dropped):
+            signal.connect(self.typing)
         for bar in self.interline.scroll_bars:
             bar.valueChanged.connect(self._place_editor)
         session.moved.connect(self.refresh)
@@ -150,15 +152,41 @@ class ProofStation(QWidget):
         session.tables_changed.connect(self.refresh)
         session.picture_changed.connect(self._take_picture)
 
+    @override
     def set_theme(self, theme: Theme) -> None:
-        """Apply another theme."""
-        self._theme = theme
+        super().set_theme(theme)
         for widget in (self.lens, self.panel, self.interline, self.soundings):
             widget.set_theme(theme)
         self.kinds.set_theme(theme)
         self.against.set_theme(theme)
         self.history.set_theme(theme)
         self.refresh()
+
+    @override
+    def recall(self, memory: WindowMemory) -> None:
+        self.interline.zoom_step(memory.steps("table"))
+        self.lens.zoom_step(memory.steps("lens"))
+
+    @override
+    def remember(self, memory: WindowMemory) -> None:
+        memory.keep_steps("table", self.interline.steps)
+        memory.keep_steps("lens", self.lens.steps)
+
+    @override
+    def act(self, command: str) -> bool:
+        zooms = {"nearer": 1, "further": -1}
+        widget = self.lens if command.startswith("lens-") else self.interline
+        step = zooms.get(command.removeprefix("lens-"))
+        if step is not None:
+            widget.zoom_step(step)
+        return step is not None
+
+    @override
+    def enter(self, pages: Sequence[PageState], page_id: int) -> int:
+        self._session.hold()
+        self.refresh()
+        table = self._session.table
+        return page_id if table is None else table.page_id
 
     # --- showing ----------------------------------------------------------------------------
 
@@ -201,8 +229,8 @@ class ProofStation(QWidget):
             self.refresh()
 
     @property
+    @override
     def typed(self) -> str:
-        """Text being typed and not yet kept; None if it equals the cell's value."""
         return "" if self._typing_in is None else self.editor.changed_text()
 
     # --- beside the rows ------------------------------------------------------------------------
@@ -232,7 +260,7 @@ class ProofStation(QWidget):
     def open_kinds(self) -> None:
         """Show all doubts of the current kind on one sheet."""
         if not self._session.doubts_left():
-            self.said.emit("No doubt is open.")
+            self.say("No doubt is open.")
             return
         self._stack.setCurrentWidget(self._sheet)
         self.kinds.begin()
@@ -430,7 +458,7 @@ class ProofStation(QWidget):
         orders = list(_ORDERS)
         now = orders[(orders.index(self._session.order) + 1) % len(orders)]
         self._session.set_order(now)
-        self.said.emit(f"Order of doubts: {_ORDERS[now]}.")
+        self.say(f"Order of doubts: {_ORDERS[now]}.")
 
     # --- sums -----------------------------------------------------------------------------------
 
@@ -475,7 +503,7 @@ class ProofStation(QWidget):
         self.refresh()
         if total is not None:
             self._session.go_to(self._session.table_index, total)
-        self.said.emit(f"{said} Ctrl+Z undoes it." if said else "")
+        self.say(f"{said} Ctrl+Z undoes it." if said else "")
         return True
 
     def _take_into_sum(self, drawn: DrawnSum) -> None:
@@ -503,13 +531,11 @@ class ProofStation(QWidget):
             return
         places = draw_sample(session.tables, DRAWN, np.random.default_rng())
         if not places:
-            self.said.emit("Every cell has been checked.")
+            self.say("Every cell has been checked.")
             return
         self._drawn = [session.tables[t].cells[c].id for t, c in places]
         session.go_to(*places[0])
-        self.said.emit(
-            f"Spot check of {len(places)} cells: Enter confirms, typing corrects, F7 ends."
-        )
+        self.say(f"Spot check of {len(places)} cells: Enter confirms, typing corrects, F7 ends.")
 
     def _next_drawn(self) -> None:
         """Go to the next cell of the sample; after the last, report the result."""
@@ -531,7 +557,7 @@ class ProofStation(QWidget):
     def _finish_sample(self) -> None:
         self._drawn = []
         verdict = judge_drawn(self._session.desk.history(), self._session.tables)
-        self.said.emit(verdict.say() if verdict else "None of the random cells was checked.")
+        self.say(verdict.say() if verdict else "None of the random cells was checked.")
         self.refresh()
 
     def _settle_as_printed(self) -> None:
@@ -566,7 +592,7 @@ class ProofStation(QWidget):
         if self._drawn:
             self._next_drawn()
         elif not self._session.go_to_doubt(1):
-            self.said.emit("Every doubt is settled. Ctrl+6 goes on to Send.")
+            self.say("Every doubt is settled. Ctrl+6 goes on to Send.")
             self.refresh()
 
     def _go_to_cell(self, index: int) -> None:
@@ -595,7 +621,7 @@ class ProofStation(QWidget):
         unlike = "" if table is None else say_unlike(table, self._session.cell, typed.strip())
         if unlike != self._unlike:
             self._unlike = unlike
-            self.said.emit(unlike)
+            self.say(unlike)
 
     def _place_editor(self) -> None:
         table = self._session.table
@@ -623,7 +649,7 @@ class ProofStation(QWidget):
             self.editor.hide()
             self.interline.setFocus()
             if typed:
-                self.said.emit(f"“{typed}” was not saved. Enter saves what you type.")
+                self.say(f"“{typed}” was not saved. Enter saves what you type.")
 
     @override
     def focusInEvent(self, event: QFocusEvent | None) -> None:

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
+from keel_line.desk.engine import fill_box
 from keel_line.desk.preview import preview_table
 from keel_line.model.docket import PageState
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Grid
 from keel_line.model.table import TableState
-from keel_line.rule.mend import fill_box
 from keel_line.ui.rule.frame import shift_box
 
 _BESIDE = 0.03  # of the page's larger side

@@ -2,38 +2,41 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
 
-from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
-from PyQt6.QtWidgets import QHBoxLayout, QMenu, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu
 from typing_extensions import override
 
 from keel_line._shared.ranges import parse_ranges, say_ranges
 from keel_line._shared.texts import count_of
+from keel_line.desk.engine import (
+    add_line,
+    clip_box,
+    describe_area,
+    fill_box,
+    join_cells,
+    move_line,
+    parse_area,
+    part_cell,
+    remove_line,
+)
 from keel_line.desk.repeats import find_repeated
 from keel_line.model.docket import PageState
 from keel_line.model.geometry import Box, overlap
 from keel_line.model.grid import Grid
 from keel_line.model.reason import Reason
 from keel_line.model.table import TableState
-from keel_line.rule.area import clip_box, describe_area, parse_area
-from keel_line.rule.mend import (
-    add_line,
-    fill_box,
-    join_cells,
-    move_line,
-    part_cell,
-    remove_line,
-)
 from keel_line.ui.commands import COMMANDS, show_key_words
 from keel_line.ui.rule.frame import Frame, find_free, step_frame
 from keel_line.ui.rule.lines_view import LinesView
 from keel_line.ui.rule.mending import Mending
 from keel_line.ui.rule.side import Side
 from keel_line.ui.session import Session
+from keel_line.ui.station import Station
 from keel_line.ui.theme import Theme
 
 _PAUSE_MS = 900
@@ -89,32 +92,14 @@ _FRAME_KEYS = (
 )
 
 
-class RuleStation(QWidget):
-    """The page with its grids at the left, the sheet preview at the right.
+class RuleStation(Station):
+    """The page with its grids at the left, the sheet preview at the right."""
 
-    Signals
-    -------
-    step_page
-        The page before (-1) or after (+1) is wanted.
-    go_on
-        The lines are right.
-    page_wanted
-        Another page is wanted, by its id.
-    changed
-        The page waits to be read again.
-    said
-        Something for the status line.
-    """
-
-    step_page = pyqtSignal(int)
-    go_on = pyqtSignal()
-    page_wanted = pyqtSignal(int)
-    changed = pyqtSignal()
-    said = pyqtSignal(str)
+    NAME = "rule"
+    OF_PAGES = True
 
     def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__()
-        self._session, self._theme = session, theme
+        super().__init__(session, theme)
         self._page_id = -1
         self._waiting = ""
         self._mending = Mending(lambda: [t for _, t in self._own()])
@@ -154,15 +139,16 @@ class RuleStation(QWidget):
         session.jobs.area_laid_out.connect(self._take_grid)
         session.jobs.cells_parted.connect(self._take_parted)
 
+    @override
     def set_theme(self, theme: Theme) -> None:
-        """Apply another theme."""
-        self._theme = theme
+        super().set_theme(theme)
         self.view.set_theme(theme)
         self.side.set_theme(theme)
         self.refresh()
 
-    def show_page(self, page_id: int, waiting: str = "") -> None:
-        """Show a page; ``waiting`` says why it has no picture yet."""
+    @override
+    def show_page(self, page: PageState | None, pages: Sequence[PageState], waiting: str) -> None:
+        page_id = -1 if page is None else page.id
         if page_id != self._page_id:
             self._drop_frame()
             self.settle()
@@ -260,8 +246,8 @@ class RuleStation(QWidget):
             self._pause.start()
         self.refresh()
 
+    @override
     def settle(self) -> None:
-        """Keep the edits, and read the page again."""
         self._pause.stop()
         if not self._mending.begun or not self._mending.unkept:
             return
@@ -272,7 +258,7 @@ class RuleStation(QWidget):
         page = self._page()
         if page is not None:
             self._session.desk.draw(page, grids, why)
-            self.changed.emit()
+            self.pages_changed.emit()
 
     def _page(self) -> PageState | None:
         return self._session.desk.page(self._page_id)
@@ -411,13 +397,13 @@ class RuleStation(QWidget):
         if now is None or (now.x_lines, now.y_lines) != (grid.x_lines, grid.y_lines):
             return  # another table is at hand, or it was mended otherwise meanwhile
         if parted is grid:
-            self.said.emit("Every cell is one printed line already.")
+            self.say("Every cell is one printed line already.")
             return
         self._mend(lambda _: parted)
         rows, cols = parted.rows - grid.rows, parted.cols - grid.cols
         more = [count_of(rows, "row")] if rows else []
         more += [count_of(cols, "column")] if cols else []
-        self.said.emit(f"{' and '.join(more)} more. F resets the grid.")
+        self.say(f"{' and '.join(more)} more. F resets the grid.")
 
     def _leave_out(self) -> None:
         gone = self._mending.leave_out()
@@ -425,7 +411,7 @@ class RuleStation(QWidget):
             return
         self.view.choose_peg(None)
         self._pause.start()
-        self.said.emit(f"{gone.name} is left out. Ctrl+Z undoes it.")
+        self.say(f"{gone.name} is left out. Ctrl+Z undoes it.")
         self.refresh()
 
     def _extract(self) -> None:
@@ -436,10 +422,8 @@ class RuleStation(QWidget):
         self._session.desk.extract_table(page, table)
         self.view.choose_peg(None)
         self._looking = None
-        self.said.emit(
-            f"{table.name} moves to a page of its own, after this one. Ctrl+Z undoes it."
-        )
-        self.changed.emit()
+        self.say(f"{table.name} moves to a page of its own, after this one. Ctrl+Z undoes it.")
+        self.pages_changed.emit()
 
     def _take_whole_page(self) -> None:
         """Make one table of the whole page, with rows and columns from its writing."""
@@ -455,7 +439,7 @@ class RuleStation(QWidget):
         self._pause.stop()
         page, begun = self._page(), self._mending.begun
         if page is None or (page.drawn is None and not begun):
-            self.said.emit("The grid is reset.")
+            self.say("The grid is reset.")
             return
         self._mending.forget()
         if page.drawn is not None:
@@ -469,7 +453,7 @@ class RuleStation(QWidget):
         """Return the current table, once the page has been read with its edits."""
         own = self._own()
         if self._mending.begun:
-            self.said.emit("The page is being read with the new lines. Set the heading after that.")
+            self.say("The page is being read with the new lines. Set the heading after that.")
             return None
         at = self._mending.at
         return own[at][1] if at < len(own) else None
@@ -515,9 +499,7 @@ class RuleStation(QWidget):
         page = self._page()
         box = None if page is None else parse_area(text, page.dpi)
         if page is None or box is None:
-            self.said.emit(
-                "Type four numbers: left, top, width, height. For example 20 35 170 200."
-            )
+            self.say("Type four numbers: left, top, width, height. For example 20 35 170 200.")
             return False
         box = clip_box(box, page.squared_size_px[::-1], page.dpi)
         if self.view.frame_in_hand is not None:
@@ -535,7 +517,7 @@ class RuleStation(QWidget):
         numbers = self._numbered()
         others = [n for n, p in numbers.items() if p.id != page.id and p.progress == "done"]
         if not others:
-            self.said.emit("There is no other page to use this grid on.")
+            self.say("There is no other page to use this grid on.")
             return
         words = f"Use this grid on pages (1 to {len(numbers)}, for example 2-5, 8)"
         self.side.begin_ask("pages", words, say_ranges(others))
@@ -548,7 +530,7 @@ class RuleStation(QWidget):
         page, numbers = self._page(), self._numbered()
         chosen = parse_ranges(text, len(numbers))
         if page is None or chosen is None:
-            self.said.emit(f"Type page numbers from 1 to {len(numbers)}, for example 2-5, 8.")
+            self.say(f"Type page numbers from 1 to {len(numbers)}, for example 2-5, 8.")
             return False
         onto = [
             numbers[n] for n in chosen if numbers[n].id != page.id and numbers[n].progress == "done"
@@ -556,8 +538,8 @@ class RuleStation(QWidget):
         if onto:
             self._session.desk.copy_grids(page, onto)
             many = "1 page" if len(onto) == 1 else f"{len(onto)} pages"
-            self.said.emit(f"The grid is used on {many}; these are read again. Ctrl+Z undoes it.")
-            self.changed.emit()
+            self.say(f"The grid is used on {many}; these are read again. Ctrl+Z undoes it.")
+            self.pages_changed.emit()
         return True
 
     # --- drawing and moving whole tables --------------------------------------------------------
@@ -652,7 +634,7 @@ class RuleStation(QWidget):
         if page is not None:
             self._mending.begin()
             self._laying_out = True
-            self.said.emit("Finding rows and columns …")
+            self.say("Finding rows and columns …")
             self._session.jobs.want_grid(page, box)
             self.refresh()
 
@@ -663,9 +645,7 @@ class RuleStation(QWidget):
         self._laying_out = False
         self._mending.take_grid(page, grid)
         self._pause.start()
-        self.said.emit(
-            f"A table of {grid.rows} rows and {grid.cols} columns. Tab moves to its lines."
-        )
+        self.say(f"A table of {grid.rows} rows and {grid.cols} columns. Tab moves to its lines.")
         self.refresh()
 
     def _reorder(self, step: int) -> None:
@@ -675,7 +655,7 @@ class RuleStation(QWidget):
             return
         self._pause.start()
         count = len(self._mending.shown)
-        self.said.emit(f"{moved.name} is table {self._mending.at + 1} of {count} on this page.")
+        self.say(f"{moved.name} is table {self._mending.at + 1} of {count} on this page.")
         self.refresh()
 
     # --- lines in doubt -----------------------------------------------------------------------
@@ -683,7 +663,7 @@ class RuleStation(QWidget):
     def _go_on(self) -> None:
         """Approve the current line in doubt and go to the next; after the last, to Proof."""
         if self._mending.begun:
-            self.go_on.emit()
+            self._leave()
             return
         if self._looking is not None:
             number, at = self._looking
@@ -698,10 +678,16 @@ class RuleStation(QWidget):
         if not waiting:
             self._looking = None
             self.view.choose_peg(None)
-            self.go_on.emit()
+            self._leave()
             return
         own = [t for t in waiting if t.page_id == self._page_id]
         self._look_at((own or waiting)[0], 0)
+
+    def _leave(self) -> None:
+        """Go to the doubts, so that the Enter that led here settles no cell."""
+        if self._session.table is not None and not self._session.cell.in_doubt:
+            self._session.go_to_first_doubt()
+        self.go_to.emit("proof")
 
     def _look_at(self, table: TableState, number: int) -> None:
         """Choose the peg of a table's line in doubt, and say why it is in doubt."""

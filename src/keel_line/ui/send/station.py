@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, QUrl, pyqtSignal
+from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QGuiApplication, QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -22,13 +23,14 @@ from typing_extensions import override
 
 from keel_line._shared.texts import count_of
 from keel_line.desk.desk import SEND_FORMATS
+from keel_line.desk.engine import count_open
 from keel_line.desk.sample import judge_drawn
 from keel_line.errors import KeelLineError
-from keel_line.send.numbers import count_open
+from keel_line.model.docket import PageState
 from keel_line.ui.session import Session
+from keel_line.ui.station import DocketView, Station
 from keel_line.ui.theme import Theme
 
-TROUBLE, FINE = True, False
 _NOTES = {
     ".xlsx": "One sheet per table, numbers as numbers",
     ".csv": "One file per table",
@@ -102,15 +104,13 @@ def make_preflight(session: Session) -> list[PreflightLine]:
     return lines
 
 
-class SendStation(QWidget):
+class SendStation(Station):
     """The preflight list at the left, format and target at the right."""
 
-    go_to = pyqtSignal(str)
-    said = pyqtSignal(str, bool)
+    NAME = "send"
 
     def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__()
-        self._session, self._theme = session, theme
+        super().__init__(session, theme)
         self.written: list[Path] = []
         self._there: list[Path] = []  # files that were asked for
         self._touched = False
@@ -189,15 +189,26 @@ class SendStation(QWidget):
         side.addStretch(1)
         return side
 
+    @override
     def set_theme(self, theme: Theme) -> None:
-        """Apply another theme."""
-        self._theme = theme
+        super().set_theme(theme)
         self.refresh()
 
-    def suggest(self, folder: Path, name: str) -> None:
+    @property
+    @override
+    def first(self) -> QWidget:
+        return self.write_button
+
+    @override
+    def enter(self, pages: Sequence[PageState], page_id: int) -> int:
+        self.refresh()
+        return page_id
+
+    @override
+    def show_docket(self, docket: DocketView) -> None:
         """Suggest a target, unless the clerk has chosen one."""
-        if not self._touched:
-            self.target.setText(str(folder / f"{name}{self.ending}"))
+        if docket.path is not None and not self._touched:
+            self.target.setText(str(Path.home() / f"{docket.path.stem}{self.ending}"))
 
     @property
     def ending(self) -> str:
@@ -254,7 +265,7 @@ class SendStation(QWidget):
         """Write the tables; add the file ending if it is missing."""
         text = self.target.text().strip()
         if not text:
-            self.said.emit("Type a folder and a file name.", TROUBLE)
+            self.say("Type a folder and a file name.", trouble=True)
             return
         target = Path(text).expanduser()
         if target.suffix.lower() not in SEND_FORMATS:
@@ -265,18 +276,18 @@ class SendStation(QWidget):
             there = [p for p in files if p.exists() and p not in self.written]
             if there and there != self._there:
                 self._there = there
-                self.said.emit(_ask_for(there), TROUBLE)
+                self.say(_ask_for(there), trouble=True)
                 return
             sent = desk.send(target, tables)
         except KeelLineError as error:
-            self.said.emit(str(error), TROUBLE)
+            self.say(str(error), trouble=True)
             return
         self.written = sent.files
         self.target.setText(str(target))
         names = "\n".join(str(p) for p in self.written)
         self._done.setText("\n".join([f"Written:\n{names}", *sent.notices]))
         self._afterwards.show()
-        self.said.emit(" ".join([f"Wrote {self.written[0].name}.", *sent.notices]), FINE)
+        self.say(" ".join([f"Wrote {self.written[0].name}.", *sent.notices]))
 
     def _open(self) -> None:
         if self.written:
@@ -290,7 +301,7 @@ class SendStation(QWidget):
         clipboard = QGuiApplication.clipboard()
         if self.written and clipboard is not None:
             clipboard.setText(str(self.written[0]))
-            self.said.emit("The path is on the clipboard.", FINE)
+            self.say("The path is on the clipboard.")
 
     @override
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

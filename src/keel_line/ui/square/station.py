@@ -5,18 +5,19 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from typing_extensions import override
 
+from keel_line.desk.engine import LIMIT_DEG
 from keel_line.model.docket import PageState
 from keel_line.model.page import Corners, SquareChoice
 from keel_line.model.reason import Reason
-from keel_line.square.skew import LIMIT_DEG
 from keel_line.ui.commands import COMMANDS, show_key_words, show_keys
 from keel_line.ui.session import Session
 from keel_line.ui.square.board import Board, PageOnBoard
+from keel_line.ui.station import Station
 from keel_line.ui.theme import Theme
 
 _PAUSE_MS = 700
@@ -25,35 +26,14 @@ _WIPES = (0.0, 0.5, 1.0)
 _OUTLOOKS = {"good": "Will read well", "fair": "Will read fairly", "poor": "May read badly"}
 
 
-class SquareStation(QWidget):
-    """The board at the left, the page's facts and the keys at the right.
+class SquareStation(Station):
+    """The board at the left, the page's facts and the keys at the right."""
 
-    Signals
-    -------
-    said
-        Something for the status line.
-    step_page
-        The page before (-1) or after (+1) is wanted.
-    page_wanted
-        A page that needs a check; carries its id.
-    go_on
-        Every page lies right.
-    changed
-        Pages wait to be squared and read again.
-    passed
-        The page at hand was found to lie right; the pages are to be shown again.
-    """
-
-    said = pyqtSignal(str)
-    step_page = pyqtSignal(int)
-    page_wanted = pyqtSignal(int)
-    go_on = pyqtSignal()
-    changed = pyqtSignal()
-    passed = pyqtSignal()
+    NAME = "square"
+    OF_PAGES = True
 
     def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__()
-        self._session, self._theme = session, theme
+        super().__init__(session, theme)
         self._page: PageState | None = None
         self._pages: Sequence[PageState] = ()
         self._choice = SquareChoice()
@@ -130,9 +110,9 @@ class SquareStation(QWidget):
         row_of_both.addWidget(panel, 30)
         self.set_theme(self._theme)
 
+    @override
     def set_theme(self, theme: Theme) -> None:
-        """Apply another theme."""
-        self._theme = theme
+        super().set_theme(theme)
         self.board.set_theme(theme)
         self._title.setFont(theme.bold(1.15))
         self._outlook.setFont(theme.bold())
@@ -146,10 +126,13 @@ class SquareStation(QWidget):
         """The choice for the current page, kept or not yet."""
         return self._choice
 
-    def show_page(
-        self, page: PageState | None, pages: Sequence[PageState], waiting: str = ""
-    ) -> None:
-        """Show a page of the docket; ``waiting`` says why it has no picture yet."""
+    @override
+    def enter(self, pages: Sequence[PageState], page_id: int) -> int:
+        wanting = [p.id for p in pages if p.needs_review]
+        return wanting[0] if wanting and page_id not in wanting else page_id
+
+    @override
+    def show_page(self, page: PageState | None, pages: Sequence[PageState], waiting: str) -> None:
         before = self._page
         if before is not None and (page is None or page.id != before.id):
             self.settle()
@@ -258,17 +241,17 @@ class SquareStation(QWidget):
         self.settle()
         if page.choice.part is None:
             self._session.desk.part_page(page)
-            self.said.emit("Split into two pages. Y joins them again.")
+            self.say("Split into two pages. Y joins them again.")
         else:
             self._session.desk.join_parts(page)
-            self.said.emit("The picture is one page again.")
-        self.changed.emit()
+            self.say("The picture is one page again.")
+        self.pages_changed.emit()
 
     def _toggle_text(self) -> None:
         if self._page is not None and self._page.kind == "text":
             self._set(replace(self._choice, as_picture=not self._choice.as_picture))
         else:
-            self.said.emit("This page has no text of its own; its ink is read.")
+            self.say("This page has no text of its own; its ink is read.")
 
     # --- keys ---------------------------------------------------------------------------------
 
@@ -359,14 +342,14 @@ class SquareStation(QWidget):
         self._pause.start()
         self.refresh()
 
+    @override
     def settle(self) -> None:
-        """Keep the current page's settings, and square and read it again."""
         self._pause.stop()
         page = self._page
         if page is None or self._choice == page.choice:
             return
         self._session.desk.choose([(page.id, self._choice)], Reason("squared"))
-        self.changed.emit()
+        self.pages_changed.emit()
 
     def _same_for_all(self) -> None:
         """Apply this page's settings to every page; asks twice, as it reaches far."""
@@ -380,7 +363,7 @@ class SquareStation(QWidget):
             if (value := getattr(chosen, what)) != getattr(_AS_FOUND, what)
         }
         if not copied:
-            self.said.emit("Nothing on this page was set by hand.")
+            self.say("Nothing on this page was set by hand.")
             return
         wanted = [
             (p.id, replace(chosen if p.id == page.id else p.choice, **copied))
@@ -390,19 +373,19 @@ class SquareStation(QWidget):
         before = {p.id: p.choice for p in self._pages}
         changed = [(i, choice) for i, choice in wanted if choice != before[i]]
         if not changed:
-            self.said.emit("Every page already has these settings.")
+            self.say("Every page already has these settings.")
             return
         what = ", ".join(_ALIKE[name] for name in copied)
         pages = "1 page" if len(changed) == 1 else f"{len(changed)} pages"
         if self._asked_alike != changed:
             self._asked_alike = changed
-            self.said.emit(f"Apply to {pages}: {what}? Press A again.")
+            self.say(f"Apply to {pages}: {what}? Press A again.")
             return
         self._asked_alike = []
         self._pause.stop()
         self._session.desk.choose(changed, Reason("squared-all"))
-        self.said.emit(f"Applied to {pages}: {what}. Ctrl+Z undoes it.")
-        self.changed.emit()
+        self.say(f"Applied to {pages}: {what}. Ctrl+Z undoes it.")
+        self.pages_changed.emit()
 
     def _pass(self) -> None:
         """Approve the page and go to the next that needs a check."""
@@ -411,7 +394,7 @@ class SquareStation(QWidget):
             return
         self.settle()
         self._session.desk.accept_page(page.id)
-        self.passed.emit()  # brings the pages as they stand now
+        self.pages_changed.emit()  # brings the pages as they stand now
         ids = [p.id for p in self._pages]
         at = ids.index(page.id) if page.id in ids else 0
         wanting = [p.id for p in (*self._pages[at + 1 :], *self._pages[:at]) if p.needs_review]
@@ -420,7 +403,8 @@ class SquareStation(QWidget):
         elif at + 1 < len(ids):
             self.page_wanted.emit(ids[at + 1])
         else:
-            self.go_on.emit()
+            self.say("Every page was checked.")
+            self.go_to.emit("rule")
 
     @override
     def focusInEvent(self, event: QFocusEvent | None) -> None:
