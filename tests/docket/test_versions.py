@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import gzip
+import tempfile
 from pathlib import Path
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from keel_line.desk.desk import Desk
 from keel_line.docket.schema import MIGRATIONS
+from keel_line.errors import DocketError
 from keel_line.model.reason import Reason
 from keel_line.model.table import Settled
 from tests.remembering import RememberingExecutor
@@ -58,4 +62,50 @@ def test_an_earlier_docket_opens_with_all_that_was_done(version: int, tmp_path: 
     desk.replace(cell, "1")
     assert desk.cell(cell.id).settled == Settled("1", by_hand=True)
     assert desk.history(cell.id)[-1].reason == Reason("typed")
+    desk.close()
+
+
+@settings(max_examples=60, deadline=None)
+@given(kept=st.floats(0.0, 0.9999))
+def test_a_docket_cut_at_any_byte_is_told_and_left_as_it_is(kept: float) -> None:
+    whole = gzip.decompress(FROZEN[-1].read_bytes())
+    data = whole[: int(kept * len(whole))]
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "dues.keel"
+        path.write_bytes(data)
+        with pytest.raises(DocketError, match="dues"):
+            Desk(path)
+        assert path.read_bytes() == data
+
+
+def test_a_clock_that_runs_backwards_changes_no_order(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = tmp_path / "dues.keel"
+    path.write_bytes(gzip.decompress(FROZEN[NAMES].read_bytes()))
+    desk = Desk(path)
+    cell = desk.tables()[0].cells[4]
+    for hour in (9, 8, 7):
+        monkeypatch.setattr(
+            "keel_line.docket.operations.stamp", lambda hour=hour: f"2026-01-01T0{hour}:00:00+00:00"
+        )
+        desk.replace(cell, str(hour))
+    assert [r.after for r in desk.history(cell.id)] == ["9", "8", "7"]
+    assert [r.at[11:13] for r in desk.history(cell.id)] == ["09", "08", "07"]
+    desk.undo()
+    assert desk.cell(cell.id).text == "8"
+    desk.close()
+
+
+def test_a_user_without_a_name_works_too(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def has_none() -> str:
+        raise OSError("no username set in the environment")
+
+    monkeypatch.setattr("getpass.getuser", has_none)
+    path = tmp_path / "dues.keel"
+    path.write_bytes(gzip.decompress(FROZEN[NAMES].read_bytes()))
+    desk = Desk(path)
+    cell = desk.tables()[0].cells[4]
+    desk.replace(cell, "1")
+    assert desk.history(cell.id)[-1].who == "unknown"
     desk.close()

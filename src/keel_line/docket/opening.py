@@ -16,7 +16,7 @@ from keel_line.docket.lock import Held, Lock, take_lock
 from keel_line.docket.schema import is_outdated, prepare
 from keel_line.errors import DocketError
 
-_HEADER = 100
+_HEADER, _MAGIC = 100, b"SQLite format 3\0"
 _FILE_MODE, _FOLDER_MODE = 0o600, 0o700
 
 _ADVICE: dict[str, str] = {
@@ -153,7 +153,12 @@ def _check_file(path: Path) -> bool:
         ) from error
     if not head:
         raise DocketError(f"{path.name} is empty and holds no work. You can delete it.")
-    if head.startswith(b"SQLite format 3\0") and len(head) == _HEADER:
+    if len(head) < _HEADER:  # SQLite would take so small a file for a new one
+        words = "cut short: it was not copied to its end. Copy it again"
+        if not _MAGIC.startswith(head[: len(_MAGIC)]):
+            words = "not a docket. Choose another file; add scans with Ctrl+O"
+        raise DocketError(f"{path.name} is {words}.")
+    if head.startswith(_MAGIC):
         page = int.from_bytes(head[16:18], "big")
         pages = int.from_bytes(head[28:32], "big")
         if size < pages * (65536 if page == 1 else page) and not _has_log(path):
