@@ -31,7 +31,6 @@ def make_timing_page() -> bytes:
 _ALONE = """
 import json, resource, sys, time
 from pathlib import Path
-from keel_line.ui.proof.station import ProofStation
 from keel_line.desk.work import PageRequest, process_page
 data = Path(sys.argv[1]).read_bytes()
 loaded = time.perf_counter()
@@ -107,6 +106,7 @@ from keel_line.desk.desk import Desk
 from keel_line.desk.demo import demo_pages
 from keel_line.desk.pool import InlineExecutor
 from keel_line.ui.app import make_app
+from keel_line.ui.proof.station import ProofStation
 from keel_line.ui.window import Window
 app = make_app()
 folder = Path(tempfile.mkdtemp())
