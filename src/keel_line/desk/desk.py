@@ -6,6 +6,7 @@ import getpass
 import logging
 from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import Executor, Future
+from contextlib import nullcontext
 from dataclasses import dataclass, replace
 from pathlib import Path
 from queue import Empty, SimpleQueue
@@ -402,7 +403,8 @@ class Desk:
         """
         flagging = self.flagging
         see = see_plainly if self.plain_signs else None
-        with collection_paused():
+        many = collection_paused() if page_id is None else nullcontext()
+        with many:
             tables = self.docket.tables(flagging.find_cut, page_id, see)
             known = gather_misreadings(tables) if misreadings is None else misreadings
             return [judge_table(table, flagging, known) for table in tables]

@@ -177,7 +177,7 @@ class Proofs:
 
     def count_lines_in_doubt(self) -> int:
         """Return the number of lines in doubt in all tables."""
-        return sum(len(t.line_doubts) for t in self.tables)
+        return sum(t.lines for t in self.tallies)
 
     def expected_wrong(self) -> float:
         """Return the expected number of wrong cells among those nobody checked."""
@@ -295,6 +295,7 @@ class Proofs:
         for place in places:
             self._count(index, place, -1)
         self.tables[index] = table
+        self.tallies[index].follow(before, table)
         for place in places:
             self._count(index, place, 1)
         changes = self._changes.setdefault(table.id, set())
