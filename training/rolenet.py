@@ -27,7 +27,7 @@ WEIGHTS = (
 )
 ROLES = 5
 OUTPUTS = ROLES + 6
-_HELD, _PROCESSES = 10, 2
+_HELD, _PROCESSES, _MEASURE_EVERY = 10, 2, 1000
 _MISSING = 0.04
 _RARE = (1.0, 8.0, 8.0, 2.0, 2.0, 1.0)
 _TEXT_FEATURES = 14
@@ -206,8 +206,17 @@ def export(
     )
 
 
-def main() -> None:
-    """Train, print figures, and write the weights."""
+def load_weights(net: RoleNet, path: Path) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Load weights that :func:`export` wrote; return what features are brought to first."""
+    with np.load(path) as data:
+        kept = {k: data[k].astype(np.float32) for k in data.files}
+    state = {k[4:]: torch.from_numpy(v) for k, v in kept.items() if k.startswith("net.")}
+    state["last.bias"][ROLES:] += torch.log(torch.tensor(_RARE))
+    net.load_state_dict(state)
+    return kept["middle"], kept["scale"]
+
+
+def _parse() -> argparse.Namespace:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--steps", type=int, default=4000)
     parser.add_argument("--width", type=int, default=56)
@@ -215,8 +224,15 @@ def main() -> None:
     parser.add_argument("--batch", type=int, default=12)
     parser.add_argument("--rate", type=float, default=2e-3)
     parser.add_argument("--page", action="store_true", help="pieces hear the mean of their page")
+    parser.add_argument("--ink", type=float, help="share of pages on paper; as they come without")
+    parser.add_argument("--begin", type=Path, help="weights to go on from")
     parser.add_argument("--out", type=Path, default=WEIGHTS)
-    args = parser.parse_args()
+    return parser.parse_args()
+
+
+def main() -> None:
+    """Train, print figures, and write the weights."""
+    args = _parse()
     torch.manual_seed(1)
     torch.set_num_threads(2)
     rng = np.random.default_rng(1)
@@ -225,6 +241,9 @@ def main() -> None:
     graphs = load_graphs([p for k, p in enumerate(paths) if k % _HELD])
     every = np.concatenate([g.features.numpy() for g in graphs])
     middle, scale = every.mean(axis=0), every.std(axis=0) + 1e-3
+    net = RoleNet(every.shape[1], args.width, args.rounds, lost=0.15, page=args.page)
+    if args.begin is not None:
+        middle, scale = load_weights(net, args.begin)
 
     def brought(items: list[Graph]) -> list[Graph]:
         return [
@@ -240,14 +259,17 @@ def main() -> None:
     hidden = torch.from_numpy((-middle / scale)[-_TEXT_FEATURES:])
     graphs, held = brought(graphs), brought(held)
     sys.stdout.write(f"{len(graphs)} pages to train on, {len(held)} held out\n")
-    net = RoleNet(every.shape[1], args.width, args.rounds, lost=0.15, page=args.page)
+    chances = np.ones(len(graphs)) / len(graphs)
+    if args.ink is not None:
+        on_paper = np.array([g.ink for g in graphs])
+        chances = np.where(on_paper, args.ink / on_paper.sum(), (1 - args.ink) / (~on_paper).sum())
     mean = torch.optim.swa_utils.AveragedModel(
         net, multi_avg_fn=torch.optim.swa_utils.get_ema_multi_avg_fn(0.998)
     )
     best = torch.optim.AdamW(net.parameters(), args.rate, weight_decay=1e-3)
     plan = torch.optim.lr_scheduler.OneCycleLR(best, args.rate, total_steps=args.steps)
     for step in range(args.steps):
-        chosen = rng.integers(len(graphs), size=args.batch)
+        chosen = rng.choice(len(graphs), size=args.batch, p=chances)
         features, near, labels, weights, pages = join_graphs([graphs[k] for k in chosen])
         features = features * (1.0 + 0.05 * torch.randn_like(features))
         # Each measure is missing now and then, so that none is relied on by itself.
@@ -261,17 +283,18 @@ def main() -> None:
         best.step()
         plan.step()
         mean.update_parameters(net)
-        if (step + 1) % 250 == 0:
+        if (step + 1) % _MEASURE_EVERY == 0 or step + 1 == args.steps:
             own = mean.module.eval()
             said = {
                 "step": step + 1,
-                "loss": round(float(loss), 4),
+                "loss": round(float(loss.detach()), 4),
                 "digital": measure(own, [g for g in held if not g.ink]),
                 "ink": measure(own, [g for g in held if g.ink]),
             }
             sys.stdout.write(json.dumps(said) + "\n")
             sys.stdout.flush()
             export(own, middle, scale, args.out)
+            own.train()
 
 
 if __name__ == "__main__":

@@ -92,7 +92,7 @@ def find_odds(pairs: Pairs, model: UnsureModel) -> NDArray[np.float64]:
 
 
 def main() -> None:
-    """Measure, fit on either half and tell how it does on the other, fit on all and write."""
+    """Measure, tell how a fit without a design does on that design, fit on all and write."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("folders", type=Path, nargs="+")
     parser.add_argument("--again", action="store_true", help="with what was measured last")
@@ -108,15 +108,15 @@ def main() -> None:
         with ProcessPoolExecutor(os.cpu_count()) as pool:
             found = list(pool.map(measure_page, jobs, chunksize=4))
         _KEPT.write_bytes(pickle.dumps(found))
-    designs = sorted({truth.design for _, truth, _ in jobs})
-    parts: tuple[list[Pairs], list[Pairs]] = ([], [])
+    by_design: dict[str, list[Pairs]] = {}
     for pairs, (_, truth, _) in zip(found, jobs, strict=True):
-        parts[designs.index(truth.design) % 2].append(pairs)
-    halves = join(parts[0]), join(parts[1])
+        by_design.setdefault(truth.design, []).append(pairs)
     told, right = [], []
-    for own, other in (halves, halves[::-1]):
-        told.append(find_odds(other, fit_model(own)))
-        right.append(other[2])
+    for design, own in by_design.items():
+        others = [p for name, ps in by_design.items() if name != design for p in ps]
+        held = join(own)
+        told.append(find_odds(held, fit_model(join(others))))
+        right.append(held[2])
     odds, is_right = np.concatenate(told), np.concatenate(right)
     # So many right grids may be in doubt; where that asks for less doubt, all have less.
     shift = min(0.0, _LEAST_ODDS - float(np.quantile(odds[is_right], 1 - _MOST_RIGHT)))
