@@ -377,7 +377,7 @@ def write_report(measured: Measured) -> str:
         "## Limits",
         "",
         "- Grids on pages from other programs are exactly right on seven of eight, on tables of "
-        "manuals and papers on fewer than half. Check the grid in Rule before you proof.",
+        "manuals and papers on half. Check the grid in Rule before you proof.",
         "- Without rules, a title directly above a table may be taken for a row. Two tables close "
         "together may become one, unless the heading is repeated.",
         "- Curl is flattened if rules or lines of text show it. Creases are not.",
