@@ -46,7 +46,7 @@ def open_log(*, begin: bool = True) -> Path | None:
 
 
 class _OwnersFile(logging.FileHandler):
-    """A log file that only its owner can read. It is created with the first message."""
+    """A log file that only its owner can read; the first message creates it."""
 
     @override
     def _open(self) -> TextIOWrapper:

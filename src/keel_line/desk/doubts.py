@@ -47,7 +47,7 @@ class Doubts:
         self.arrange(tables, {t.id for t in tables})
 
     def arrange(self, tables: Sequence[TableState], fresh: set[int]) -> None:
-        """Take other tables; only those in ``fresh``, by their numbers, are looked through."""
+        """Replace the tables; only those in ``fresh`` (their ids) are searched for doubts."""
         self._listed = None
         self._tables = [t.id for t in tables]
         self._at = {number: k for k, number in enumerate(self._tables)}

@@ -37,7 +37,7 @@ _PART_OF_IT = 0.2  # where the ink went, of a cell that was parted
 _SURELY_IT = 0.7  # whatever is read in it now
 _NOWHERE: Box = (0.0, 0.0, 0.0, 0.0)
 Side: TypeAlias = Literal["before", "after"]
-PAGE_COLUMNS = (
+PAGE_QUERY = (
     "SELECT p.id, p.source_id, s.name, p.number, p.progress, p.trouble, p.kind,"
     " p.width_px, p.height_px, p.resolution, p.squared_width_px, p.squared_height_px,"
     " p.dpi, p.transform, p.angle_deg, p.unsure, p.turns, p.corners, p.verdict, p.choice,"
@@ -45,7 +45,7 @@ PAGE_COLUMNS = (
     " (SELECT count(*) FROM found_table t WHERE t.page_id = p.id AND t.lost_at IS NULL)"
     " FROM page p JOIN source s ON s.id = p.source_id"
 )
-"""Columns of a page, as :func:`keel_line.docket.records.make_page_state` takes them."""
+"""Selects pages as :func:`keel_line.docket.records.make_page_state` takes them."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,7 +72,7 @@ class _Earlier:
 
 @dataclass(frozen=True, eq=False)
 class _EarlierCells(_Earlier):
-    """With what was read in those that were touched (None where not known), and settled."""
+    """Cells that a page had before, with the settled text and what was read in the touched ones."""
 
     read: list[str | None]
     settled: list[str | None]
@@ -99,11 +99,11 @@ def replace_finding(
     cells = _find_cells(db, page_id, transform)
     _update_page(db, page_id, finding)
     now = finding.state.transform
-    known = None if kept is None else kept.tables
-    numbers = _place_tables(db, page_id, finding.tables, tables, now, known)
-    known = None if kept is None else tuple(i for own in kept.cells for i in own)
+    known_tables = None if kept is None else kept.tables
+    known_cells = None if kept is None else [i for own in kept.cells for i in own]
+    numbers = _place_tables(db, page_id, finding.tables, tables, now, known_tables)
     owned = list(zip(numbers, finding.tables, strict=True))
-    carried = _place_cells(db, page_id, owned, cells, now, known)
+    carried = _place_cells(db, page_id, owned, cells, now, known_cells)
     gone = [
         (i,)
         for i, touched in zip(tables.ids, tables.touched, strict=True)
@@ -447,9 +447,7 @@ def keep_finding(db: sqlite3.Connection, page_id: int, batch: int, side: Side) -
 
     An undo or redo then need not read the page again. A page that waits has nothing to keep.
     """
-    row = db.execute(
-        f"{PAGE_COLUMNS} WHERE p.id = ? AND p.progress = 'done'", (page_id,)
-    ).fetchone()
+    row = db.execute(f"{PAGE_QUERY} WHERE p.id = ? AND p.progress = 'done'", (page_id,)).fetchone()
     pictures = db.execute(
         "SELECT squared, small FROM picture WHERE page_id = ?", (page_id,)
     ).fetchone()

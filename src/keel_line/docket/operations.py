@@ -43,10 +43,7 @@ def operate(
     db.execute("UPDATE operation SET state = 'dropped' WHERE state = 'undone'")
     for subject, after in changes:
         before = _value_of(db, kind, subject)
-        number = _record(db, batch, kind, subject, (before, after), who, reason)
-        if batch is None:
-            batch = number
-            db.execute("UPDATE operation SET batch = id WHERE id = ?", (number,))
+        batch = _record(db, batch, kind, subject, (before, after), who, reason)
         if kind in OF_PAGE:
             keep_finding(db, subject, batch, "before")
         _set_value(db, kind, subject, after)
@@ -62,26 +59,21 @@ def _record(
     who: str,
     reason: Reason,
 ) -> int:
-    return id_of(
+    """Enter an operation in a batch, or as the first of its own; return the batch."""
+    number = id_of(
         db.execute(
             "INSERT INTO operation (batch, at, who, kind, subject, before, after, reason, detail)"
             " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
             (batch or 0, stamp(), who, kind, subject, *values, reason.code, reason.detail),
         )
     )
+    if batch is None:
+        db.execute("UPDATE operation SET batch = id WHERE id = ?", (number,))
+    return batch or number
 
 
-def step_back(db: sqlite3.Connection, who: str) -> Step | None:
-    """Undo the last batch that was done; None if there is none."""
-    return _step(db, "undo", who)
-
-
-def step_forward(db: sqlite3.Connection, who: str) -> Step | None:
-    """Redo the batch that was undone last; None if there is none."""
-    return _step(db, "redo", who)
-
-
-def _step(db: sqlite3.Connection, way: Literal["undo", "redo"], who: str) -> Step | None:
+def step(db: sqlite3.Connection, way: Literal["undo", "redo"], who: str) -> Step | None:
+    """Undo the last batch that was done, or redo the one undone last; None if there is none."""
     state, becomes, order = (
         ("done", "undone", "DESC") if way == "undo" else ("undone", "done", "ASC")
     )
@@ -107,8 +99,7 @@ def _step(db: sqlite3.Connection, way: Literal["undo", "redo"], who: str) -> Ste
         "UPDATE operation SET state = ? WHERE batch = ? AND state = ?", (becomes, row[0], state)
     )
     reason = Reason("undone" if way == "undo" else "redone")
-    step = _record(db, None, way, row[0], (None, None), who, reason)
-    db.execute("UPDATE operation SET batch = id WHERE id = ?", (step,))
+    _record(db, None, way, row[0], (None, None), who, reason)
     for page_id in pages:
         restore_finding(db, page_id, row[0], side)
     return _tell_step(rows, order)
@@ -131,7 +122,7 @@ def _tell_step(rows: list[tuple[str, int, str | None]], order: str) -> Step:
 
 
 def _value_of(db: sqlite3.Connection, kind: Kind, subject: int) -> str | None:
-    """Return what a cell, table or page has now, encoded."""
+    """Return the present value of a cell, table or page, encoded."""
     if kind == "settle":
         text, by_hand, as_printed = db.execute(
             "SELECT settled, by_hand, as_printed FROM cell WHERE id = ?", (subject,)
@@ -145,7 +136,7 @@ def _value_of(db: sqlite3.Connection, kind: Kind, subject: int) -> str | None:
 
 
 def _set_value(db: sqlite3.Connection, kind: Kind, subject: int, value: str | None) -> None:
-    """Set what a cell, table or page has; None takes it as found."""
+    """Set the value of a cell, table or page; None resets it to what was found."""
     if kind == "settle":
         settled = None if value is None else msgspec.json.decode(value, type=Settled)
         db.execute(
@@ -180,12 +171,12 @@ def encode_settled(settled: Settled) -> str:
 
 
 def decode_text(settled: str | None) -> str | None:
-    """Return the text that a cell is settled with in the record; None for not settled."""
+    """Return the text of a recorded value; None if the cell was not settled."""
     return None if settled is None else msgspec.json.decode(settled, type=Settled).text
 
 
 def insert_hidden_page(db: sqlite3.Connection, source: object, number: object, part: int) -> int:
-    """Insert a hidden page, to be shown once it is given its part of a picture."""
+    """Insert a page that stays hidden until it gets its part of a picture."""
     nowhere = msgspec.json.encode(SquareChoice(part=REMOVED)).decode()
     return id_of(
         db.execute(

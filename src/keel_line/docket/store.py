@@ -11,7 +11,7 @@ from pathlib import Path
 
 import msgspec
 
-from keel_line.docket.findings import PAGE_COLUMNS, replace_finding
+from keel_line.docket.findings import PAGE_QUERY, replace_finding
 from keel_line.docket.opening import open_file, open_memory, say_trouble
 from keel_line.docket.operations import (
     Kind,
@@ -19,8 +19,7 @@ from keel_line.docket.operations import (
     encode_settled,
     insert_hidden_page,
     operate,
-    step_back,
-    step_forward,
+    step,
 )
 from keel_line.docket.records import (
     CELL_COLUMNS,
@@ -49,7 +48,7 @@ from keel_line.model.table import CellState, Settled, TableState
 log = logging.getLogger(__name__)
 
 _GONE = "This cell no longer exists: its page was read again. Settle it in its new place."
-_PAGES = f"{PAGE_COLUMNS} WHERE p.hidden = 0"
+_PAGES = f"{PAGE_QUERY} WHERE p.hidden = 0"
 
 
 class Docket:
@@ -479,12 +478,12 @@ class Docket:
     def undo(self, who: str) -> Step | None:
         """Undo the last change; None if there is nothing to undo."""
         with self._writing() as db:
-            return step_back(db, who)
+            return step(db, "undo", who)
 
     def redo(self, who: str) -> Step | None:
         """Make the last undone change again; None if there is none."""
         with self._writing() as db:
-            return step_forward(db, who)
+            return step(db, "redo", who)
 
     def history(self, cell_id: int | None = None) -> list[ChangeRecord]:
         """Return the changes of one cell or of all cells of the docket, the oldest first."""

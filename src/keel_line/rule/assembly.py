@@ -273,7 +273,7 @@ def _find_runs(writing: Writing, roles: Roles) -> list[Ints]:
 
 
 def _keep_together(lines: list[Ints], table: Box, writing: Writing) -> list[Ints]:
-    """Return of a caption's lines the one nearest to its table, and those that go on from it."""
+    """Return the caption line nearest to the table, and the caption lines that continue it."""
     boxes = [_box_around(writing.boxes[line]) for line in lines]
     away = [max(table[1] - b[3], b[1] - table[3], 0.0) for b in boxes]
     order = np.argsort(away)

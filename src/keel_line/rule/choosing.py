@@ -65,7 +65,7 @@ def choose_ruled(
 
 
 def _wraps(grid: Grid, writing: Writing) -> bool:
-    """Return whether text wraps in a grid's cells: their lines follow each other, and end apart."""
+    """Return whether text in a grid's cells wraps: close lines that end at different places."""
     held = find_cells([grid], writing)
     ends: dict[int, list[int]] = {}
     for number, cell in enumerate(grid.cells):
@@ -206,7 +206,7 @@ def _are_apart(own: Ints, near: Ints, same: NDArray[np.float64]) -> bool:
 def _count_places(
     first: NDArray[np.float64], last: NDArray[np.float64], inner: Sequence[float]
 ) -> int:
-    """Return in how many places between boundaries pieces stand; 1 where one lies over any."""
+    """Count the gaps between boundaries that hold pieces; 1 if a piece crosses a boundary."""
     at = np.array(inner)
     slack = _SLACK * (last - first)
     low, high = np.searchsorted(at, first + slack), np.searchsorted(at, last - slack)

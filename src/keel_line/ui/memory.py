@@ -73,7 +73,7 @@ class WindowMemory:
         self._set(f"zoom-{view}", steps)
 
     def folder(self, purpose: str, otherwise: Path | None = None) -> str:
-        """Return the folder last used for a purpose; ``otherwise`` if it is gone or unknown."""
+        """Return the folder that was last used for this; ``otherwise`` if it is gone or unknown."""
         value = self._get(f"folder-{purpose}")
         if isinstance(value, str) and value and Path(value).is_dir():
             return value

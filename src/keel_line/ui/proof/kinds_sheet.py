@@ -284,7 +284,9 @@ class KindsSheet(QAbstractScrollArea):
             painter.setFont(self._theme.font(1.1))
             painter.setPen(self._theme.color("quiet"))
             painter.drawText(
-                self._view.rect(), Qt.AlignmentFlag.AlignCenter, "No doubt is open. Esc goes back."
+                self._view.rect(),
+                Qt.AlignmentFlag.AlignCenter,
+                "There are no open doubts. Esc goes back.",
             )
             return
         first = max(0, int(self._bar.value() / self._tile[1])) * self.columns

@@ -260,7 +260,7 @@ class ProofStation(Station):
     def open_kinds(self) -> None:
         """Show all doubts of the current kind on one sheet."""
         if not self._session.doubts_left():
-            self.say("No doubt is open.")
+            self.say("There are no open doubts.")
             return
         self._stack.setCurrentWidget(self._sheet)
         self.kinds.begin()
@@ -531,7 +531,7 @@ class ProofStation(Station):
             return
         places = draw_sample(session.tables, DRAWN, np.random.default_rng())
         if not places:
-            self.say("Every cell has been checked.")
+            self.say("All cells are checked.")
             return
         self._drawn = [session.tables[t].cells[c].id for t, c in places]
         session.go_to(*places[0])

@@ -397,7 +397,7 @@ class RuleStation(Station):
         if now is None or (now.x_lines, now.y_lines) != (grid.x_lines, grid.y_lines):
             return  # another table is at hand, or it was mended otherwise meanwhile
         if parted is grid:
-            self.say("Every cell is one printed line already.")
+            self.say("Every cell already holds one printed line.")
             return
         self._mend(lambda _: parted)
         rows, cols = parted.rows - grid.rows, parted.cols - grid.cols

@@ -403,7 +403,7 @@ class SquareStation(Station):
         elif at + 1 < len(ids):
             self.page_wanted.emit(ids[at + 1])
         else:
-            self.say("Every page was checked.")
+            self.say("All pages are checked.")
             self.go_to.emit("rule")
 
     @override
