@@ -10,7 +10,7 @@ from scipy.stats import binom
 
 from keel_line.desk.desk import Desk
 from keel_line.desk.sample import RIGHT, WRONG, draw_sample, judge_drawn, judge_sample
-from keel_line.model.table import Settled
+from keel_line.model.table import CellState, Settled
 from tests.desk.test_kinds import cell, table
 
 
@@ -52,14 +52,18 @@ def test_more_wrong_ones_than_chance_allows_are_told() -> None:
     assert "13.9%" in said  # 1 - 0.05 ** (1 / 20)
 
 
+def cells_of(desk: Desk) -> dict[int, CellState]:
+    return {state.id: state for table in desk.tables() for state in table.cells}
+
+
 def test_the_history_says_what_was_drawn(demo_desk: Desk) -> None:
-    assert judge_drawn(demo_desk.history(), demo_desk.tables()) is None
+    assert judge_drawn(demo_desk.history(), cells_of(demo_desk).get) is None
     a, b, c, other = demo_desk.tables()[0].cells[10:14]
     demo_desk.accept([a], RIGHT)
     demo_desk.replace(b, "correct", WRONG)
     demo_desk.accept([other])
     demo_desk.replace(c, "taken back", WRONG)
     demo_desk.undo()
-    verdict = judge_drawn(demo_desk.history(), demo_desk.tables())
+    verdict = judge_drawn(demo_desk.history(), cells_of(demo_desk).get)
     assert verdict is not None
     assert (verdict.drawn, verdict.wrong) == (2, 1)

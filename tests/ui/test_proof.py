@@ -177,12 +177,12 @@ def test_settling_every_doubt_leaves_none(window: Window, press: Keys) -> None:
 def test_expected_wrong_is_shown_and_falls(window: Window) -> None:
     window.session.desk.set_tolerance(100)
     window.session.reload()
-    before = window.session.proofs.expected_wrong()
+    before = window.session.proofs.total.wrong
     table = window.session.tables[0]
     window.session.desk.accept([c for c in table.cells if not c.flagged])
     window.session.reload()
-    assert window.session.proofs.expected_wrong() < before
-    assert f"{window.session.proofs.expected_wrong():.1f}" in window.expected.text()
+    assert window.session.proofs.total.wrong < before
+    assert f"{window.session.proofs.total.wrong:.1f}" in window.expected.text()
 
 
 def test_press_on_a_cell_and_on_the_soundings(window: Window) -> None:
@@ -574,7 +574,7 @@ def test_a_sample_drawn_at_random_is_gone_through_and_counted(window: Window, pr
     press("quite wrong")
     press(Key.Key_Return)
     assert window.message.text().startswith("Of 20 cells checked at random, 1 was wrong")
-    assert any("checked at random" in line.text for line in make_preflight(window.session))
+    assert any("checked at random" in line.text for line in make_preflight(window.session, 0))
     settled = [c for t in window.session.tables for c in t.cells if c.settled is not None]
     assert len(settled) == 20
 

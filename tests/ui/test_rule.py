@@ -419,7 +419,7 @@ def test_enter_walks_through_the_lines_in_doubt(
     doubts = (LineDoubt("down", 3, "1 value runs this line"), LineDoubt("across", 5, "x"))
     desk.draw(first, [replace(grid, doubts=doubts)], Reason("lines"))
     window.jobs.read_waiting()
-    qtbot.waitUntil(lambda: window.session.proofs.count_lines_in_doubt() == 2)
+    qtbot.waitUntil(lambda: window.session.proofs.total.lines == 2)
     assert "2 lines to check" in [s.waiting for s in window.line._stops]
     rule.refresh()
     assert "2 lines to check" in rule.side.doubt.text()
@@ -429,10 +429,10 @@ def test_enter_walks_through_the_lines_in_doubt(
     press(rule, Key.Key_Return)
     assert (rule.view.gutter, rule.view.peg) == ("across", 5)
     press(rule, Key.Key_Return)
-    assert window.session.proofs.count_lines_in_doubt() == 0
+    assert window.session.proofs.total.lines == 0
     assert window._at == "proof"
     window.actions_by_id["undo"].trigger()
-    assert window.session.proofs.count_lines_in_doubt() == 2
+    assert window.session.proofs.total.lines == 2
 
 
 def test_the_menu_does_what_the_keys_do(window: Window, rule: RuleStation) -> None:

@@ -267,10 +267,11 @@ def test_ribbon_tells_a_pages_state_in_words(qtbot: QtBot, theme: Theme) -> None
     ribbon.show_pages(
         (
             RibbonPage(7, "done", "scan.png, page 1: no doubts", None),
-            RibbonPage(9, "failed", "cut.png, page 1: damaged", None),
-        ),
-        7,
+            RibbonPage(9, "waiting", "cut.png, page 1: waiting to be read", None),
+        )
     )
+    ribbon.go_to(7)
+    ribbon.show_page(RibbonPage(9, "failed", "cut.png, page 1: damaged", None))
     strip = ribbon._strip
     at = strip.box(1).center().toPoint()
     strip.event(QHelpEvent(QHelpEvent.Type.ToolTip, at, strip.mapToGlobal(at)))

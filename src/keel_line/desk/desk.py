@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import getpass
 import logging
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from concurrent.futures import Executor, Future
 from contextlib import nullcontext
 from dataclasses import dataclass, replace
@@ -395,17 +395,21 @@ class Desk:
         return make_flagging(self._calibration, self.unseen)
 
     def tables(
-        self, page_id: int | None = None, misreadings: Misreadings | None = None
+        self,
+        page_id: int | None = None,
+        misreadings: Misreadings | None = None,
+        names: Mapping[int, str] | None = None,
     ) -> list[TableState]:
         """Return the current tables of a page, or all.
 
         ``misreadings`` are what was corrected in the docket; without, in these tables alone.
+        ``names`` are the tables' names by id, where the caller has them.
         """
         flagging = self.flagging
         see = see_plainly if self.plain_signs else None
         many = collection_paused() if page_id is None else nullcontext()
         with many:
-            tables = self.docket.tables(flagging.find_cut, page_id, see)
+            tables = self.docket.tables(flagging.find_cut, page_id, see, names)
             known = gather_misreadings(tables) if misreadings is None else misreadings
             return [judge_table(table, flagging, known) for table in tables]
 
@@ -416,12 +420,28 @@ class Desk:
         """
         return judge_table(table, self.flagging, misreadings)
 
-    def table_ids(self) -> list[int]:
-        """Return the ids of all tables in page order."""
-        return self.docket.table_ids()
+    def misreadings(self) -> Misreadings:
+        """Return what was corrected in all of the docket."""
+        see = see_plainly if self.plain_signs else None
+        out = Misreadings()
+        for columns, state in self.docket.settled_cells():
+            out.add(columns, state if see is None else see(state))
+        return out
 
-    def table_names(self, page_id: int) -> dict[int, str]:
-        """Return the names of the tables that are named together with those of a page, by id."""
+    def page_order(self) -> dict[int, int]:
+        """Return each page's place in the docket, by id."""
+        return {page_id: k for k, page_id in enumerate(self.docket.page_ids())}
+
+    def pages_of(self, step: Step) -> list[int]:
+        """Return the pages of the cells and tables that an undo or redo affected."""
+        return self.docket.pages_of(step.cell_ids, step.table_ids)
+
+    def pages_with_tables(self) -> list[int]:
+        """Return the ids of the pages with tables, in order."""
+        return self.docket.pages_with_tables()
+
+    def table_names(self, page_id: int | None = None) -> dict[int, str]:
+        """Return the names of all tables by id, or of those named together with a page's."""
         return dict(self.docket.table_names(page_id))
 
     def cell(self, cell_id: int, least_confidence: float | None = None) -> CellState:
@@ -469,9 +489,11 @@ class Desk:
         """Redo the last undone change; return what it affected."""
         return self.docket.redo(_clerk())
 
-    def history(self, cell_id: int | None = None) -> list[ChangeRecord]:
-        """Return the changes of a cell, or of the whole docket."""
-        return self.docket.history(cell_id)
+    def history(
+        self, cell_id: int | None = None, reasons: Sequence[Reason] = ()
+    ) -> list[ChangeRecord]:
+        """Return the changes of a cell, or of the whole docket; those with some reasons only."""
+        return self.docket.history(cell_id, reasons)
 
     @staticmethod
     def write_history(corrections: Sequence[Correction], target: Path) -> None:

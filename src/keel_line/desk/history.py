@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -64,16 +64,21 @@ class Correction:
 
 
 def place_changes(
-    records: Sequence[ChangeRecord], tables: Sequence[TableState]
+    records: Sequence[ChangeRecord],
+    tables: Sequence[TableState],
+    find: Callable[[int], tuple[int, int] | None] | None = None,
 ) -> list[Correction]:
-    """Return changes with their places, latest first."""
-    where = {
-        state.id: (t, c) for t, table in enumerate(tables) for c, state in enumerate(table.cells)
-    }
+    """Return changes with their places, latest first.
+
+    ``find`` returns where a cell stands, as (table, cell), where the caller knows it.
+    """
+    if find is None:
+        cells = ((t, c, s) for t, table in enumerate(tables) for c, s in enumerate(table.cells))
+        find = {state.id: (t, c) for t, c, state in cells}.get
     out = []
     for record in sorted(records, key=lambda r: -r.id):
         at = datetime.fromisoformat(record.at).astimezone()
-        found = where.get(record.cell_id)
+        found = find(record.cell_id)
         if found is None:
             out.append(Correction(record, at, *(record.lost_from or ())))
             continue

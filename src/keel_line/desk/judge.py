@@ -76,8 +76,10 @@ def judge_table(
         if was == (flagged, sure, broken, recalled):
             cells.append(state)
             continue
-        cells.append(
-            replace(state, flagged=flagged, weighed=sure, broken=broken, recalled=recalled)
+        cells.append(  # built anew, not by replace(), which takes thrice as long
+            CellState(
+                state.id, state.cell, state.reading, state.settled, flagged, sure, broken, recalled
+            )
         )
     return replace(
         table,

@@ -6,19 +6,19 @@ or kept until asked for. A settled cell or a page that was read costs what it ch
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 
-from keel_line._shared.memory import freeze_objects
 from keel_line.desk.desk import Desk
 from keel_line.desk.doubts import Doubts
 from keel_line.desk.learning import LEAST_SEEN, Experience, Topic, topic_of
 from keel_line.desk.misreadings import Misreadings
+from keel_line.desk.sample import RIGHT, WRONG, SampleVerdict, judge_drawn
 from keel_line.desk.tally import Tally, count_table
 from keel_line.model.table import CellState, TableState
 
-_MANY_CELLS = 5000
 _JUDGED_AT_ONCE = 250  # cells whose checks take a few milliseconds
 
 
@@ -41,6 +41,10 @@ class Proofs:
         In the order of the docket.
     tallies
         The counts of each table.
+    total
+        The counts of all of them.
+    changed_pages
+        Pages whose counts changed; who shows them takes them out.
     doubts
         The open doubts, as (table, cell): a table's index in ``tables``, a cell's in its own.
     experience
@@ -58,6 +62,8 @@ class Proofs:
         self.desk = desk
         self.tables: list[TableState] = []
         self.tallies: list[Tally] = []
+        self.total = Tally()
+        self.changed_pages: set[int] = set()
         self.doubts = Doubts()
         self.experience = Experience()
         self.misreadings = Misreadings()
@@ -70,25 +76,48 @@ class Proofs:
         self._changes: dict[int, set[int] | None] = {}
         self._unjudged: set[int] = set()
         self._to_learn: set[int] = set()
+        self._rank: dict[int, int] = {}  # by page: its place in the docket
+        self._names: dict[int, str] = {}  # by table
+        self._corrected = Misreadings()  # in the whole docket, when its pages began to be opened
 
     # --- tables that come and go ----------------------------------------------------------------
 
-    def reload(self) -> None:
-        """Read all tables from the docket again."""
-        self._take(self.desk.tables())
-
     def clear(self) -> None:
         """Drop all tables."""
-        self._take([])
+        self.tables, self.tallies, self.total = [], [], Tally()
+        self.doubts.arrange([], set())
+        self.experience, self.misreadings = Experience(), Misreadings()
+        self._met.clear()
+        for kept in (self._where, self._at, self._changes, self._rank, self._names):
+            kept.clear()
+        self._telling.clear()
+        self._unjudged.clear()
+        self._to_learn.clear()
+
+    def begin(self) -> list[int]:
+        """Drop all tables; return the pages with tables in order, for :meth:`open_page`."""
+        self.clear()
+        self._rank = self.desk.page_order()
+        self._names = self.desk.table_names()
+        self._corrected = self.desk.misreadings()
+        return self.desk.pages_with_tables()
+
+    def open_page(self, page_id: int) -> None:
+        """Read the tables of a page from the docket that were not read yet."""
+        self._put_page(page_id, self.desk.tables(page_id, self._corrected, self._names))
 
     def take_page(self, page_id: int) -> None:
         """Read the tables of one page from the docket again."""
-        known = {t.id: t for t in self.tables if t.page_id != page_id}
-        known |= {t.id: t for t in self.desk.tables(page_id, self.misreadings)}
-        for number, name in self.desk.table_names(page_id).items():
-            if number in known and known[number].name != name:
-                known[number] = replace(known[number], name=name)
-        self._take([known[i] for i in self.desk.table_ids() if i in known])
+        self._rank = self.desk.page_order()
+        for gone in {t.page_id for t in self.tables if t.page_id not in self._rank}:
+            self._put_page(gone, [])
+        self._put_page(page_id, self.desk.tables(page_id, self.misreadings))
+        names = self.desk.table_names(page_id)
+        for number, name in names.items():
+            index = self.index_of(number)
+            if index is not None and self.tables[index].name != name:
+                self.tables[index] = replace(self.tables[index], name=name)
+        self._names |= names
 
     def take_again(self, page_id: int) -> list[int]:
         """Read the cells of a page again, where only settings changed; return its tables."""
@@ -105,32 +134,52 @@ class Proofs:
             self.put_table(own, replace(fresh, cells=cells))
         return done
 
-    def _take(self, tables: list[TableState]) -> None:
-        """Replace tables; count only the cells of those that came or went."""
-        if sum(len(t.cells) for t in tables) > _MANY_CELLS:
-            freeze_objects()  # a search for cycles among them would hold the window for a second
-        before = {
-            id(t.cells): (t, tally) for t, tally in zip(self.tables, self.tallies, strict=True)
-        }
-        kept = {id(t.cells) for t in tables} & before.keys()
-        for key, (table, _) in before.items():
-            if key not in kept:
-                self._count_whole(table, -1)
-        for table in tables:
-            if id(table.cells) not in kept:
-                self._count_whole(table, 1)
-        self.tallies = [
-            before[id(t.cells)][1] if id(t.cells) in kept else count_table(t) for t in tables
-        ]
-        stay = {t.id for t in tables if id(t.cells) in kept}
-        self._to_learn &= stay
-        self._unjudged &= stay  # the desk hands tables out judged
-        self._changes = {
-            t.id: self._changes.get(t.id, set()) if t.id in stay else None for t in tables
-        }
-        self.tables = tables
-        self._at = {t.id: i for i, t in enumerate(tables)}
-        self.doubts.arrange(tables, self._at.keys() - stay)
+    def _put_page(self, page_id: int, fresh: list[TableState]) -> None:
+        """Put a page's tables in place of those it had."""
+        own = self.indexes_on(page_id)
+        for index in own:
+            self._count_whole(self.tables[index], -1)
+            self.total.add_all(self.tallies[index], -1)
+            self._unjudged.discard(self.tables[index].id)
+            self._to_learn.discard(self.tables[index].id)
+        for table in fresh:
+            self._count_whole(table, 1)
+            self._changes[table.id] = None
+        tallies = [count_table(t) for t in fresh]
+        for tally in tallies:
+            self.total.add_all(tally)
+        place = slice(own.start, own.stop)
+        for table in self.tables[place]:
+            del self._at[table.id]
+        self.tables[place], self.tallies[place] = fresh, tallies
+        for index in range(own.start, len(self.tables)):
+            self._at[self.tables[index].id] = index
+        self.doubts.arrange(self.tables, {t.id for t in fresh})
+        self.changed_pages.add(page_id)
+
+    def indexes_on(self, page_id: int) -> range:
+        """Return the indexes of a page's tables."""
+        rank = self._rank.get(page_id)
+        if rank is None:  # it was removed: its tables stand where they stood
+            own = [i for i, t in enumerate(self.tables) if t.page_id == page_id]
+            return range(own[0], own[-1] + 1) if own else range(0)
+
+        def ranked(table: TableState) -> int:
+            return self._rank.get(table.page_id, -1)
+
+        begin = bisect_left(self.tables, rank, key=ranked)
+        return range(begin, bisect_right(self.tables, rank, begin, key=ranked))
+
+    def tables_on(self, page_id: int) -> list[tuple[int, TableState]]:
+        """Return a page's tables, each with its index."""
+        return [(i, self.tables[i]) for i in self.indexes_on(page_id)]
+
+    def count_page(self, page_id: int) -> Tally:
+        """Return the counts of a page's tables."""
+        out = Tally()
+        for index in self.indexes_on(page_id):
+            out.add_all(self.tallies[index])
+        return out
 
     def _count_whole(self, table: TableState, times: int) -> None:
         """Add a table's settled cells to what is learnt (1), or remove them (-1)."""
@@ -159,29 +208,21 @@ class Proofs:
         index = self._at.get(table_id)
         return None if index is None else (index, place)
 
+    def cell(self, cell_id: int) -> CellState | None:
+        """Return a cell; None if it is gone."""
+        place = self.find_cell(cell_id)
+        return None if place is None else self.tables[place[0]].cells[place[1]]
+
+    def judge_drawn(self) -> SampleVerdict | None:
+        """Judge the spot checks so far; None if there was none."""
+        return judge_drawn(self.desk.history(reasons=(RIGHT, WRONG)), self.cell)
+
     def find_broken(self) -> tuple[int, int] | None:
         """Return the first amount whose sum does not add up; None if all do."""
-        return next(
-            (
-                (t, c)
-                for t, table in enumerate(self.tables)
-                for c, state in enumerate(table.cells)
-                if state.broken
-            ),
-            None,
-        )
-
-    def count_flagged(self) -> int:
-        """Return the number of flagged cells, settled or not."""
-        return sum(t.flagged for t in self.tallies)
-
-    def count_lines_in_doubt(self) -> int:
-        """Return the number of lines in doubt in all tables."""
-        return sum(t.lines for t in self.tallies)
-
-    def expected_wrong(self) -> float:
-        """Return the expected number of wrong cells among those nobody checked."""
-        return sum(t.wrong for t in self.tallies)
+        for index, (table, tally) in enumerate(zip(self.tables, self.tallies, strict=True)):
+            if tally.broken:
+                return index, next(c for c, s in enumerate(table.cells) if s.broken)
+        return None
 
     def collect_changes(self, table_id: int) -> set[int] | None:
         """Return the numbers of a table's cells that changed since the last call.
@@ -289,6 +330,7 @@ class Proofs:
         ``places`` are the numbers of the cells that changed; without, all are looked through.
         """
         before = self.tables[index]
+        self.total.add_all(self.tallies[index], -1)
         if places is None:
             pairs = zip(before.cells, table.cells, strict=True)
             places = [i for i, (old, new) in enumerate(pairs) if old is not new]
@@ -298,6 +340,8 @@ class Proofs:
         self.tallies[index].follow(before, table)
         for place in places:
             self._count(index, place, 1)
+        self.total.add_all(self.tallies[index])
+        self.changed_pages.add(table.page_id)
         changes = self._changes.setdefault(table.id, set())
         if changes is not None:
             changes.update(places)

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from keel_line.model.docket import ChangeRecord
 from keel_line.model.reason import Reason
-from keel_line.model.table import TableState
+from keel_line.model.table import CellState, TableState
 
 DRAWN = 20
 RIGHT = Reason("sample-right")
@@ -97,13 +97,17 @@ def judge_sample(chances: Sequence[float], wrong: int) -> SampleVerdict:
 
 
 def judge_drawn(
-    records: Sequence[ChangeRecord], tables: Sequence[TableState]
+    records: Iterable[ChangeRecord], find: Callable[[int], CellState | None]
 ) -> SampleVerdict | None:
-    """Judge all sampled cells that were checked, by the docket's history; None if none."""
+    """Judge all sampled cells that were checked, by the docket's history; None if none.
+
+    ``find`` returns a cell by its id, None if it has no place any more.
+    """
     looked_at = {
         r.cell_id: r.reason == WRONG for r in records if r.reason in (RIGHT, WRONG) and not r.undone
     }
-    chances = {s.id: 1.0 - s.confidence for t in tables for s in t.cells if s.id in looked_at}
+    found = {number: find(number) for number in looked_at}
+    chances = {number: 1.0 - s.confidence for number, s in found.items() if s is not None}
     if not chances:
         return None
     return judge_sample(list(chances.values()), sum(looked_at[i] for i in chances))

@@ -1,18 +1,20 @@
-"""A table's counts, kept up to date cell by cell."""
+"""Counts of a table's cells, or of a docket's, kept up to date cell by cell."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 from keel_line.model.table import CellState, TableState
 
 
 @dataclass
 class Tally:
-    """Counts of a table's cells.
+    """Counts of the cells of a table, a page or a docket.
 
     Attributes
     ----------
+    tables, rows, cells
+        How many there are.
     flagged
         Cells that are in doubt or were before they were settled.
     open
@@ -23,13 +25,19 @@ class Tally:
         Wrong cells to be expected among those that nobody looked at.
     lines
         Lines in doubt.
+    broken
+        Cells that end a reckoning that does not come out.
     """
 
+    tables: int = 0
+    rows: int = 0
+    cells: int = 0
     flagged: int = 0
     open: int = 0
     settled: int = 0
     wrong: float = 0.0
     lines: int = 0
+    broken: int = 0
 
     def add(self, state: CellState, times: int = 1) -> None:
         """Count a cell in (1) or out (-1)."""
@@ -37,6 +45,12 @@ class Tally:
         self.open += times * state.in_doubt
         self.settled += times * (state.settled is not None)
         self.wrong += times * state.expected_wrong
+        self.broken += times * state.broken
+
+    def add_all(self, other: Tally, times: int = 1) -> None:
+        """Count in (1) or out (-1) what another tally counts."""
+        for name in _COUNTS:
+            setattr(self, name, getattr(self, name) + times * getattr(other, name))
 
     def follow(self, before: TableState, now: TableState) -> None:
         """Count a table's lines anew where they may be in doubt otherwise than before."""
@@ -45,9 +59,18 @@ class Tally:
             self.wrong += now.misplaced - before.misplaced
 
 
+_COUNTS = tuple(f.name for f in fields(Tally))
+
+
 def count_table(table: TableState) -> Tally:
     """Count all cells of a table."""
-    tally = Tally(wrong=table.misplaced, lines=len(table.line_doubts))
+    tally = Tally(
+        tables=1,
+        rows=table.grid.rows,
+        cells=len(table.cells),
+        wrong=table.misplaced,
+        lines=len(table.line_doubts),
+    )
     for state in table.cells:
         tally.add(state)
     return tally

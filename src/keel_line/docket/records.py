@@ -171,6 +171,9 @@ def make_page_state(row: Sequence[object]) -> PageState:
 CELL_COLUMNS = "id, CAST(place AS BLOB), CAST(evidence AS BLOB), settled, by_hand, as_printed"
 """Columns of a cell, as :func:`make_cell_state` takes them; bytes stay bytes where damaged."""
 
+_DECODE_CELL = msgspec.json.Decoder(Cell).decode
+_DECODE_READING = msgspec.json.Decoder(Reading).decode
+
 DAMAGED = Reading("", 0.0, reasons=("This cell's record in the docket is damaged: type its value",))
 
 
@@ -186,7 +189,7 @@ def make_cell_state(record: Sequence[object], least_confidence: float) -> CellSt
     reading = read_evidence(evidence)
     return CellState(
         as_int(cell_id),
-        msgspec.json.decode(_bytes_of(place), type=Cell),
+        _DECODE_CELL(_bytes_of(place)),
         reading,
         None if settled is None else Settled(str(settled), bool(by_hand), bool(as_printed)),
         reading.confidence < least_confidence,
@@ -242,7 +245,7 @@ def read_evidence(evidence: object) -> Reading:
     What its confidence was made from stays in the docket: it would fill the memory.
     """
     try:
-        return replace(msgspec.json.decode(_bytes_of(evidence), type=Reading), features=())
+        return replace(_DECODE_READING(_bytes_of(evidence)), features=())
     except (msgspec.DecodeError, UnicodeDecodeError):
         return DAMAGED
 

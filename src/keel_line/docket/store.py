@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import logging
 import sqlite3
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
@@ -316,14 +317,45 @@ class Docket:
 
     # --- tables -----------------------------------------------------------------------------
 
-    def table_ids(self) -> list[int]:
-        """Return the ids of all tables in page order."""
+    def page_ids(self) -> list[int]:
+        """Return the ids of all pages in order."""
         rows = self._db.execute(
-            "SELECT t.id FROM found_table t JOIN page p ON p.id = t.page_id"
-            " WHERE p.hidden = 0 AND t.lost_at IS NULL"
-            " ORDER BY p.source_id, p.number, p.part, t.position"
+            "SELECT id FROM page WHERE hidden = 0 ORDER BY source_id, number, part"
         )
         return [as_int(row[0]) for row in rows]
+
+    def pages_with_tables(self) -> list[int]:
+        """Return the ids of the pages with tables, in order."""
+        rows = self._db.execute(
+            "SELECT DISTINCT page_id FROM found_table WHERE lost_at IS NULL"
+        ).fetchall()
+        found = {as_int(row[0]) for row in rows}
+        return [page_id for page_id in self.page_ids() if page_id in found]
+
+    def pages_of(self, cell_ids: Sequence[int], table_ids: Sequence[int]) -> list[int]:
+        """Return the pages on which cells and tables stand, in no order."""
+        rows = self._db.execute(
+            "SELECT DISTINCT t.page_id FROM found_table t WHERE t.lost_at IS NULL AND ("
+            " t.id IN (SELECT value FROM json_each(?1)) OR t.id IN"
+            " (SELECT table_id FROM cell WHERE id IN (SELECT value FROM json_each(?2))))",
+            (json.dumps(list(table_ids)), json.dumps(list(cell_ids))),
+        )
+        return [as_int(row[0]) for row in rows]
+
+    def settled_cells(self) -> Iterator[tuple[int, CellState]]:
+        """Yield all settled cells that have a place, each with the columns of its table."""
+        rows = self._db.execute(
+            f"SELECT {CELL_COLUMNS}, (SELECT iif(json_valid(t.frame),"  # noqa: S608 - our own columns
+            " json_array_length(t.frame, '$.x_lines') - 1, 0) FROM found_table t"
+            " WHERE t.id = table_id) FROM cell WHERE settled IS NOT NULL AND table_id IN"
+            " (SELECT f.id FROM found_table f JOIN page p ON p.id = f.page_id"
+            " WHERE f.lost_at IS NULL AND p.hidden = 0)"
+        )
+        for *record, columns in rows:
+            try:
+                yield as_int(columns), make_cell_state(record, 0.0)
+            except (msgspec.DecodeError, UnicodeDecodeError):
+                continue  # told of where its table is opened
 
     def table_names(self, page_id: int | None = None) -> list[tuple[int, str]]:
         """Return (id, name) of all tables in page order, or of those of a page's source."""
@@ -343,13 +375,18 @@ class Docket:
         find_cut: Callable[[Sequence[float]], float],
         page_id: int | None = None,
         see: Callable[[CellState], CellState] | None = None,
+        names: Mapping[int, str] | None = None,
     ) -> list[TableState]:
         """Return the tables of a page, or all, in page order.
 
         ``find_cut`` takes the confidences of a table's cells and returns the least that is not
-        flagged; ``see`` makes of a cell what it is seen as.
+        flagged; ``see`` makes of a cell what it is seen as. ``names`` are the tables' names by id,
+        where the caller has them.
         """
-        names = dict(self.table_names(page_id))
+        if page_id is None:
+            self.damage.clear()
+        if names is None:
+            names = dict(self.table_names(page_id))
         rows = self._db.execute(
             "SELECT t.id, t.page_id, p.number, s.name, t.frame,"
             " coalesce(t.set_header_rows, t.header_rows), coalesce(t.set_name, t.caption),"
@@ -359,8 +396,8 @@ class Docket:
             " ORDER BY p.source_id, p.number, p.part, t.position",
             (page_id,),
         ).fetchall()
-        self.damage.clear()
-        found = (self._table_or_damage(row, names[as_int(row[0])], find_cut, see) for row in rows)
+        named = ((row, names.get(as_int(row[0]), "")) for row in rows)
+        found = (self._table_or_damage(row, name, find_cut, see) for row, name in named)
         return [table for table in found if table is not None]
 
     def _table_or_damage(
@@ -375,8 +412,12 @@ class Docket:
             return self._table(row, name, find_cut, see)
         except (sqlite3.DatabaseError, msgspec.DecodeError, msgspec.ValidationError):
             log.exception("table %s of page %s", row[0], row[1])
-            self.damage.append(f"Table “{name}” on page {row[2]} of {row[3]} is damaged")
+            self._note_damage(f"Table “{name}” on page {row[2]} of {row[3]} is damaged")
             return None
+
+    def _note_damage(self, words: str) -> None:
+        if words not in self.damage:
+            self.damage.append(words)
 
     def readings_beside(self, cell_id: int) -> list[Reading]:
         """Return the readings of all cells of a cell's table."""
@@ -418,14 +459,12 @@ class Docket:
             (table_id,),
         ).fetchall()
         read, damaged = make_cell_states(records, frame)
-        self.damage += [
-            f"Row {c.row + 1}, column {c.col + 1} of “{name}” on page {number} of {source} is "
-            "damaged"
-            for c in damaged
-        ]
+        for c in damaged:
+            place = f"Row {c.row + 1}, column {c.col + 1} of “{name}” on page {number}"
+            self._note_damage(f"{place} of {source} is damaged")
         read = read if see is None else [see(state) for state in read]
         cut = find_cut([c.reading.confidence for c in read])
-        cells = tuple(replace(c, flagged=c.reading.confidence < cut) for c in read)
+        cells = tuple(replace(c, flagged=True) if c.reading.confidence < cut else c for c in read)
         grid = Grid(
             frame.box,
             frame.x_lines,
@@ -485,15 +524,22 @@ class Docket:
         with self._writing() as db:
             return step(db, "redo", who)
 
-    def history(self, cell_id: int | None = None) -> list[ChangeRecord]:
-        """Return the changes of one cell or of all cells of the docket, the oldest first."""
+    def history(
+        self, cell_id: int | None = None, reasons: Sequence[Reason] = ()
+    ) -> list[ChangeRecord]:
+        """Return the changes of one cell or of all cells of the docket, the oldest first.
+
+        ``reasons`` limits them to those with such a reason.
+        """
+        codes = json.dumps([reason.code for reason in reasons])
         rows = self._db.execute(
             "SELECT o.id, o.at, o.who, o.subject, CAST(c.evidence AS BLOB), o.before, o.after,"
             " o.reason, o.detail, o.state, s.name, p.number FROM operation o"
             " LEFT JOIN cell c ON c.id = o.subject LEFT JOIN page p ON p.id = c.page_id"
             " LEFT JOIN source s ON s.id = p.source_id"
-            " WHERE o.kind = 'settle' AND (?1 IS NULL OR o.subject = ?1) ORDER BY o.id",
-            (cell_id,),
+            " WHERE o.kind = 'settle' AND (?1 IS NULL OR o.subject = ?1)"
+            " AND (?2 = '[]' OR o.reason IN (SELECT value FROM json_each(?2))) ORDER BY o.id",
+            (cell_id, codes),
         )
         return [
             ChangeRecord(

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection
+from dataclasses import dataclass
 
 from PyQt6.QtGui import QPixmap
 
 from keel_line._shared.texts import count_of
 from keel_line.desk.tally import Tally
 from keel_line.model.docket import PageState
-from keel_line.model.table import TableState
 from keel_line.ui.widgets.line import STATIONS, Stop
 from keel_line.ui.widgets.ribbon import RibbonPage
 
@@ -24,36 +24,57 @@ PURPOSES = {
 """What each station is for, said under its name until something waits there."""
 
 
-def make_stops(
-    pages: Sequence[PageState], tallies: Sequence[Tally], built: Collection[str], lines: int = 0
-) -> tuple[Stop, ...]:
+@dataclass
+class PageCounts:
+    """How many pages of a docket there are, and how many of them call for what.
+
+    ``bare`` are those read without a table.
+    """
+
+    pages: int = 0
+    done: int = 0
+    failed: int = 0
+    to_check: int = 0
+    bare: int = 0
+
+    def add(self, page: PageState, times: int = 1) -> None:
+        """Count a page in (1) or out (-1)."""
+        done = page.progress == "done"
+        self.pages += times
+        self.done += times * done
+        self.failed += times * (page.progress == "failed")
+        self.to_check += times * page.needs_review
+        self.bare += times * (done and not page.tables)
+
+
+def make_stops(pages: PageCounts, tables: Tally, built: Collection[str]) -> tuple[Stop, ...]:
     """Return the six stations with what waits at each and the docket's progress.
 
-    ``tallies`` are those of the docket's tables; ``built`` names the stations that can be gone to;
-    ``lines`` is how many boundaries of tables need a check.
+    ``built`` names the stations that can be gone to.
     """
-    doubts = sum(t.open for t in tallies)
-    done = [p for p in pages if p.progress == "done"]
-    proofed = bool(tallies) and not doubts
-    settled = any(t.flagged > t.open for t in tallies)
-    proof = "all settled" if settled else "no doubts"
+    proofed = bool(tables.tables) and not tables.open
+    proof = "all settled" if tables.flagged else "no doubts"
+    if not tables.tables:
+        proof = ""
+    elif tables.open:
+        proof = count_of(tables.open, "doubt")
     waiting = {
-        "gather": count_of(len(pages), "page") if pages else "",
-        "square": _square_words(pages),
-        "rule": _rule_words(len(tallies), lines) if done else "",
-        "proof": count_of(doubts, "doubt") if doubts else (proof if tallies else ""),
+        "gather": count_of(pages.pages, "page") if pages.pages else "",
+        "square": f"{pages.to_check} to check" if pages.to_check else "",
+        "rule": _rule_words(tables) if pages.done else "",
+        "proof": proof,
         "send": "ready" if proofed else "",
     }
     calls = {
-        "gather": any(p.progress == "failed" for p in pages),
-        "square": any(p.needs_review for p in pages),
-        "rule": lines > 0 or any(not p.tables for p in done),
-        "proof": doubts > 0,
+        "gather": pages.failed > 0,
+        "square": pages.to_check > 0,
+        "rule": tables.lines > 0 or pages.bare > 0,
+        "proof": tables.open > 0,
     }
     reached = {
-        "gather": bool(pages),
-        "square": bool(done),
-        "rule": bool(tallies),
+        "gather": pages.pages > 0,
+        "square": pages.done > 0,
+        "rule": tables.tables > 0,
         "proof": proofed,
     }
     return tuple(
@@ -69,47 +90,25 @@ def make_stops(
     )
 
 
-def _square_words(pages: Sequence[PageState]) -> str:
-    looks = sum(p.needs_review for p in pages)
-    if looks:
-        return f"{looks} to check"
-    return ""
+def _rule_words(tables: Tally) -> str:
+    if tables.lines:
+        return f"{count_of(tables.lines, 'line')} to check"
+    return count_of(tables.tables, "table") if tables.tables else ""
 
 
-def _rule_words(tables: int, lines: int) -> str:
-    if lines:
-        return f"{count_of(lines, 'line')} to check"
-    return count_of(tables, "table") if tables else ""
-
-
-def make_ribbon(
-    pages: Sequence[PageState],
-    tables: Sequence[TableState],
-    tallies: Sequence[Tally],
-    small: Mapping[int, QPixmap],
-) -> tuple[RibbonPage, ...]:
-    """Return the ribbon's pages; ``small`` holds the small pictures by page id."""
-    doubtful: dict[int, int] = {}
-    settled: set[int] = set()
-    for table, tally in zip(tables, tallies, strict=True):
-        doubtful[table.page_id] = doubtful.get(table.page_id, 0) + tally.open
-        if tally.settled:
-            settled.add(table.page_id)
-    shown = []
-    for page in pages:
-        doubts = doubtful.get(page.id, 0)
-        state: str = page.progress
-        if state == "done" and doubts:
-            state = "doubtful"
-        elif state == "done" and page.id in settled:
-            state = "settled"
-        words = {
-            "doubtful": count_of(doubts, "doubt"),
-            "settled": "all doubts settled",
-            "failed": page.trouble,
-            "waiting": "waiting to be read",
-            "done": "no doubts" if page.tables else "no table found",
-        }[state]
-        tip = f"{page.source_name}, page {page.number}: {words}"
-        shown.append(RibbonPage(page.id, state, tip, small.get(page.id)))
-    return tuple(shown)
+def make_ribbon_page(page: PageState, counts: Tally, small: QPixmap | None) -> RibbonPage:
+    """Return a page of the ribbon, with the counts of its tables and its small picture."""
+    state: str = page.progress
+    if state == "done" and counts.open:
+        state = "doubtful"
+    elif state == "done" and counts.settled:
+        state = "settled"
+    words = {
+        "doubtful": count_of(counts.open, "doubt"),
+        "settled": "all doubts settled",
+        "failed": page.trouble,
+        "waiting": "waiting to be read",
+        "done": "no doubts" if page.tables else "no table found",
+    }[state]
+    tip = f"{page.source_name}, page {page.number}: {words}"
+    return RibbonPage(page.id, state, tip, small)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import time
 from collections import OrderedDict
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from keel_line._shared.memory import freeze_objects
 from keel_line.desk.desk import Desk
 from keel_line.desk.doubts import Order
 from keel_line.desk.proofs import Proofs
@@ -21,6 +23,9 @@ from keel_line.ui.jobs import Jobs
 EVERY_PAGE = -1
 _PICTURES_KEPT = 6
 _REST_MS = 200
+_CELLS_AT_ONCE, _MOST_AT_ONCE = 1000, 10_000  # opened before the window is shown
+_OPENING_S = 0.004  # spent at a time on what is opened afterwards
+_REPORTED_S = 0.3
 
 
 class Session(QObject):
@@ -40,6 +45,8 @@ class Session(QObject):
         A page's picture is there now; carries its id.
     original_changed
         A page as it came is there now; carries its id.
+    opening
+        Pages of the docket whose tables are open now, and how many there are.
     pages_unsquared
         Pages' squaring was undone or made again, so that they wait; carries their ids.
     """
@@ -50,6 +57,7 @@ class Session(QObject):
     moved = pyqtSignal()
     picture_changed = pyqtSignal(int)
     original_changed = pyqtSignal(int)
+    opening = pyqtSignal(int, int)
     pages_unsquared = pyqtSignal(tuple, str)
 
     def __init__(self, desk: Desk, jobs: Jobs) -> None:
@@ -69,6 +77,11 @@ class Session(QObject):
         self._rest.timeout.connect(self._learn)
         self.to_renew = Backlog(self._renew_table, self)
         self.to_renew.cleared.connect(self._after_renewing)
+        self.to_open = Backlog(self._open_page, self, _OPENING_S)
+        self.to_open.paused.connect(self._report_opening)
+        self.to_open.cleared.connect(self._after_opening)
+        self._pages_to_open = 0
+        self._reported = 0.0
         self._from_docket = False
         self._held = False
         jobs.picture_ready.connect(self._keep_picture)
@@ -92,21 +105,75 @@ class Session(QObject):
     def close(self) -> None:
         """Start nothing more; results still under way are dropped."""
         self._rest.stop()
+        self.to_open.empty()
         self.to_renew.empty()
         self.to_recall.empty()
         self._closed = True
 
     def reload(self) -> None:
-        """Read all tables from the docket again, staying at the cell at hand."""
+        """Read all tables from the docket again, staying at the cell at hand.
+
+        Those of a large docket come in little by little, the first ones and those of the page at
+        hand at once.
+        """
         self.to_renew.empty()
-        at = self._cell_at_hand()
-        self.proofs.reload()
+        self.to_open.empty()
+        at, page = self._cell_at_hand(), self.table.page_id if self.table else None
+        waiting = self.proofs.begin()
+        self._pages_to_open = len(waiting)
+        if page in waiting:
+            self.proofs.open_page(page)
+        done = 0
+        for page_id in waiting:
+            cells = self.proofs.total.cells
+            if cells > (_CELLS_AT_ONCE if self.doubts_left() else _MOST_AT_ONCE):
+                break
+            if page_id != page:
+                self.proofs.open_page(page_id)
+            done += 1
+        self.to_open.put(i for i in waiting[done:] if i != page)
         self._show_tables(EVERY_PAGE, at)
+        if self.to_open:
+            self.to_open.work_soon()
+
+    def _open_page(self, page_id: int) -> None:
+        at = self._cell_at_hand()
+        self.proofs.open_page(page_id)
+        if at is not None:
+            self._go_to_cell_id(at)  # tables before it may have come
+
+    def _report_opening(self) -> None:
+        """Report now and then how many pages are open: painting it costs more than opening one."""
+        now = time.monotonic()
+        if self.to_open and now - self._reported < _REPORTED_S:
+            return
+        self._reported = now
+        freeze_objects()  # a search for cycles among them would hold the window for a second
+        self.cells_changed.emit()
+        self.opening.emit(self._pages_to_open - len(self.to_open), self._pages_to_open)
+
+    def _after_opening(self) -> None:
+        self.to_recall.put(t.id for t in self.tables)  # what was settled meanwhile
+        self.to_recall.work()
+        self._report_opening()
+
+    def open_now(self, page_id: int) -> None:
+        """Open a page's tables if they still wait to be opened."""
+        if page_id in self.to_open:
+            self.to_open.drop(page_id)
+            self._open_page(page_id)
+            self.tables_changed.emit(page_id)
+
+    @property
+    def is_open(self) -> bool:
+        """Whether all of the docket's tables are there."""
+        return not self.to_open
 
     def take_page(self, page_id: int) -> None:
         """Load the tables of a page that was just read; keep the others."""
         self._pictures.pop(page_id, None)
         at = self._cell_at_hand()
+        self.to_open.drop(page_id)
         self.proofs.take_page(page_id)
         self._show_tables(page_id, at)
 
@@ -164,6 +231,7 @@ class Session(QObject):
     def go_to(self, table_index: int, cell_index: int) -> None:
         """Make a cell current, and keep it so."""
         self._held = True
+        self.to_open.work_soon(_REST_MS)  # the hands are at work
         self.table_index, self.cell_index = table_index, cell_index
         self._stay_within()
         self.moved.emit()
@@ -178,10 +246,10 @@ class Session(QObject):
 
     def go_to_page(self, page_id: int) -> None:
         """Go to the first table of a page."""
-        for index, table in enumerate(self.tables):
-            if table.page_id == page_id and self.table and self.table.page_id != page_id:
-                self.go_to_table(index - self.table_index)
-                return
+        self.open_now(page_id)
+        own = self.proofs.indexes_on(page_id)
+        if own and self.table_index not in own:
+            self.go_to_table(own.start - self.table_index)
 
     def go_beside(self, rows: int, cols: int) -> None:
         """Go to the cell beside, above or below."""
@@ -343,13 +411,17 @@ class Session(QObject):
     def _after_step(self, step: Step | None) -> bool:
         if step is None:
             return False
+        for page_id in self.desk.pages_of(step):
+            self.open_now(page_id)
         if step.page_ids:
             self.pages_unsquared.emit(step.page_ids, step.station)
         elif step.table_ids:
-            self.reload()
-            at = [i for i, t in enumerate(self.tables) if t.id in step.table_ids]
-            if at:
-                self.go_to(at[0], 0)
+            known = [self.proofs.index_of(i) for i in step.table_ids]
+            for page_id in {self.tables[i].page_id for i in known if i is not None}:
+                self.take_page(page_id)
+            at = self.proofs.index_of(step.table_ids[0])
+            if at is not None:
+                self.go_to(at, 0)
         elif step.cell_ids:
             self._refresh(step.cell_ids)
             self._go_to_cell_id(step.cell_ids[0])

@@ -76,6 +76,12 @@ class Station(QWidget):
         """Say something in the status line."""
         self.said.emit(text, trouble)
 
+    def waits_for_opening(self) -> bool:
+        """Return whether tables of the docket still have to be opened, and say so if they do."""
+        if not self._session.is_open:
+            self.say("The docket is still being opened. Try again in a moment.", trouble=True)
+        return not self._session.is_open
+
     @property
     def first(self) -> QWidget:
         """The widget that takes the keyboard."""

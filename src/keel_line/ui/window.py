@@ -44,6 +44,7 @@ from keel_line.desk.engine import ENDINGS
 from keel_line.errors import KeelLineError
 from keel_line.model.docket import PageState
 from keel_line.settings import PLAIN_SIGNS, TOLERANCE, TOLERANCE_STEPS, say_tolerance
+from keel_line.ui.backlog import Backlog
 from keel_line.ui.commands import COMMANDS
 from keel_line.ui.dockets import (
     DOCKET_ENDING,
@@ -55,14 +56,14 @@ from keel_line.ui.dockets import (
 from keel_line.ui.help_sheet import HelpSheet
 from keel_line.ui.jobs import Jobs
 from keel_line.ui.memory import ThemeName, WindowMemory
-from keel_line.ui.overview import make_ribbon, make_stops
+from keel_line.ui.overview import PageCounts, make_ribbon_page, make_stops
 from keel_line.ui.session import Session
 from keel_line.ui.station import DocketView, Station
 from keel_line.ui.stations import STATIONS
 from keel_line.ui.theme import Theme, apply_theme, make_theme
 from keel_line.ui.widgets.line import LineBar
 from keel_line.ui.widgets.plain import plain_tip
-from keel_line.ui.widgets.ribbon import PageRibbon
+from keel_line.ui.widgets.ribbon import PageRibbon, RibbonPage
 
 _RIBBON_MS, _MANIFEST_MS = 40, 250
 
@@ -115,6 +116,7 @@ class Window(QMainWindow):
         self._renewing = ""
         self._pages: list[PageState] = []
         self._page_at: dict[int, int] = {}
+        self._page_counts = PageCounts()
         self.setWindowTitle("Keel Line")
         self.setMinimumSize(1024, 640)
         self.resize(1280, 800)
@@ -123,11 +125,12 @@ class Window(QMainWindow):
         self._ribbon_rest = QTimer(self)
         self._ribbon_rest.setSingleShot(True)
         self._ribbon_rest.setInterval(_RIBBON_MS)
-        self._ribbon_rest.timeout.connect(self._refresh_ribbon)
+        self._ribbon_rest.timeout.connect(self._renew_ribbon)
         self._manifest_rest = QTimer(self)
         self._manifest_rest.setSingleShot(True)
         self._manifest_rest.setInterval(_MANIFEST_MS)
         self._manifest_rest.timeout.connect(self.refresh)
+        self._to_fetch = Backlog(self._fetch_small, self)
         self._build()
         self._bind()
         self.jobs.file_taken.connect(self._note_file)
@@ -139,6 +142,7 @@ class Window(QMainWindow):
         self.session.pages_unsquared.connect(self._reread_changed_pages)
         self.session.cells_changed.connect(self._refresh_counts)
         self.session.renewed.connect(self._report_renewed)
+        self.session.opening.connect(self._show_opening)
         self.session.moved.connect(self._follow_page)
         self.refresh()
 
@@ -332,9 +336,13 @@ class Window(QMainWindow):
         desk = self.session.desk
         self._pages = desk.pages()
         self._page_at = {p.id: i for i, p in enumerate(self._pages)}
+        self._page_counts = PageCounts()
         for page in self._pages:
+            self._page_counts.add(page)
             if page.progress == "done" and page.id not in self._small:
-                self._fetch_small(page.id)
+                self._small[page.id] = QPixmap()
+                self._to_fetch.put([page.id])
+        self._to_fetch.work()
         troubled = [s for s in desk.sources() if s.trouble]
         path = desk.docket.path
         earlier = [] if self._pages else self._earlier()
@@ -348,7 +356,7 @@ class Window(QMainWindow):
         if self._page_id not in known and self._pages:
             self._page_id = self._pages[0].id
         self._refresh_counts()
-        self._refresh_ribbon()
+        self._show_ribbon_pages()
         if self._stations[self._at].OF_PAGES:
             self._show_page()
 
@@ -359,8 +367,11 @@ class Window(QMainWindow):
         if at is None or page is None:
             self.refresh()
             return
+        self._page_counts.add(self._pages[at], -1)
+        self._page_counts.add(page)
         self._pages[at] = page
         self._fetch_small(page_id)
+        self.session.proofs.changed_pages.add(page_id)
         for station in self._stations.values():
             station.show_row(at, page)
         self._refresh_counts()
@@ -373,6 +384,8 @@ class Window(QMainWindow):
             pixmap = QPixmap()
             pixmap.loadFromData(data, "PNG")
             self._small[page_id] = pixmap
+            self.session.proofs.changed_pages.add(page_id)
+            self._ribbon_rest.start()
 
     def _earlier(self) -> list[tuple[Path, str]]:
         own = self.session.desk.docket.path
@@ -385,10 +398,9 @@ class Window(QMainWindow):
 
     def _refresh_counts(self) -> None:
         session = self.session
-        lines = session.proofs.count_lines_in_doubt()
-        stops = make_stops(self._pages, session.proofs.tallies, self._stations, lines)
-        self.line.show_stops(stops, self._at)
-        wrong = f"Expected wrong cells: {session.proofs.expected_wrong():.1f}"
+        total = session.proofs.total
+        self.line.show_stops(make_stops(self._page_counts, total, self._stations), self._at)
+        wrong = f"Expected wrong cells: {total.wrong:.1f}"
         self.expected.setText(wrong if session.tables else "")
         plain = session.desk.plain_signs
         self.actions_by_id[PLAIN_SIGNS.name].setChecked(plain)
@@ -397,11 +409,22 @@ class Window(QMainWindow):
         self.dial.setVisible(bool(session.tables))
         self._ribbon_rest.start()  # what the small pictures say can wait until the key is shown
 
-    def _refresh_ribbon(self) -> None:
-        shown = make_ribbon(
-            self._pages, self.session.tables, self.session.proofs.tallies, self._small
-        )
-        self.ribbon.show_pages(shown, self._page_id)
+    def _show_ribbon_pages(self) -> None:
+        """Show all pages on the ribbon."""
+        self.session.proofs.changed_pages.clear()
+        self.ribbon.show_pages([self._ribbon_page(p) for p in self._pages])
+        self.ribbon.go_to(self._page_id)
+
+    def _renew_ribbon(self) -> None:
+        """Show on the ribbon what changed of its pages."""
+        changed = self.session.proofs.changed_pages
+        for page_id in changed & self._page_at.keys():
+            self.ribbon.show_page(self._ribbon_page(self._pages[self._page_at[page_id]]))
+        changed.clear()
+
+    def _ribbon_page(self, page: PageState) -> RibbonPage:
+        counts = self.session.proofs.count_page(page.id)
+        return make_ribbon_page(page, counts, self._small.get(page.id))
 
     def say(self, text: str, *, trouble: bool = False) -> None:
         """Show a message in the status line; trouble is marked by words and colour."""
@@ -464,7 +487,7 @@ class Window(QMainWindow):
         if wanted != self._page_id:
             self._page_id = wanted
             self.session.go_to_page(wanted)
-            self._refresh_ribbon()
+            self.ribbon.go_to(self._page_id)
         if self._stations[station].OF_PAGES:
             self._show_page()
         self._focus_station()
@@ -485,7 +508,7 @@ class Window(QMainWindow):
         self.session.go_to_page(page_id)
         if self._stations[self._at].OF_PAGES:
             self._show_page()
-        self._refresh_ribbon()
+        self.ribbon.go_to(self._page_id)
         self._focus_station()
 
     def _show_page(self) -> None:
@@ -524,7 +547,7 @@ class Window(QMainWindow):
         table = self.session.table
         if table is not None and table.page_id != self._page_id and self._at == "proof":
             self._page_id = table.page_id
-            self._refresh_ribbon()
+            self.ribbon.go_to(self._page_id)
 
     def _fold_ribbon(self) -> None:
         self._folded = not self._folded
@@ -706,19 +729,33 @@ class Window(QMainWindow):
             return
         self._put_on_desk(desk)
         self.go_to("proof" if self.session.doubts_left() else "gather")
-        self._report_state(desk)
+        self.say("")
+        self._report_state()
         self.jobs.read_waiting()
 
-    def _report_state(self, desk: Desk) -> None:
-        """Report why a docket just opened cannot be changed, if so."""
-        docket = desk.docket
+    def _show_opening(self, done: int, total: int) -> None:
+        """Show how much of a large docket is open."""
+        is_open = done == total
+        if is_open and not self.jobs.running:
+            for widget in (self._running, self.progress):
+                widget.hide()
+        if is_open:
+            self._report_state()
+        elif not self.jobs.running:
+            self._running.setText(f"Opening: {done:,} of {count_of(total, 'page')}")
+            self.progress.setMaximum(total)
+            self.progress.setValue(done)
+            for widget in (self._running, self.progress):
+                widget.show()
+
+    def _report_state(self) -> None:
+        """Report what is damaged in a docket just opened, or why it cannot be changed."""
+        docket = self.session.desk.docket
         if docket.damage:
             more = f" (and {len(docket.damage) - 1} more)" if len(docket.damage) > 1 else ""
             self.say(f"{docket.damage[0]}{more}. Everything else is whole.", trouble=True)
         elif docket.read_only:
             self.say(f"Open for reading only: {docket.read_only}.", trouble=True)
-        else:
-            self.say("")
 
     def open_demo(self, *, fresh: bool = False) -> None:
         """Open the demo docket; its pages are read the first time."""
@@ -745,6 +782,7 @@ class Window(QMainWindow):
         self._told_typed = ""
         old = self.session.desk
         self._small.clear()
+        self._to_fetch.empty()
         self._page_id = -1
         self.session.set_desk(desk)
         old.close()
@@ -792,6 +830,7 @@ class Window(QMainWindow):
         if event is not None and not self._may_leave():
             event.ignore()
             return
+        self._to_fetch.empty()
         self._memory.place = self.saveGeometry()
         for station in self._stations.values():
             station.remember(self._memory)

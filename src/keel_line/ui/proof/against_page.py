@@ -319,7 +319,7 @@ class AgainstPage(QWidget):
         if table is None:
             return
         image = self._session.picture(table.page_id)
-        own = [t for _, t in self._of_page(table.page_id)]
+        own = [t for _, t in self._session.proofs.tables_on(table.page_id)]
         page = next(p for p in self._session.desk.pages() if p.id == table.page_id)
         self.page.outside = page.rejected_areas
         self.page.show_page(image, own, own.index(table))
@@ -330,13 +330,10 @@ class AgainstPage(QWidget):
             self.page.look_at((0.0, 0.0, *page.squared_size_px) if whole else table.grid.box)
         self.outline.show_table(table, self.page.showing, len(page.rejected_areas))
 
-    def _of_page(self, page_id: int) -> list[tuple[int, TableState]]:
-        return [(i, t) for i, t in enumerate(self._session.tables) if t.page_id == page_id]
-
     def _choose(self, number: int) -> None:
         table = self._session.table
         if table is not None:
-            index, _ = self._of_page(table.page_id)[number]
+            index, _ = self._session.proofs.tables_on(table.page_id)[number]
             if index != self._session.table_index:
                 self._session.go_to_table(index - self._session.table_index)
 

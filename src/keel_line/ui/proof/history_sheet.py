@@ -205,7 +205,8 @@ class HistorySheet(QWidget):
         """Update the corrections."""
         session = self._session
         cell_id = None if self.whole_docket or session.table is None else session.cell.id
-        found = place_changes(session.desk.history(cell_id), session.tables)
+        history = session.desk.history(cell_id)
+        found = place_changes(history, session.tables, session.proofs.find_cell)
         self._model.show(found)
         self._scope.setText("Only this cell" if self.whole_docket else "The whole docket")
         self._filter()

@@ -17,7 +17,7 @@ from keel_line.desk.doubts import Order
 from keel_line.desk.engine import propose_addends, say_sum
 from keel_line.desk.judge import RECKONINGS, findings_at, make_sheet, values_wanted
 from keel_line.desk.plain import differs_in_signs
-from keel_line.desk.sample import DRAWN, RIGHT, WRONG, draw_sample, judge_drawn
+from keel_line.desk.sample import DRAWN, RIGHT, WRONG, draw_sample
 from keel_line.desk.typing import complete, say_unlike
 from keel_line.model.docket import PageState
 from keel_line.model.finding import DrawnSum
@@ -262,6 +262,8 @@ class ProofStation(Station):
         if not self._session.doubts_left():
             self.say("There are no open doubts.")
             return
+        if self.waits_for_opening():
+            return
         self._stack.setCurrentWidget(self._sheet)
         self.kinds.begin()
         self._take_focus(self.kinds)
@@ -274,6 +276,8 @@ class ProofStation(Station):
 
     def open_history(self) -> None:
         """Show the history of corrections."""
+        if self.waits_for_opening():
+            return
         self._stack.setCurrentWidget(self.history)
         self.history.begin()
         self._take_focus(self.history.search)
@@ -314,7 +318,7 @@ class ProofStation(Station):
         if self.interline.sum_in_hand is not None:
             return self._view_sum(table, self.interline.sum_in_hand)
         open_doubts = session.doubts_left()
-        total = session.proofs.count_flagged()
+        total = session.proofs.total.flagged
         if self._is_drawn:
             heading = f"Spot check {self._drawn.index(state.id) + 1} of {len(self._drawn)}"
         elif state.in_doubt:
@@ -529,6 +533,8 @@ class ProofStation(Station):
         if self._drawn:
             self._finish_sample()
             return
+        if self.waits_for_opening():
+            return
         places = draw_sample(session.tables, DRAWN, np.random.default_rng())
         if not places:
             self.say("All cells are checked.")
@@ -540,23 +546,19 @@ class ProofStation(Station):
     def _next_drawn(self) -> None:
         """Go to the next cell of the sample; after the last, report the result."""
         session = self._session
-        open_ones = {
-            state.id: (t, c)
-            for t, table in enumerate(session.tables)
-            for c, state in enumerate(table.cells)
-            if state.id in self._drawn and state.settled is None
-        }
         here = self._drawn.index(session.cell.id) if session.cell.id in self._drawn else -1
         order = [*self._drawn[here + 1 :], *self._drawn[: here + 1]]
-        following = next((i for i in order if i in open_ones), None)
-        if following is None:
+        cells = (session.proofs.cell(number) for number in order)
+        following = next((s.id for s in cells if s is not None and s.settled is None), None)
+        place = None if following is None else session.proofs.find_cell(following)
+        if place is None:
             self._finish_sample()
         else:
-            session.go_to(*open_ones[following])
+            session.go_to(*place)
 
     def _finish_sample(self) -> None:
         self._drawn = []
-        verdict = judge_drawn(self._session.desk.history(), self._session.tables)
+        verdict = self._session.proofs.judge_drawn()
         self.say(verdict.say() if verdict else "None of the random cells was checked.")
         self.refresh()
 

@@ -159,7 +159,7 @@ class RuleStation(Station):
         self.refresh()
 
     def _own(self) -> list[tuple[int, TableState]]:
-        return [(i, t) for i, t in enumerate(self._session.tables) if t.page_id == self._page_id]
+        return self._session.proofs.tables_on(self._page_id)
 
     def _follow(self) -> None:
         if self.isVisible():
@@ -193,7 +193,7 @@ class RuleStation(Station):
     def _repeated(self, table: TableState | None) -> str:
         """Return the name and page of the table whose heading this one repeats, if any."""
         tables = self._session.tables
-        index = next((i for i, t in enumerate(tables) if table and t.id == table.id), None)
+        index = None if table is None else self._session.proofs.index_of(table.id)
         earlier = None if index is None else find_repeated(tables, index)
         if earlier is None:
             return ""
@@ -667,14 +667,19 @@ class RuleStation(Station):
             return
         if self._looking is not None:
             number, at = self._looking
-            table = next((t for t in self._session.tables if t.id == number), None)
+            index = self._session.proofs.index_of(number)
+            table = None if index is None else self._session.tables[index]
             if table is not None and at + 1 < len(table.line_doubts):
                 self._look_at(table, at + 1)
                 return
             if table is not None and table.line_doubts:
                 self._looking = None
                 self._session.accept_lines(table)
-        waiting = [t for t in self._session.tables if t.line_doubts]
+        if self.waits_for_opening():
+            return
+        proofs = self._session.proofs
+        both = zip(proofs.tables, proofs.tallies, strict=True)
+        waiting = [table for table, tally in both if tally.lines]
         if not waiting:
             self._looking = None
             self.view.choose_peg(None)
@@ -693,8 +698,8 @@ class RuleStation(Station):
         """Choose the peg of a table's line in doubt, and say why it is in doubt."""
         if table.page_id != self._page_id:
             self.page_wanted.emit(table.page_id)
-        index = next(i for i, t in enumerate(self._session.tables) if t.id == table.id)
-        if index != self._session.table_index:
+        index = self._session.proofs.index_of(table.id)
+        if index is not None and index != self._session.table_index:
             self._session.go_to_table(index - self._session.table_index)
         self._looking = (table.id, number)
         self.refresh()

@@ -24,9 +24,10 @@ from typing_extensions import override
 from keel_line._shared.texts import count_of
 from keel_line.desk.desk import SEND_FORMATS
 from keel_line.desk.engine import count_open
-from keel_line.desk.sample import judge_drawn
 from keel_line.errors import KeelLineError
 from keel_line.model.docket import PageState
+from keel_line.model.table import TableState
+from keel_line.ui.backlog import Backlog
 from keel_line.ui.session import Session
 from keel_line.ui.station import DocketView, Station
 from keel_line.ui.theme import Theme
@@ -52,8 +53,12 @@ class PreflightLine:
     broken: bool = False
 
 
-def make_preflight(session: Session) -> list[PreflightLine]:
-    """Return the preflight list for the tables to be sent."""
+def make_preflight(session: Session, left_open: int) -> list[PreflightLine]:
+    """Return the preflight list for the tables to be sent.
+
+    ``left_open`` is how many numbers stay text as their comma has two meanings.
+    """
+    total = session.proofs.total
     pages = session.desk.pages()
     lines = []
     doubts = session.doubts_left()
@@ -62,10 +67,9 @@ def make_preflight(session: Session) -> list[PreflightLine]:
         lines.append(PreflightLine(f"{doubts} {noun} still in doubt", "proof", calls=True))
     elif session.tables:
         lines.append(PreflightLine("Every doubt is settled", "proof", calls=False))
-    broken = sum(c.broken for t in session.tables for c in t.cells)
-    if broken:
-        noun = "sum does" if broken == 1 else "sums do"
-        text = f"{broken} {noun} not add up"
+    if total.broken:
+        noun = "sum does" if total.broken == 1 else "sums do"
+        text = f"{total.broken} {noun} not add up"
         lines.append(PreflightLine(text, "proof", calls=True, broken=True))
     waiting = sum(p.progress == "waiting" for p in pages)
     if waiting:
@@ -80,7 +84,6 @@ def make_preflight(session: Session) -> list[PreflightLine]:
     if bare:
         noun = "page has" if len(bare) == 1 else "pages have"
         lines.append(PreflightLine(f"{len(bare)} {noun} no table", "rule", calls=True))
-    left_open = sum(map(count_open, session.tables))
     if left_open:
         text = (
             "1 number stays text: its comma may part thousands or decimals"
@@ -88,17 +91,17 @@ def make_preflight(session: Session) -> list[PreflightLine]:
             else f"{left_open} numbers stay text: their comma may part thousands or decimals"
         )
         lines.append(PreflightLine(text, "proof", calls=True))
-    cells = sum(len(t.cells) for t in session.tables)
-    rows = sum(t.grid.rows for t in session.tables)
     size = ", ".join(
-        (count_of(len(session.tables), "table"), count_of(rows, "row"), count_of(cells, "cell"))
+        (
+            count_of(total.tables, "table"),
+            count_of(total.rows, "row"),
+            count_of(total.cells, "cell"),
+        )
     )
     lines.append(PreflightLine(f"To write: {size}", "rule", calls=False))
-    wrong = (
-        f"Expected wrong cells among those nobody checked: {session.proofs.expected_wrong():.1f}"
-    )
+    wrong = f"Expected wrong cells among those nobody checked: {total.wrong:.1f}"
     lines.append(PreflightLine(wrong, "proof", calls=False))
-    verdict = judge_drawn(session.desk.history(), session.tables)
+    verdict = session.proofs.judge_drawn()
     if verdict is not None:
         lines.append(PreflightLine(verdict.say(), "proof", calls=not verdict.fits))
     return lines
@@ -114,6 +117,9 @@ class SendStation(Station):
         self.written: list[Path] = []
         self._there: list[Path] = []  # files that were asked for
         self._touched = False
+        self._left_open: dict[int, tuple[TableState, int]] = {}  # by table: as it was, and how many
+        self._to_count = Backlog(self._count_open, self)
+        self._to_count.cleared.connect(self.refresh)
         self._lines = QVBoxLayout()
         self._lines.setSpacing(0)
         self.formats: dict[str, QRadioButton] = {}
@@ -217,12 +223,13 @@ class SendStation(Station):
 
     def refresh(self) -> None:
         """Update the preflight list."""
-        if not self.isVisible():
+        if not self.isVisible() or self._counts_first():
             return
         while (item := self._lines.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
-        for line in make_preflight(self._session):
+        left_open = sum(many for _, many in self._left_open.values())
+        for line in make_preflight(self._session, left_open):
             button = QPushButton(line.text)
             button.setObjectName("line")
             if line.broken:
@@ -233,7 +240,32 @@ class SendStation(Station):
                 button.setText("◤ " + line.text)
             button.clicked.connect(lambda _on, line=line: self._go_by(line))
             self._lines.addWidget(button)
-        self.write_button.setEnabled(bool(self._session.tables))
+        self.write_button.setEnabled(bool(self._session.tables) and self._session.is_open)
+
+    def _counts_first(self) -> bool:
+        """Count the numbers that stay text where tables changed.
+
+        Returns whether the list was updated with that; of a large docket it is updated again later.
+        """
+        tables = {t.id: t for t in self._session.tables}
+        for gone in self._left_open.keys() - tables.keys():
+            del self._left_open[gone]
+        changed = [
+            number
+            for number, table in tables.items()
+            if number not in self._left_open or self._left_open[number][0] is not table
+        ]
+        self._to_count.empty()
+        self._to_count.put(changed)
+        if changed:
+            self._to_count.work()
+        return bool(changed) and not self._to_count
+
+    def _count_open(self, table_id: int) -> None:
+        index = self._session.proofs.index_of(table_id)
+        if index is not None:
+            table = self._session.tables[index]
+            self._left_open[table_id] = table, count_open(table)
 
     def _go_by(self, line: PreflightLine) -> None:
         if line.broken:

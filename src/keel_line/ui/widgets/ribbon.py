@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
@@ -42,7 +43,7 @@ class _Strip(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self.theme = theme
-        self.pages: tuple[RibbonPage, ...] = ()
+        self.pages: list[RibbonPage] = []
         self.at = -1
         self.setAccessibleName("Pages")
 
@@ -73,9 +74,12 @@ class _Strip(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         wanted = event.region() if event else QRegion(self.rect())
-        for i, page in enumerate(self.pages):
+        within, step = wanted.boundingRect(), self._wide + _GAP
+        first = max(0, int((within.left() - _GAP) / step) - 1)
+        last = min(len(self.pages), int((within.right() - _GAP) / step) + 2)
+        for i in range(first, last):
             if wanted.intersects(self.around(i)):
-                self._paint(painter, page, self.box(i))
+                self._paint(painter, self.pages[i], self.box(i))
 
     def _paint(self, painter: QPainter, page: RibbonPage, box: QRectF) -> None:
         theme = self.theme
@@ -135,6 +139,7 @@ class PageRibbon(QScrollArea):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._strip = _Strip(theme)
+        self._index: dict[int, int] = {}  # by page
         self._strip.chosen.connect(self.chosen)
         self.setWidget(self._strip)
         self.setWidgetResizable(True)
@@ -150,24 +155,37 @@ class PageRibbon(QScrollArea):
         self.setFixedHeight(round(theme.em * 4.37))
         self._strip.place()
 
-    def show_pages(self, pages: tuple[RibbonPage, ...], at: int) -> None:
-        """Show pages, the current one framed."""
+    def show_pages(self, pages: Sequence[RibbonPage]) -> None:
+        """Show the pages of a docket."""
         strip = self._strip
-        before, before_at = strip.pages, strip.at
-        strip.pages, strip.at = pages, at
-        if [p.id for p in before] != [p.id for p in pages]:
-            strip.place()
-        else:  # a picture is costly to paint: only changes are repainted
-            for i, (old, new) in enumerate(zip(before, pages, strict=True)):
-                reframed = (old.id == before_at) != (new.id == at)
-                if reframed or old.state != new.state or old.picture is not new.picture:
-                    strip.update(strip.around(i))
-            if before_at == at:
-                return
-        for i, page in enumerate(pages):
-            if page.id == at:
-                centre = strip.box(i).center().toPoint()
-                self.ensureVisible(centre.x(), centre.y(), 80, 0)
+        strip.pages = list(pages)
+        self._index = {page.id: i for i, page in enumerate(pages)}
+        strip.place()
+        self._come_to()
+
+    def show_page(self, page: RibbonPage) -> None:
+        """Show that one of the pages changed."""
+        index = self._index.get(page.id)
+        if index is not None and self._strip.pages[index] != page:
+            self._strip.pages[index] = page
+            self._strip.update(self._strip.around(index))  # a picture is costly to paint
+
+    def go_to(self, page_id: int) -> None:
+        """Frame a page and bring it into sight."""
+        strip, before = self._strip, self._strip.at
+        if before == page_id:
+            return
+        strip.at = page_id
+        for index in (self._index.get(before), self._index.get(page_id)):
+            if index is not None:
+                strip.update(strip.around(index))
+        self._come_to()
+
+    def _come_to(self) -> None:
+        index = self._index.get(self._strip.at)
+        if index is not None:
+            centre = self._strip.box(index).center().toPoint()
+            self.ensureVisible(centre.x(), centre.y(), 80, 0)
 
     @override
     def sizeHint(self) -> QSize:
