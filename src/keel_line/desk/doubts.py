@@ -109,6 +109,12 @@ class Doubts:
         if not count:
             return None
         after = self._key(table_id, state, _AFTER_ANY)
+        if self._order != "doubt":  # mostly it is in the same table
+            own = self._own.get(table_id, [])
+            at = bisect_left(own, after if step > 0 else self._key(table_id, state, _BEFORE_ANY))
+            at += 0 if step > 0 else -1
+            if 0 <= at < len(own):
+                return self._at[table_id], own[at][-1]
         rank = self._rank(after) if step > 0 else self.before(table_id, state) - 1
         return self._from(rank % count)
 

@@ -268,6 +268,8 @@ class Proofs:
             self.judge(index)
         elif teaches:  # its like may be doubted less: that can wait until the hands rest
             self._to_learn.add(table.id)
+        if not self._telling:
+            return []
         told = [t for t in self.tables if t.grid.cols in self._telling]
         return [t.id for t in told if same or t.id != table.id]
 
