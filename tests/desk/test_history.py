@@ -17,7 +17,7 @@ def test_every_change_has_its_place_the_latest_first(demo_desk: Desk) -> None:
     demo_desk.replace(b, "N 44")
     demo_desk.undo()
     second, first = place_changes(demo_desk.history(), demo_desk.tables())
-    assert (first.record.cell_id, second.record.cell_id) == (a.id, b.id)
+    assert (first.record.subject, second.record.subject) == (a.id, b.id)
     assert (first.record.undone, second.record.undone) == (False, True)
     assert (first.table, first.row, first.page) == (table.name, a.cell.row + 1, table.page_number)
     assert (first.table_index, table.cells[first.cell_index].id) == (0, a.id)

@@ -52,7 +52,8 @@ def test_history_outlives_a_cell_that_loses_its_place_and_comes_back(desk: Desk)
     desk.replace(desk.cell(cell.id), "8,888")
     mend(desk, [])  # no table is left
     assert desk.docket.strays(page(desk).id) == ["8,888"]
-    history = desk.history()
+    *history, drawn = desk.history()
+    assert (drawn.kind, drawn.page) == ("drawn", ("dues.png", 1))
     assert [(c.after, c.reading) for c in history] == [
         ("7,777", cell.reading.text),
         ("8,888", cell.reading.text),

@@ -1,4 +1,4 @@
-"""The history of corrections with their places, for the screen and for audits."""
+"""The history of what was done, with its places, for the screen and for audits."""
 
 from __future__ import annotations
 
@@ -23,15 +23,16 @@ HEADINGS = (
     "Why",
     "Undone",
 )
-NOT_SETTLED = "(not settled)"
+OF_PAGES = frozenset({"choice", "drawn"})
+NOT_SETTLED, AS_FOUND = "(not settled)", "(as found)"
 
 
 @dataclass(frozen=True)
 class Correction:
-    """One change of a cell, with where it lies.
+    """One thing that was done to a cell, table or page, with where it lies.
 
-    ``at`` is the local time; ``before`` and ``after`` are None where the cell was not settled.
-    ``table_index`` and ``cell_index`` count in the docket; -1 if the cell no longer exists.
+    ``at`` is the local time. ``table_index`` counts in the docket, ``cell_index`` in its table;
+    -1 for a cell or table that no longer exists, and for a page.
     """
 
     record: ChangeRecord
@@ -43,6 +44,22 @@ class Correction:
     row: int = 0
     table_index: int = -1
     cell_index: int = -1
+
+    @property
+    def before(self) -> str:
+        """What it said before, in words."""
+        return self._say(self.record.before)
+
+    @property
+    def after(self) -> str:
+        """What it says since, in words."""
+        return self._say(self.record.after)
+
+    def _say(self, value: str | None) -> str:
+        if value is not None:
+            return value
+        kinds = {"settle": NOT_SETTLED, "name": AS_FOUND, "header_rows": AS_FOUND}
+        return kinds.get(self.record.kind, "")
 
     def as_row(self) -> list[str]:
         """Return its values in the order of ``HEADINGS``."""
@@ -56,8 +73,8 @@ class Correction:
             self.column,
             str(self.row or ""),
             r.reading,
-            NOT_SETTLED if r.before is None else r.before,
-            NOT_SETTLED if r.after is None else r.after,
+            self.before,
+            self.after,
             str(r.reason),
             "yes" if r.undone else "",
         ]
@@ -68,32 +85,39 @@ def place_changes(
     tables: Sequence[TableState],
     find: Callable[[int], tuple[int, int] | None] | None = None,
 ) -> list[Correction]:
-    """Return changes with their places, latest first.
+    """Return what was done with its places, latest first.
 
     ``find`` returns where a cell stands, as (table, cell), where the caller knows it.
     """
     if find is None:
         cells = ((t, c, s) for t, table in enumerate(tables) for c, s in enumerate(table.cells))
         find = {state.id: (t, c) for t, c, state in cells}.get
+    at = {table.id: index for index, table in enumerate(tables)}
     out = []
     for record in sorted(records, key=lambda r: -r.id):
-        at = datetime.fromisoformat(record.at).astimezone()
-        found = find(record.cell_id)
+        when = datetime.fromisoformat(record.at).astimezone()
+        found = None
+        if record.kind == "settle":
+            found = find(record.subject)
+        elif record.kind not in OF_PAGES and record.subject in at:
+            found = at[record.subject], -1
         if found is None:
-            out.append(Correction(record, at, *(record.lost_from or ())))
+            out.append(Correction(record, when, *(record.page or ())))
             continue
-        table = tables[found[0]]
-        cell = table.cells[found[1]].cell
+        index, place = found
+        table = tables[index]
+        cell = None if place < 0 else table.cells[place].cell
         out.append(
             Correction(
                 record,
-                at,
+                when,
                 table.source_name,
                 table.page_number,
                 table.name,
-                column_name(table, cell.col),
-                cell.row + 1,
-                *found,
+                "" if cell is None else column_name(table, cell.col),
+                0 if cell is None else cell.row + 1,
+                index,
+                max(place, 0),
             )
         )
     return out

@@ -104,7 +104,7 @@ def judge_drawn(
     ``find`` returns a cell by its id, None if it has no place any more.
     """
     looked_at = {
-        r.cell_id: r.reason == WRONG for r in records if r.reason in (RIGHT, WRONG) and not r.undone
+        r.subject: r.reason == WRONG for r in records if r.reason in (RIGHT, WRONG) and not r.undone
     }
     found = {number: find(number) for number in looked_at}
     chances = {number: 1.0 - s.confidence for number, s in found.items() if s is not None}

@@ -6,23 +6,21 @@ Nothing in it is ever deleted. An undo or a redo is entered as well.
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Iterable
-from typing import Literal, TypeAlias
+from collections.abc import Iterable, Sequence
+from typing import Literal
 
 import msgspec
 
 from keel_line.docket.findings import Side, keep_finding, restore_finding
-from keel_line.docket.records import as_int, id_of, stamp
-from keel_line.model.docket import Step
+from keel_line.docket.records import as_int, id_of, read_evidence, stamp
+from keel_line.model.docket import ChangeRecord, Kind, Step
 from keel_line.model.page import REMOVED, SquareChoice
 from keel_line.model.reason import Reason
 from keel_line.model.table import Settled
 
-Kind: TypeAlias = Literal["settle", "choice", "drawn", "name", "header_rows", "passed", "sums"]
-"""What was done: a cell settled, a page's choice or drawn tables set, or something of a table."""
-
 OF_PAGE: tuple[Kind, ...] = ("choice", "drawn")
 OF_TABLE: tuple[Kind, ...] = ("name", "header_rows", "passed", "sums")
+_WITHOUT_TEXT: tuple[Kind, ...] = (*OF_PAGE, "passed", "sums")
 _STEPS = "('undo', 'redo')"
 
 
@@ -170,9 +168,32 @@ def encode_settled(settled: Settled) -> str:
     return msgspec.json.encode(settled).decode()
 
 
-def decode_text(settled: str | None) -> str | None:
-    """Return the text of a recorded value; None if the cell was not settled."""
-    return None if settled is None else msgspec.json.decode(settled, type=Settled).text
+def make_record(row: Sequence[object]) -> ChangeRecord:
+    """Return an entry of the record from its row, with a cell's evidence, source and page."""
+    number, at, who, kind, subject, evidence, before, after, reason, detail, state, *page = row
+    did: Kind = msgspec.convert(kind, Kind)
+    return ChangeRecord(
+        as_int(number),
+        str(at),
+        str(who),
+        did,
+        as_int(subject),
+        read_evidence(evidence).text if evidence else "",
+        _decode_text(did, before),
+        _decode_text(did, after),
+        Reason(str(reason), str(detail)),
+        state != "done",
+        None if page[0] is None else (str(page[0]), as_int(page[1])),
+    )
+
+
+def _decode_text(kind: Kind, value: object) -> str | None:
+    """Return the text of a recorded value; None where there was none, or where it is no text."""
+    if value is None or kind in _WITHOUT_TEXT:
+        return None
+    if kind == "settle":
+        return msgspec.json.decode(str(value), type=Settled).text
+    return str(value)
 
 
 def insert_hidden_page(db: sqlite3.Connection, source: object, number: object, part: int) -> int:

@@ -15,10 +15,9 @@ import msgspec
 from keel_line.docket.findings import PAGE_QUERY, replace_finding
 from keel_line.docket.opening import open_file, open_memory, say_trouble
 from keel_line.docket.operations import (
-    Kind,
-    decode_text,
     encode_settled,
     insert_hidden_page,
+    make_record,
     operate,
     step,
 )
@@ -37,7 +36,7 @@ from keel_line.docket.records import (
 from keel_line.docket.sources import has_source, insert_pages, join_source
 from keel_line.docket.sums import keep_sums, place_sums
 from keel_line.errors import DocketError
-from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
+from keel_line.model.docket import Carried, ChangeRecord, Kind, PageState, SourceState, Step
 from keel_line.model.finding import Sums
 from keel_line.model.geometry import Transform
 from keel_line.model.grid import DrawnTables, Grid
@@ -527,35 +526,25 @@ class Docket:
     def history(
         self, cell_id: int | None = None, reasons: Sequence[Reason] = ()
     ) -> list[ChangeRecord]:
-        """Return the changes of one cell or of all cells of the docket, the oldest first.
+        """Return all that was done in the docket, or to one cell, the oldest first.
 
-        ``reasons`` limits them to those with such a reason.
+        ``reasons`` limits it to what has such a reason. Undoing and redoing are not told of.
         """
         codes = json.dumps([reason.code for reason in reasons])
         rows = self._db.execute(
-            "SELECT o.id, o.at, o.who, o.subject, CAST(c.evidence AS BLOB), o.before, o.after,"
-            " o.reason, o.detail, o.state, s.name, p.number FROM operation o"
-            " LEFT JOIN cell c ON c.id = o.subject LEFT JOIN page p ON p.id = c.page_id"
-            " LEFT JOIN source s ON s.id = p.source_id"
-            " WHERE o.kind = 'settle' AND (?1 IS NULL OR o.subject = ?1)"
+            "SELECT o.id, o.at, o.who, o.kind, o.subject, CAST(c.evidence AS BLOB), o.before,"
+            " o.after, o.reason, o.detail, o.state, s.name, p.number FROM operation o"
+            " LEFT JOIN cell c ON o.kind = 'settle' AND c.id = o.subject"
+            " LEFT JOIN found_table t ON o.kind IN ('name', 'header_rows', 'passed', 'sums')"
+            " AND t.id = o.subject"
+            " LEFT JOIN page p ON p.id = iif(o.kind IN ('choice', 'drawn'), o.subject,"
+            " coalesce(c.page_id, t.page_id)) LEFT JOIN source s ON s.id = p.source_id"
+            " WHERE o.kind NOT IN ('undo', 'redo')"
+            " AND (?1 IS NULL OR o.kind = 'settle' AND o.subject = ?1)"
             " AND (?2 = '[]' OR o.reason IN (SELECT value FROM json_each(?2))) ORDER BY o.id",
             (cell_id, codes),
         )
-        return [
-            ChangeRecord(
-                i,
-                at,
-                who,
-                cell,
-                read_evidence(evidence).text if evidence else "",
-                decode_text(before),
-                decode_text(after),
-                Reason(reason, detail),
-                state != "done",
-                (place[0], place[1]) if place[0] else None,
-            )
-            for i, at, who, cell, evidence, before, after, reason, detail, state, *place in rows
-        ]
+        return [make_record(row) for row in rows]
 
     # --- settings -------------------------------------------------------------------------------
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Literal, TypeAlias
 
 from keel_line.model.geometry import Box, Transform
 from keel_line.model.grid import DrawnTables
@@ -95,21 +95,46 @@ class Carried:
     strays: tuple[str, ...] = ()
 
 
+Kind: TypeAlias = Literal["settle", "choice", "drawn", "name", "header_rows", "passed", "sums"]
+"""What was done: a cell settled, a page's choice or drawn tables set, or something of a table."""
+
+
 @dataclass(frozen=True)
 class ChangeRecord:
-    """One entry of a docket's history: who settled which cell, from what, to what, and when.
+    """One entry of a docket's history: who did what to which cell, table or page, and when.
 
-    ``before`` is None where the cell was not settled yet; ``at`` is UTC, ISO 8601. ``lost_from``
-    is the source and the page number of a cell that has no place any more.
+    Attributes
+    ----------
+    id
+        Its number; later ones are greater.
+    at
+        UTC, ISO 8601.
+    who
+        Who did it.
+    kind, subject
+        What was done, and to which cell, table or page.
+    reading
+        A cell's reading; empty for others.
+    before, after
+        A cell's text, None where it is not settled; a table's name or number of heading rows, None
+        as found. None for others.
+    reason
+        Why.
+    undone
+        Whether it was undone.
+    page
+        The source and the page number of a table or page; of a cell only where it has no place any
+        more. None where the docket knows it no longer.
     """
 
     id: int
     at: str
     who: str
-    cell_id: int
+    kind: Kind
+    subject: int
     reading: str
     before: str | None
     after: str | None
     reason: Reason
     undone: bool
-    lost_from: tuple[str, int] | None = None
+    page: tuple[str, int] | None = None

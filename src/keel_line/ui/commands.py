@@ -363,10 +363,10 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command(
         "history",
-        "Corrections",
+        "History",
         ("F6",),
         "proof",
-        "Who changed which cell, from what, to what and when",
+        "Who changed what, from what, to what and when",
         bound=False,
     ),
     Command(

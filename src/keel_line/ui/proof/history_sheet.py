@@ -1,4 +1,4 @@
-"""The History view: corrections of a cell or the docket, with search, written as CSV."""
+"""The History view: what was done to a cell or in the docket, with search, written as CSV."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ from PyQt6.QtWidgets import (
 )
 from typing_extensions import override
 
-from keel_line.desk.history import NOT_SETTLED, Correction, place_changes
+from keel_line.desk.history import OF_PAGES, Correction, place_changes
 from keel_line.errors import KeelLineError
 from keel_line.ui.session import Session
 from keel_line.ui.theme import Theme
@@ -41,7 +41,7 @@ _ENTER = frozenset({Qt.Key.Key_Return, Qt.Key.Key_Enter})
 
 
 class _Model(QAbstractTableModel):
-    """Corrections as rows; undone ones are struck out."""
+    """What was done, as rows; what was undone is struck out."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -85,22 +85,28 @@ class _Model(QAbstractTableModel):
 def _texts(correction: Correction) -> tuple[str, ...]:
     """Return the texts of a correction's columns."""
     record = correction.record
-    where = f"{correction.table} · {correction.column} · row {correction.row}"
+    cell = record.kind == "settle"
     return (
         f"{correction.at:%d %b %Y, %H:%M:%S}",
-        where if correction.table else _lost_where(correction),
-        _shown(record.reading),
-        NOT_SETTLED if record.before is None else _shown(record.before),
-        NOT_SETTLED if record.after is None else _shown(record.after),
+        _where(correction),
+        _shown(record.reading) if cell else "",
+        _shown(correction.before) if cell else correction.before,
+        _shown(correction.after) if cell else correction.after,
         str(record.reason) + (" (undone)" if record.undone else ""),
         record.who,
     )
 
 
-def _lost_where(correction: Correction) -> str:
+def _where(correction: Correction) -> str:
+    """Return where something was done, in words."""
+    kind, page = correction.record.kind, f"page {correction.page} of {correction.source}"
+    if correction.table and kind == "settle":
+        return f"{correction.table} · {correction.column} · row {correction.row}"
+    if correction.table:
+        return correction.table
     if not correction.source:
-        return "a cell that no longer exists"
-    return f"page {correction.page} of {correction.source}, in no table now"
+        return "a cell that no longer exists" if kind == "settle" else "no longer there"
+    return f"{page}, in no table now" if kind == "settle" else page
 
 
 def _shown(text: str) -> str:
@@ -108,7 +114,7 @@ def _shown(text: str) -> str:
 
 
 class HistorySheet(QWidget):
-    """A table of corrections below a search field.
+    """A table of what was done, below a search field.
 
     Signals
     -------
@@ -130,18 +136,18 @@ class HistorySheet(QWidget):
         self.proxy.setSourceModel(self._model)
         self.proxy.setFilterKeyColumn(-1)
         self.proxy.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
-        self._heading = QLabel("Corrections")
+        self._heading = QLabel("History")
         self._count = QLabel()
         self._count.setObjectName("quiet")
         self.search = QLineEdit()
         self.search.setPlaceholderText("Type to search: a value, a name, a column, a day")
-        self.search.setAccessibleName("Search the corrections")
+        self.search.setAccessibleName("Search the history")
         self.search.textChanged.connect(self._filter)
         self.search.installEventFilter(self)
         self.table = QTableView()
         self.table.setObjectName("list")
         self.table.setModel(self.proxy)
-        self.table.setAccessibleName("Corrections, the latest first")
+        self.table.setAccessibleName("What was done, the latest first")
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.table.setShowGrid(False)
@@ -160,7 +166,7 @@ class HistorySheet(QWidget):
             " &nbsp; &nbsp; ".join(
                 f'<span style="font-weight:600">{key}</span> {what}'
                 for key, what in (
-                    ("Enter", "goes to the cell"),
+                    ("Enter", "goes to it"),
                     ("Tab", "this cell, or all"),
                     ("Esc", "back to the rows"),
                 )
@@ -195,14 +201,14 @@ class HistorySheet(QWidget):
         self.table.setFont(theme.reading())
 
     def begin(self) -> None:
-        """Show the docket's corrections, the latest first."""
+        """Show what was done in the docket, the latest first."""
         self._heading.setFont(self._theme.bold(1.25))
         self.whole_docket = True
         self.search.clear()
         self.refresh()
 
     def refresh(self) -> None:
-        """Update the corrections."""
+        """Update the list."""
         session = self._session
         cell_id = None if self.whole_docket or session.table is None else session.cell.id
         history = session.desk.history(cell_id)
@@ -227,12 +233,12 @@ class HistorySheet(QWidget):
         self.proxy.setFilterFixedString(self.search.text().strip())
         shown, all_of = self.proxy.rowCount(), self._model.rowCount()
         of = f" of {all_of}" if shown != all_of else ""
-        self._count.setText(f"{shown}{of} correction{'s' if all_of != 1 else ''}")
+        self._count.setText(f"{shown}{of} change{'s' if all_of != 1 else ''}")
         if shown:
             self.table.selectRow(0)
 
     def shown(self) -> list[Correction]:
-        """Return the corrections shown, in order."""
+        """Return the changes shown, in order."""
         rows = range(self.proxy.rowCount())
         return [
             self._model.corrections[self.proxy.mapToSource(self.proxy.index(r, 0)).row()]
@@ -282,6 +288,8 @@ class HistorySheet(QWidget):
         chosen = self.shown()[index.row()] if index.isValid() and self.proxy.rowCount() else None
         if chosen is None or chosen.table_index < 0:
             self.left.emit(None)
+            if chosen is not None and chosen.record.kind in OF_PAGES:
+                self._session.go_to_page(chosen.record.subject)
         else:
             self.left.emit((chosen.table_index, chosen.cell_index))
 
@@ -289,13 +297,13 @@ class HistorySheet(QWidget):
         path = self._session.desk.docket.path
         stem = path.stem if path else "Docket"
         name, _ = QFileDialog.getSaveFileName(
-            self, "Where to write", str(Path.home() / f"{stem} corrections.csv"), "*.csv"
+            self, "Where to write", str(Path.home() / f"{stem} history.csv"), "*.csv"
         )
         if name:
             self.write(Path(name))
 
     def write(self, target: Path) -> None:
-        """Write the corrections shown as CSV; add the ending if it is missing."""
+        """Write the changes shown as CSV; add the ending if it is missing."""
         if target.suffix.lower() != ".csv":
             target = target.with_name(target.name + ".csv")
         try:

@@ -247,7 +247,7 @@ class ProofStation(Station):
 
     @property
     def at_history(self) -> bool:
-        """Whether the history of corrections is shown."""
+        """Whether the history is shown."""
         return self._stack.currentWidget() is self.history
 
     @property
@@ -275,7 +275,7 @@ class ProofStation(Station):
         self._take_focus(self.against.page)
 
     def open_history(self) -> None:
-        """Show the history of corrections."""
+        """Show the history of what was done."""
         if self.waits_for_opening():
             return
         self._stack.setCurrentWidget(self.history)
