@@ -19,8 +19,11 @@ from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import SEND_FORMATS, Desk
 from keel_line.desk.engine import check_target
 from keel_line.desk.pool import WorkerPool
+from keel_line.desk.tally import Tally, count_table
 from keel_line.errors import KeelLineError, OutputError
 from keel_line.settings import PLAIN_SIGNS, TOLERANCE
+
+_MB = 1_000_000
 
 
 class FileOrCommand(click.Group):
@@ -135,6 +138,26 @@ def convert(
     sys.exit(1 if failed else 0)
 
 
+@main.command()
+@click.argument("docket", type=click.Path(path_type=Path))
+def compact(docket: Path) -> None:
+    """Make a docket's file smaller.
+
+    Nothing that was done is forgotten. To undo squaring or lines, Keel Line reads their pages
+    again.
+    """
+    if not docket.is_file():
+        raise OutputError(f"{docket} is no file.")
+    before = docket.stat().st_size
+    desk = Desk(docket)
+    try:
+        desk.docket.compact()
+    finally:
+        desk.close()
+    after = docket.stat().st_size
+    click.echo(f"{docket.name}: {before / _MB:.1f} MB before, {after / _MB:.1f} MB now.")
+
+
 def _read(desk: Desk, inputs: tuple[Path, ...], jobs: int | None, console: Console) -> bool:
     """Add files and read their pages in workers; return whether anything failed."""
     with WorkerPool(jobs) as pool:
@@ -197,13 +220,12 @@ def _send(desk: Desk, output: Path, console: Console) -> None:
 
 
 def _summary(desk: Desk) -> str:
-    tables = desk.tables()
-    doubts = sum(c.in_doubt for t in tables for c in t.cells)
-    cells = sum(len(t.cells) for t in tables)
-    wrong = sum(t.expected_wrong for t in tables)
+    total = Tally()
+    for table in desk.tables():
+        total.add_all(count_table(table))
     return (
-        f"{count_of(len(tables), 'table')}, {count_of(cells, 'cell')}, "
-        f"{count_of(doubts, 'doubt')}. Expected wrong cells among the others: {wrong:.1f}."
+        f"{count_of(total.tables, 'table')}, {count_of(total.cells, 'cell')}, "
+        f"{count_of(total.open, 'doubt')}. Expected wrong cells among the others: {total.wrong:.1f}."
     )
 
 

@@ -217,3 +217,17 @@ def test_several_inputs_make_a_json_each(scan_file: Path, tmp_path: Path) -> Non
     code, _, _ = keel_line("convert", scan_file, other, "-o", tmp_path / "out.json", "--jobs", "1")
     assert code == 0
     assert sorted(p.name for p in tmp_path.glob("out*.json")) == ["out-other.json", "out-scan.json"]
+
+
+def test_a_docket_is_compacted(tmp_path: Path, read_docket: Path) -> None:
+    path = tmp_path / "dues.keel"
+    path.write_bytes(read_docket.read_bytes())
+    code, error, said = keel_line("compact", path)
+    assert (code, error) == (0, "")
+    assert b"MB before" in said
+    desk = Desk(path)
+    assert desk.docket.check() == "ok"
+    assert desk.tables()
+    desk.close()
+    code, error, _ = keel_line("compact", tmp_path / "none.keel")
+    assert code != 0

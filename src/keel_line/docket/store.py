@@ -76,24 +76,47 @@ class Docket:
         """Check the whole file; return "ok", or what is damaged."""
         return str(self._db.execute("PRAGMA integrity_check").fetchone()[0])
 
+    def compact(self) -> None:
+        """Make the file as small as it can be; nothing that was done is forgotten.
+
+        What was found on a page before it was squared or ruled otherwise goes: an undo reads the
+        page again.
+
+        Raises
+        ------
+        DocketError
+            When it is open for reading only, or there is not room for a second copy beside it.
+        """
+        with self._writing() as db:
+            db.execute("DELETE FROM kept_finding")
+            db.execute("DELETE FROM kept_picture")
+        with self._told():
+            self._db.execute("VACUUM")
+            self._db.execute("PRAGMA wal_checkpoint(TRUNCATE)").fetchone()
+
     @contextmanager
     def _writing(self) -> Iterator[sqlite3.Connection]:
         if self.read_only:
             raise DocketError(f"Open for reading only: {self.read_only}. Nothing was changed.")
+        with self._told():
+            try:
+                self._db.execute("BEGIN IMMEDIATE")
+                yield self._db
+                self._db.execute("COMMIT")
+            except BaseException:
+                if self._db.in_transaction:
+                    self._db.execute("ROLLBACK")
+                raise
+
+    @contextmanager
+    def _told(self) -> Iterator[None]:
+        """Tell of the database's trouble in words."""
         try:
-            self._db.execute("BEGIN IMMEDIATE")
-            yield self._db
-            self._db.execute("COMMIT")
+            yield
         except sqlite3.Error as error:
-            if self._db.in_transaction:
-                self._db.execute("ROLLBACK")
             name = self.path.name if self.path else "The docket"
             folder = self.path.parent if self.path else None
             raise DocketError(say_trouble(error, name, folder)) from error
-        except BaseException:
-            if self._db.in_transaction:
-                self._db.execute("ROLLBACK")
-            raise
 
     # --- sources and pages ------------------------------------------------------------------
 
