@@ -225,7 +225,8 @@ def _summary(desk: Desk) -> str:
         total.add_all(count_table(table))
     return (
         f"{count_of(total.tables, 'table')}, {count_of(total.cells, 'cell')}, "
-        f"{count_of(total.open, 'doubt')}. Expected wrong cells among the others: {total.wrong:.1f}."
+        f"{count_of(total.open, 'doubt')}. "
+        f"Expected wrong cells among the others: {total.wrong:.1f}."
     )
 
 
