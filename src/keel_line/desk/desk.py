@@ -22,6 +22,7 @@ from keel_line.desk.plain import see_plainly, write_plainly
 from keel_line.desk.pool import InlineExecutor, WorkerLost
 from keel_line.desk.repeats import find_all_repeated
 from keel_line.desk.schedule import Answer, Schedule
+from keel_line.desk.tidying import Change
 from keel_line.desk.work import PageRequest, PageResponse
 from keel_line.docket.records import PageFinding
 from keel_line.docket.store import Docket
@@ -277,6 +278,10 @@ class Desk:
         """Name a table; an empty name restores the one that was found."""
         plain = " ".join(name.split())[:MOST_NAME]
         self.docket.set_table(table.id, "name", plain or None, _clerk(), Reason("named"))
+
+    def set_steps(self, table: TableState, change: Change) -> None:
+        """Set what is done to a table at Tidy, as a change that can be undone."""
+        self.docket.set_table(table.id, "steps", change.encoded, _clerk(), change.reason)
 
     def set_sums(self, table: TableState, sums: Sums, why: Reason) -> None:
         """Set a table's sums in place of earlier ones."""

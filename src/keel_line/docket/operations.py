@@ -19,8 +19,8 @@ from keel_line.model.reason import Reason
 from keel_line.model.table import Settled
 
 OF_PAGE: tuple[Kind, ...] = ("choice", "drawn")
-OF_TABLE: tuple[Kind, ...] = ("name", "header_rows", "passed", "sums")
-_WITHOUT_TEXT: tuple[Kind, ...] = (*OF_PAGE, "passed", "sums")
+OF_TABLE: tuple[Kind, ...] = ("name", "header_rows", "passed", "sums", "steps")
+_WITHOUT_TEXT: tuple[Kind, ...] = (*OF_PAGE, "passed", "sums", "steps")
 _STEPS = "('undo', 'redo')"
 
 

@@ -306,6 +306,10 @@ MIGRATIONS: tuple[Migration, ...] = (
         );
         """,
     ),
+    Migration(
+        "what was done to tables at Tidy",
+        "ALTER TABLE found_table ADD COLUMN set_steps TEXT;",
+    ),
 )
 
 

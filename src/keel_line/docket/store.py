@@ -285,9 +285,9 @@ class Docket:
     def set_table(
         self, table_id: int, what: Kind, value: str | None, who: str, why: Reason
     ) -> None:
-        """Set a table's "name", "header_rows", "passed" or "sums" as a change that can be undone.
+        """Set something of a table as a change that can be undone.
 
-        None takes it as found.
+        ``what`` is "name", "header_rows", "passed", "sums" or "steps". None takes it as found.
         """
         with self._writing() as db:
             operate(db, what, [(table_id, value)], who, why)
@@ -412,7 +412,7 @@ class Docket:
         rows = self._db.execute(
             "SELECT t.id, t.page_id, p.number, s.name, t.frame,"
             " coalesce(t.set_header_rows, t.header_rows), coalesce(t.set_name, t.caption),"
-            " t.notes, t.set_passed, t.set_sums, p.transform FROM found_table t"
+            " t.notes, t.set_passed, t.set_sums, p.transform, t.set_steps FROM found_table t"
             " JOIN page p ON p.id = t.page_id JOIN source s ON s.id = p.source_id"
             " WHERE p.hidden = 0 AND t.lost_at IS NULL AND (?1 IS NULL OR t.page_id = ?1)"
             " ORDER BY p.source_id, p.number, p.part, t.position",
@@ -474,7 +474,7 @@ class Docket:
         see: Callable[[CellState], CellState] | None,
     ) -> TableState:
         table_id, page_id, number, source, frame_json, *settings = row
-        header_rows, caption, notes, passed, sums, transform = settings
+        header_rows, caption, notes, passed, sums, transform, steps = settings
         frame = msgspec.json.decode(str(frame_json), type=Frame)
         records = self._db.execute(
             f"SELECT {CELL_COLUMNS} FROM cell WHERE table_id = ? ORDER BY position",  # noqa: S608 - our own columns
@@ -510,6 +510,7 @@ class Docket:
             notes=str(notes),
             passed=passed is not None,
             sums=Sums() if sums is None else place_sums(str(sums), str(transform), cells),
+            steps="" if steps is None else str(steps),
         )
 
     # --- settling, undo and redo ----------------------------------------------------------------
@@ -558,8 +559,8 @@ class Docket:
             "SELECT o.id, o.at, o.who, o.kind, o.subject, CAST(c.evidence AS BLOB), o.before,"
             " o.after, o.reason, o.detail, o.state, s.name, p.number FROM operation o"
             " LEFT JOIN cell c ON o.kind = 'settle' AND c.id = o.subject"
-            " LEFT JOIN found_table t ON o.kind IN ('name', 'header_rows', 'passed', 'sums')"
-            " AND t.id = o.subject"
+            " LEFT JOIN found_table t ON t.id = o.subject"
+            " AND o.kind IN ('name', 'header_rows', 'passed', 'sums', 'steps')"
             " LEFT JOIN page p ON p.id = iif(o.kind IN ('choice', 'drawn'), o.subject,"
             " coalesce(c.page_id, t.page_id)) LEFT JOIN source s ON s.id = p.source_id"
             " WHERE o.kind NOT IN ('undo', 'redo')"

@@ -95,7 +95,9 @@ class Carried:
     strays: tuple[str, ...] = ()
 
 
-Kind: TypeAlias = Literal["settle", "choice", "drawn", "name", "header_rows", "passed", "sums"]
+Kind: TypeAlias = Literal[
+    "settle", "choice", "drawn", "name", "header_rows", "passed", "sums", "steps"
+]
 """What was done: a cell settled, a page's choice or drawn tables set, or something of a table."""
 
 

@@ -82,7 +82,7 @@ class TableState:
     Cells less sure than ``least_confidence`` are flagged; lines are in doubt that are wrong with at
     least ``least_chance``; ``findings`` is what its checks say.
     ``notes`` stand under it on the paper; ``passed`` says that the clerk found its lines right;
-    ``sums`` is what the clerk said of its sums.
+    ``sums`` is what the clerk said of its sums; ``steps`` what was done at Tidy, encoded.
     """
 
     id: int
@@ -100,6 +100,7 @@ class TableState:
     passed: bool = False
     sums: Sums = field(default_factory=Sums)
     least_chance: float = LEAST_CHANCE
+    steps: str = ""
 
     @property
     def line_doubts(self) -> tuple[LineDoubt, ...]:

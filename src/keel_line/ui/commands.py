@@ -49,6 +49,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("square", "Square", ("Ctrl+2",), "window", "Go to Square: straighten pages"),
     Command("rule", "Rule", ("Ctrl+3",), "window", "Go to Rule: check the grid"),
     Command("proof", "Proof", ("Ctrl+4",), "window", "Go to Proof: check the readings"),
+    Command("tidy", "Tidy", ("Ctrl+5",), "window", "Go to Tidy: make the tables usable"),
     Command("send", "Send", ("Ctrl+6",), "window", "Go to Send: write files"),
     Command(
         "fewer-unseen",

@@ -18,7 +18,7 @@ PURPOSES = {
     "square": "straighten pages",
     "rule": "check the grid",
     "proof": "check the readings",
-    "tidy": "tidy columns (later)",
+    "tidy": "tidy columns",
     "send": "write files",
 }
 """What each station is for, said under its name until something waits there."""

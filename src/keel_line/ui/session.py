@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections import OrderedDict
 from collections.abc import Sequence
+from dataclasses import replace
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
@@ -13,6 +14,7 @@ from keel_line._shared.memory import freeze_objects
 from keel_line.desk.desk import Desk
 from keel_line.desk.doubts import Order
 from keel_line.desk.proofs import Proofs
+from keel_line.desk.tidying import Change, Tidying, tidy_table
 from keel_line.model.docket import PageState, Step
 from keel_line.model.finding import Sums
 from keel_line.model.reason import ACCEPTED, TYPED, Reason
@@ -21,7 +23,7 @@ from keel_line.ui.backlog import Backlog
 from keel_line.ui.jobs import Jobs
 
 EVERY_PAGE = -1
-_PICTURES_KEPT = 6
+_PICTURES_KEPT, _TIDIED_KEPT = 6, 8
 _REST_MS = 200
 _CELLS_AT_ONCE, _MOST_AT_ONCE = 1000, 10_000  # opened before the window is shown
 _OPENING_S = 0.004  # spent at a time on what is opened afterwards
@@ -69,6 +71,7 @@ class Session(QObject):
         self.cell_index = 0
         self._pictures: OrderedDict[int, QImage] = OrderedDict()
         self._originals: OrderedDict[int, QImage] = OrderedDict()
+        self._tidied: OrderedDict[int, tuple[TableState, Tidying]] = OrderedDict()
         self.to_recall = Backlog(self.proofs.recall, self)
         self._closed = False
         self._rest = QTimer(self)
@@ -376,6 +379,25 @@ class Session(QObject):
         if self.table is not None:
             self.desk.set_sums(self.table, sums, why)
             self.take_page(self.table.page_id)
+
+    def set_steps(self, table: TableState, change: Change) -> None:
+        """Set what is done to a table at Tidy."""
+        self.desk.set_steps(table, change)
+        index = self.proofs.index_of(table.id)
+        if index is not None:
+            now = replace(self.tables[index], steps=change.encoded)
+            self.proofs.put_table(index, now, ())
+
+    def tidying(self, table: TableState) -> Tidying:
+        """Return a table as it is tidied; one that was asked for before is not made again."""
+        known = self._tidied.get(table.id)
+        if known is not None and known[0] is table:
+            return known[1]
+        made = tidy_table(table)
+        self._tidied[table.id] = table, made
+        while len(self._tidied) > _TIDIED_KEPT:
+            self._tidied.popitem(last=False)
+        return made
 
     def accept_lines(self, table: TableState) -> None:
         """Record that the clerk approved a table's lines."""

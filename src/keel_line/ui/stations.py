@@ -8,11 +8,13 @@ from keel_line.ui.rule.station import RuleStation
 from keel_line.ui.send.station import SendStation
 from keel_line.ui.square.station import SquareStation
 from keel_line.ui.station import Station
+from keel_line.ui.tidy.station import TidyStation
 
 STATIONS: tuple[type[Station], ...] = (
     GatherStation,
     SquareStation,
     RuleStation,
     ProofStation,
+    TidyStation,
     SendStation,
 )

@@ -216,11 +216,13 @@ def _sheet(c: Colours) -> str:
         selection-background-color: {c.teal_wash}; selection-color: {c.ink}; outline: none;
     }}
     QTableView#list::item {{ padding: 0 8px; }}
+    QHeaderView {{ background: {c.heading}; border: none; }}
     QHeaderView::section {{
         background: {c.heading}; border: none; border-bottom: 1px solid {c.hairline};
         padding: 6px 8px; color: {c.quiet};
     }}
-    QTableView#list QHeaderView::section {{ padding: 6px 8px 6px 11px; }}
+    QTableView#list QHeaderView {{ background: {c.heading}; border: none; }}
+    QHeaderView::section {{ padding: 6px 8px 6px 11px; }}
     QTableCornerButton::section {{ background: {c.heading}; border: none; }}
     QRadioButton {{ padding: 4px 0; spacing: 8px; }}
     QRadioButton:focus {{ color: {c.teal}; }}

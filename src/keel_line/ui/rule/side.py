@@ -10,9 +10,9 @@ from PyQt6.QtWidgets import QLabel, QTableView, QVBoxLayout, QWidget
 from keel_line._shared.texts import count_of
 from keel_line.desk.desk import MOST_NAME
 from keel_line.model.table import TableState
-from keel_line.ui.rule.ask import Ask
 from keel_line.ui.rule.sheet_model import SheetModel
 from keel_line.ui.theme import Theme
+from keel_line.ui.widgets.ask import Ask
 from keel_line.ui.widgets.elided import ElidedLabel
 
 

@@ -1,0 +1,344 @@
+"""A table on its way through Tidy: what was done to it, what came of it, what it still needs."""
+
+from __future__ import annotations
+
+import logging
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, time, timedelta
+from decimal import Decimal
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line._shared.column_types import (
+    KINDS,
+    NUMBERS,
+    ColumnType,
+    Decided,
+    Kind,
+    decide_type,
+    is_blank,
+    parse_value,
+)
+from keel_line._shared.texts import count_of
+from keel_line.model.reason import Reason
+from keel_line.model.table import TableState
+from keel_line.model.tidy import TidyTable, make_tidy
+from keel_line.tidy.columns import (
+    DropColumns,
+    JoinColumns,
+    MoveColumn,
+    Rename,
+    SetType,
+    SplitColumn,
+)
+from keel_line.tidy.contents import FillDown
+from keel_line.tidy.derive import Derive, find_troubles
+from keel_line.tidy.formula import WORDS
+from keel_line.tidy.look import find_outliers
+from keel_line.tidy.rows import DropRows, SortRows
+from keel_line.tidy.step import ColumnRef, MisfitError, Step, Taken, refer_to, take_steps
+from keel_line.tidy.suggest import Suggestion, suggest, take_all
+from keel_line.tidy.trail import Trail, decode_trail, encode_trail
+
+log = logging.getLogger(__name__)
+
+_YEAR = re.compile(r"(?<!\d)(1[789]\d\d|20\d\d)(?!\d)")
+
+__all__ = [
+    "KINDS",
+    "NUMBERS",
+    "Change",
+    "Kind",
+    "MisfitError",
+    "Suggestion",
+    "Taken",
+    "Tidying",
+    "find_outliers",
+    "tidy_table",
+]
+"""With what the window needs of Tidy."""
+
+
+@dataclass(frozen=True)
+class Change:
+    """Another trail for a table, and why."""
+
+    trail: Trail
+    reason: Reason
+
+    @property
+    def encoded(self) -> str:
+        """The trail as the docket keeps it."""
+        return encode_trail(self.trail)
+
+    def say(self) -> str:
+        """Return what was changed as a sentence."""
+        words = str(self.reason)
+        several = words.count("; ") + 1
+        if several > 1:
+            return f"{several} steps taken."
+        return f"{words[:1].upper()}{words[1:]}."
+
+
+@dataclass(frozen=True, eq=False)
+class Tidying:
+    """A table as it is tidied.
+
+    Attributes
+    ----------
+    base
+        The table as it was read.
+    trail
+        The steps taken on it.
+    taken
+        The table after each step.
+    """
+
+    base: TidyTable
+    trail: Trail
+    taken: tuple[Taken, ...]
+
+    @property
+    def table(self) -> TidyTable:
+        """The table as all steps leave it."""
+        return self.taken[-1].table if self.taken else self.base
+
+    @cached_property
+    def suggestions(self) -> list[Suggestion]:
+        """What the table still needs, the most useful first."""
+        return suggest(self.table, self.trail.declined)
+
+    @cached_property
+    def types(self) -> tuple[Decided, ...]:
+        """The type of each column: as it was set, else as it shows."""
+        first = self.table.heading_rows
+        return tuple(
+            Decided(c.type)
+            if c.type is not None
+            else decide_type(c.texts[first:], c.name, self.table.year)
+            for c in self.table.columns
+        )
+
+    @cached_property
+    def misfits(self) -> tuple[NDArray[np.bool_], ...]:
+        """Which texts of each column do not fit its type, (rows,) each."""
+        first, rows = self.table.heading_rows, self.table.rows
+        out = []
+        for column, decided in zip(self.table.columns, self.types, strict=True):
+            wrong = np.zeros(rows, bool)
+            if decided.type.kind != "text":
+                wrong[first:] = [
+                    not is_blank(t) and parse_value(t, decided.type) is None
+                    for t in column.texts[first:]
+                ]
+            out.append(wrong)
+        return tuple(out)
+
+    def say_rows(self) -> str:
+        """Return how many rows it has, and of which pages."""
+        table = self.table
+        pages = np.unique(table.pages[table.heading_rows :])
+        rows = count_of(table.rows - table.heading_rows, "row")
+        if not len(pages):
+            return rows
+        of = ", ".join(str(p) for p in pages[:4]) + (" …" if len(pages) > 4 else "")
+        return f"{rows} from page{'s' if len(pages) > 1 else ''} {of}"
+
+    def find_cell(self, row: int, col: int) -> int | None:
+        """Return the id of the first cell that a text came from; None if from none."""
+        cell = int(self.table.columns[col].sources[row, 0])
+        return cell if cell >= 0 else None
+
+    def plot(self, col: int) -> NDArray[np.float64]:
+        """Return a column's values as numbers, (rows,); NaN where there is none.
+
+        Dates are days, times and durations hours.
+        """
+        column, kind = self.table.columns[col], self.types[col].type
+        out = np.full(self.table.rows, np.nan)
+        for row in range(self.table.heading_rows, self.table.rows):
+            value = parse_value(column.texts[row], kind)
+            number = _as_number(value)
+            if number is not None:
+                out[row] = number
+        return out
+
+    def ends(self, col: int, values: NDArray[np.float64]) -> tuple[str, str]:
+        """Return the texts of a column's least and greatest value; empty without values."""
+        if not len(values) or np.isnan(values).all():
+            return "", ""
+        texts = self.table.columns[col].texts
+        return str(texts[int(np.nanargmin(values))]), str(texts[int(np.nanargmax(values))])
+
+    # --- changes of the trail -------------------------------------------------------------------
+
+    def add(self, *steps: Step) -> Change:
+        """Return the trail with steps at its end.
+
+        Raises
+        ------
+        MisfitError
+            When one does not fit the table.
+        """
+        table, trail = self.table, self.trail
+        for step in steps:
+            table = step.apply(table)
+            trail = trail.add(step)
+        if not table.columns or table.rows == table.heading_rows:
+            raise MisfitError("Nothing would be left of the table.")
+        return Change(trail, Reason("step-taken", "; ".join(s.say() for s in steps)))
+
+    def take(self, number: int) -> Change:
+        """Return the trail with a suggestion taken, counted from 0."""
+        return self.add(*self.suggestions[number].steps)
+
+    def take_all(self) -> Change:
+        """Return the trail with all suggestions taken."""
+        return self.add(*take_all(self.table, self.trail.declined))
+
+    def decline(self, number: int) -> Change:
+        """Return the trail with a suggestion declined, counted from 0."""
+        suggestion = self.suggestions[number]
+        return Change(self.trail.decline(suggestion.key), Reason("declined", suggestion.words))
+
+    def switch(self, index: int) -> Change:
+        """Return the trail with a step switched off, or on again."""
+        step = self.trail.steps[index]
+        return Change(
+            self.trail.switch(index), Reason("step-on" if step.off else "step-off", step.say())
+        )
+
+    def drop_step(self, index: int) -> Change:
+        """Return the trail without a step."""
+        return Change(self.trail.drop(index), Reason("step-out", self.trail.steps[index].say()))
+
+    def move_step(self, index: int, by: int) -> Change:
+        """Return the trail with a step moved."""
+        return Change(
+            self.trail.move(index, by), Reason("step-moved", self.trail.steps[index].say())
+        )
+
+    # --- steps on a column ----------------------------------------------------------------------
+
+    def ref(self, col: int) -> ColumnRef:
+        """Return how steps name a column."""
+        return refer_to(self.table.columns[col])
+
+    def rename(self, col: int, name: str) -> Change:
+        """Return the trail with a column renamed."""
+        return self.add(Rename(self.ref(col), " ".join(name.split())))
+
+    def set_type(self, col: int, kind: Kind) -> Change:
+        """Return the trail with a column's type set; the rest of the type is as it shows."""
+        column, table = self.table.columns[col], self.table
+        shown = decide_type(column.texts[table.heading_rows :], column.name, table.year).type
+        own = shown if shown.kind == kind else _with_kind(shown, kind, table.year)
+        return self.add(SetType((self.ref(col),), own))
+
+    def drop_column(self, col: int) -> Change:
+        """Return the trail with a column left out."""
+        return self.add(DropColumns((self.ref(col),)))
+
+    def drop_rows(self, rows: Sequence[int]) -> Change:
+        """Return the trail with rows left out, by their numbers in the table from 0."""
+        first = self.table.heading_rows
+        return self.add(DropRows(tuple(r - first + 1 for r in rows)))
+
+    def move_column(self, col: int, by: int) -> Change:
+        """Return the trail with a column moved left (-1) or right (+1)."""
+        columns = self.table.columns
+        target = col + by if by < 0 else col + by + 1
+        before = refer_to(columns[target]) if 0 <= target < len(columns) else None
+        return self.add(MoveColumn(self.ref(col), before))
+
+    def join(self, col: int) -> Change:
+        """Return the trail with a column joined with the next."""
+        if col + 1 >= len(self.table.columns):
+            raise MisfitError("There is no column to its right.")
+        return self.add(JoinColumns((self.ref(col), self.ref(col + 1))))
+
+    def split(self, col: int, at: str) -> Change:
+        """Return the trail with a column split at a sign, or after a number of characters."""
+        width = int(at) if at.isdigit() else 0
+        return self.add(SplitColumn(self.ref(col), "" if width else at, width))
+
+    def fill(self, col: int) -> Change:
+        """Return the trail with a column's dittos and blanks filled from above."""
+        return self.add(FillDown(self.ref(col), blanks=True))
+
+    def sort(self, col: int) -> Change:
+        """Return the trail with the rows sorted by a column; falling if they rise already."""
+        last = self.trail.steps[-1] if self.trail.steps else None
+        again = isinstance(last, SortRows) and last.column.id == self.ref(col).id
+        if again and isinstance(last, SortRows):
+            step = SortRows(self.ref(col), falling=not last.falling)
+            trail = self.trail.put(len(self.trail.steps) - 1, step)
+            return Change(trail, Reason("step-changed", step.say()))
+        return self.add(SortRows(self.ref(col)))
+
+    def derive(self, text: str) -> Change:
+        """Return the trail with a derived column: "name = formula"."""
+        name, sign, formula = text.partition("=")
+        if not sign or not name.strip() or not formula.strip():
+            raise MisfitError("Type a name, = and a formula, such as: Days = {Out} − {In}")
+        return self.add(Derive(" ".join(name.split()), formula.strip()))
+
+    def complete_formula(self, text: str) -> str:
+        """Return a formula that is being typed with its last name or word completed."""
+        opened = text.rfind("{")
+        if opened > text.rfind("}"):
+            begun = text[opened + 1 :].casefold()
+            names = [c.name for c in self.table.columns if c.name.casefold().startswith(begun)]
+            return f"{text[: opened + 1]}{names[0]}}}" if names else text
+        begun = text[len(text.rstrip("abcdefghijklmnopqrstuvwxyz")) :]
+        words = [w for w in WORDS if begun and w.startswith(begun)]
+        return text[: len(text) - len(begun)] + words[0] + " " if words else text
+
+    def say_troubles(self, text: str) -> str:
+        """Return how many rows a formula gives no value for, and why; empty if none."""
+        troubles = find_troubles(self.table, text.partition("=")[2].strip())
+        if not troubles:
+            return ""
+        row, why = next(iter(troubles.items()))
+        rows = count_of(len(troubles), "row")
+        return f"No value in {rows}; row {row + 1}: {why}"
+
+
+def tidy_table(table: TableState) -> Tidying:
+    """Return a table with all that was done to it at Tidy."""
+    try:
+        trail = decode_trail(table.steps)
+    except ValueError:
+        log.exception("the steps of table %s", table.id)
+        trail = Trail()
+    base = make_tidy(table, find_year(table))
+    return Tidying(base, trail, tuple(take_steps(base, trail.steps)))
+
+
+def find_year(table: TableState) -> int:
+    """Return the one year that a table's caption, name or source speaks of; 0 if not just one."""
+    for text in (table.caption, table.name, table.notes, table.source_name):
+        years = set(_YEAR.findall(text))
+        if len(years) == 1:
+            return int(years.pop())
+    return 0
+
+
+def _with_kind(shown: ColumnType, kind: Kind, year: int) -> ColumnType:
+    places = shown.places if kind in {"decimal", "money", "percent"} else 0
+    own_year = year if kind == "date" else 0
+    return ColumnType(kind, shown.point, places, shown.currency, shown.order, own_year)
+
+
+def _as_number(value: object) -> float | None:
+    if isinstance(value, Decimal):
+        return float(value)
+    if isinstance(value, date):
+        return float(value.toordinal())
+    if isinstance(value, time):
+        return value.hour + value.minute / 60 + value.second / 3600
+    return value.total_seconds() / 3600 if isinstance(value, timedelta) else None

@@ -1,0 +1,1 @@
+"""Makes of a checked table what somebody can sort, sum and send."""

@@ -1,0 +1,393 @@
+"""The Tidy station: the table as it will be, what was done to it, and what it still needs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from typing_extensions import override
+
+from keel_line.desk.tidying import KINDS, Change, MisfitError, Tidying
+from keel_line.model.docket import PageState
+from keel_line.model.table import TableState
+from keel_line.ui.commands import show_key_words
+from keel_line.ui.session import Session
+from keel_line.ui.station import Station
+from keel_line.ui.theme import Theme
+from keel_line.ui.tidy.lane import Lane
+from keel_line.ui.tidy.ready_bar import ReadyBar
+from keel_line.ui.tidy.sheet import SheetView
+from keel_line.ui.tidy.trail_bar import TrailBar
+from keel_line.ui.widgets.ask import Ask
+from keel_line.ui.widgets.elided import ElidedLabel
+
+_KEYS = (
+    ("1–9", "take"),
+    ("Alt+1–9", "not wanted"),
+    ("N", "name"),
+    ("T", "type"),
+    ("X", "leave column out"),
+    ("Delete", "leave rows out"),
+    ("F", "fill from above"),
+    ("J", "join with the next"),
+    ("P", "part"),
+    ("S", "sort"),
+    ("=", "new column"),
+    ("Ctrl+←→", "move column"),
+    ("L", "lane"),
+    ("Tab", "the steps"),
+    ("Enter", "see the ink"),
+)
+_TRAIL_KEYS = (
+    ("←→", "choose a step"),
+    ("Space", "off or on"),
+    ("Delete", "take out"),
+    ("Ctrl+←→", "move"),
+    ("Tab", "back to the table"),
+)
+_ALL_DONE = "Nothing more is suggested for this table."
+
+
+class TidyStation(Station):
+    """The trail above, the table below, the lane at its side."""
+
+    NAME = "tidy"
+
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__(session, theme)
+        self._shown: tuple[TableState, Tidying] | None = None
+        self.title = ElidedLabel()
+        self._rows = QLabel()
+        self._rows.setObjectName("quiet")
+        self.trail = TrailBar(theme)
+        self.ready = ReadyBar(theme)
+        self.view = SheetView(theme)
+        self.lane = Lane(theme, self.view)
+        self.ask = Ask()
+        self._keys = QLabel()
+        self._keys.setObjectName("quiet")
+        self._keys.setTextFormat(Qt.TextFormat.RichText)
+        self._keys.setWordWrap(True)
+        self._empty = QLabel("No table yet. Add pages in Gather; their tables come here.")
+        self._empty.setObjectName("quiet")
+        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._lay_out()
+        self._connect()
+        self.set_theme(theme)
+
+    def _lay_out(self) -> None:
+        top = QHBoxLayout()
+        top.setSpacing(14)
+        top.addWidget(self.title, 1)
+        top.addWidget(self._rows)
+        middle = QHBoxLayout()
+        middle.setSpacing(10)
+        middle.addWidget(self.view, 1)
+        middle.addWidget(self.lane)
+        self._body = QWidget()
+        body = QVBoxLayout(self._body)
+        body.setContentsMargins(0, 0, 0, 0)
+        body.setSpacing(6)
+        body.addLayout(top)
+        body.addWidget(self.trail)
+        body.addWidget(self.ready)
+        body.addWidget(self.ask)
+        body.addLayout(middle, 1)
+        body.addWidget(self._keys)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(16, 10, 16, 8)
+        whole.addWidget(self._body, 1)
+        whole.addWidget(self._empty, 1)
+
+    def _connect(self) -> None:
+        session = self._session
+        session.moved.connect(self.refresh)
+        session.tables_changed.connect(self.refresh)
+        session.cells_changed.connect(self.refresh)
+        self.view.pressed_key.connect(self._take_key)
+        self.view.moved.connect(self._follow_cell)
+        self.view.doubleClicked.connect(self._see_ink)
+        self.ready.taken.connect(self.take)
+        self.ready.all_taken.connect(self.take_all)
+        self.trail.switched.connect(lambda k: self._change(lambda t: t.switch(k)))
+        self.trail.dropped.connect(lambda k: self._change(lambda t: t.drop_step(k)))
+        self.trail.shifted.connect(lambda k, by: self._change(lambda t: t.move_step(k, by)))
+        self.trail.left.connect(self.view.setFocus)
+        self.trail.chosen.connect(self._show_keys)
+        self.lane.chosen.connect(self._go_to_row)
+        self.ask.answered.connect(self._answer)
+        self.ask.typed.connect(self._check)
+        self.ask.left.connect(self._leave_ask)
+        self.ask.field.complete = self._complete
+
+    @property
+    @override
+    def first(self) -> QWidget:
+        return self.view
+
+    @property
+    @override
+    def typed(self) -> str:
+        return self.ask.field.text() if self.ask.what == "formula" else ""
+
+    @override
+    def set_theme(self, theme: Theme) -> None:
+        super().set_theme(theme)
+        self.title.setFont(theme.bold(1.25))
+        for part in (self.trail, self.ready, self.view, self.lane):
+            part.set_theme(theme)
+        self._shown = None
+        self.refresh()
+
+    @override
+    def enter(self, pages: Sequence[PageState], page_id: int) -> int:
+        self.refresh()
+        table = self._session.table
+        return page_id if table is None else table.page_id
+
+    # --- showing --------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the table at hand."""
+        if not self.isVisible():
+            return
+        table = self._session.table
+        self._body.setVisible(table is not None)
+        self._empty.setVisible(table is None)
+        if table is None:
+            self._shown = None
+            return
+        if self._shown is not None and self._shown[0] is table:
+            return
+        same = self._shown is not None and self._shown[0].id == table.id
+        tidying = self._session.tidying(table)
+        at = self._at if same else (0, 0)
+        if self._shown is not None and same:  # headings may have become names
+            now = tidying.table.heading_rows
+            at = (at[0] + now - self._shown[1].table.heading_rows, at[1])
+        self._shown = table, tidying
+        if not same:
+            self._leave_ask()
+        self.title.setText(table.name)
+        self._rows.setText(tidying.say_rows())
+        self.trail.show_steps(tidying.taken)
+        self.ready.show_suggestions(tidying.suggestions, _ALL_DONE)
+        self.view.show_table(tidying, at)
+        self._show_lane()
+        self._show_keys()
+
+    @property
+    def tidying(self) -> Tidying | None:
+        """The table at hand as it is tidied."""
+        return None if self._shown is None else self._shown[1]
+
+    @property
+    def _at(self) -> tuple[int, int]:
+        index = self.view.currentIndex()
+        return max(0, index.row()), max(0, index.column())
+
+    def _show_lane(self) -> None:
+        tidying = self.tidying
+        if tidying is None or not self.lane.isVisibleTo(self) or not tidying.table.columns:
+            return
+        col = self._at[1]
+        values = tidying.plot(col)
+        name = tidying.ref(col).say()
+        self.lane.show_values(values, f"{name} along the rows", tidying.ends(col, values))
+
+    def _show_keys(self) -> None:
+        if self.trail.at >= 0:
+            self._keys.setText(show_key_words(_TRAIL_KEYS))
+            self.say(self.trail.say_step())
+        else:
+            self._keys.setText(show_key_words(_KEYS))
+
+    def _follow_cell(self) -> None:
+        self._show_lane()
+        row, col = self._at
+        misfit = self.view.sheet.say_misfit(row, col)
+        if misfit:
+            self.say(f"{misfit}. Enter shows the ink; T sets another type.")
+
+    # --- changes --------------------------------------------------------------------------------
+
+    def _change(self, make: Callable[[Tidying], Change]) -> bool:
+        """Change the trail; say so where that does not fit."""
+        if self._shown is None:
+            return False
+        table, tidying = self._shown
+        try:
+            change = make(tidying)
+        except MisfitError as error:
+            self.say(str(error), trouble=True)
+            return False
+        self._session.set_steps(table, change)
+        self.refresh()
+        self.say(f"{change.say()} Ctrl+Z undoes it.")
+        return True
+
+    def take(self, number: int) -> None:
+        """Take a suggestion, counted from 0."""
+        if self.tidying is not None and number < len(self.tidying.suggestions):
+            self._change(lambda t: t.take(number))
+
+    def take_all(self) -> None:
+        """Take all suggestions."""
+        if self.tidying is not None and self.tidying.suggestions:
+            self._change(lambda t: t.take_all())
+        else:
+            self.say(_ALL_DONE)
+
+    def _decline(self, number: int) -> None:
+        if self.tidying is not None and number < len(self.tidying.suggestions):
+            self._change(lambda t: t.decline(number))
+
+    # --- keys -----------------------------------------------------------------------------------
+
+    def _take_key(self, event: QKeyEvent) -> None:
+        if self.tidying is None or not self.tidying.table.columns:
+            return
+        modifiers = event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
+        digit = event.key() - Qt.Key.Key_1
+        if 0 <= digit < 9 and modifiers == Qt.KeyboardModifier.NoModifier:
+            self.take(digit)
+        elif 0 <= digit < 9 and modifiers == Qt.KeyboardModifier.AltModifier:
+            self._decline(digit)
+        elif modifiers == Qt.KeyboardModifier.ControlModifier:
+            self._take_control_key(event)
+        elif event.text() == "=":
+            self._ask_formula()
+        elif modifiers == Qt.KeyboardModifier.NoModifier:
+            self._take_plain_key(event)
+        else:
+            return
+        event.accept()
+
+    def _take_control_key(self, event: QKeyEvent) -> None:
+        col = self._at[1]
+        key = Qt.Key(event.key())
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(key, 0)
+        table = {Qt.Key.Key_PageUp: -1, Qt.Key.Key_PageDown: 1}.get(key, 0)
+        if key in {Qt.Key.Key_Return, Qt.Key.Key_Enter}:
+            self.take_all()
+        elif step and 0 <= col + step < self.view.sheet.columnCount():
+            row = self._at[0]
+            if self._change(lambda t: t.move_column(col, step)):
+                self.view.setCurrentIndex(self.view.sheet.index(row, col + step))
+        elif table:
+            self._session.go_to_table(table)
+
+    def _take_plain_key(self, event: QKeyEvent) -> None:
+        col = self._at[1]
+        actions: dict[Qt.Key, Callable[[], object]] = {
+            Qt.Key.Key_Return: self._see_ink,
+            Qt.Key.Key_Enter: self._see_ink,
+            Qt.Key.Key_N: self._ask_name,
+            Qt.Key.Key_T: self._ask_type,
+            Qt.Key.Key_X: lambda: self._change(lambda t: t.drop_column(col)),
+            Qt.Key.Key_Delete: self._drop_rows,
+            Qt.Key.Key_F: lambda: self._change(lambda t: t.fill(col)),
+            Qt.Key.Key_J: lambda: self._change(lambda t: t.join(col)),
+            Qt.Key.Key_P: self._ask_split,
+            Qt.Key.Key_S: lambda: self._change(lambda t: t.sort(col)),
+            Qt.Key.Key_L: self._fold_lane,
+            Qt.Key.Key_Tab: self.trail.setFocus,
+            Qt.Key.Key_Backtab: self.trail.setFocus,
+        }
+        action = actions.get(Qt.Key(event.key()))
+        if action is not None:
+            action()
+
+    def _drop_rows(self) -> None:
+        rows = self.view.selected_rows()
+        tidying = self.tidying
+        if tidying is not None and rows and rows[0] >= tidying.table.heading_rows:
+            self._change(lambda t: t.drop_rows(rows))
+
+    def _fold_lane(self) -> None:
+        self.lane.setVisible(not self.lane.isVisible())
+        self._show_lane()
+
+    def _go_to_row(self, row: int) -> None:
+        self.view.setCurrentIndex(self.view.sheet.index(row, self._at[1]))
+        self.view.setFocus()
+
+    def _see_ink(self) -> None:
+        """Go to the cell in Proof that the text at hand came from."""
+        tidying = self.tidying
+        cell = None if tidying is None else tidying.find_cell(*self._at)
+        place = None if cell is None else self._session.proofs.find_cell(cell)
+        if place is None:
+            self.say("This text comes from no cell of the paper.")
+            return
+        self._session.go_to(*place)
+        self.go_to.emit("proof")
+
+    # --- questions ------------------------------------------------------------------------------
+
+    def _ask_name(self) -> None:
+        name = self.view.sheet.say_name(self._at[1])
+        self.ask.ask("name", f"New name of {name}", name)
+
+    def _ask_type(self) -> None:
+        name = self.view.sheet.say_name(self._at[1])
+        words = f"Type of {name}: {', '.join(KINDS)}. The first letters are enough."
+        self.ask.ask("type", words, "")
+
+    def _ask_split(self) -> None:
+        name = self.view.sheet.say_name(self._at[1])
+        self.ask.ask("split", f"Split {name} at this sign, or after so many characters", " ")
+
+    def _ask_formula(self) -> None:
+        self.ask.ask("formula", self._formula_words(), "")
+
+    def _complete(self, text: str) -> str:
+        """Complete a column's name after { or a word of the formula."""
+        if self.ask.what != "formula" or self.tidying is None:
+            return text
+        return self.tidying.complete_formula(text)
+
+    def _formula_words(self) -> str:
+        if self.tidying is None:
+            return ""
+        names = [c.name for c in self.tidying.table.columns if c.name]
+        shown = ", ".join(f"{{{n}}}" for n in names[:8]) + (" …" if len(names) > 8 else "")
+        return f"New column, as in: Name = {{Column}} × 2. Tab completes. Columns: {shown}"
+
+    def _check(self, what: str, text: str) -> None:
+        """Say while a formula is typed what it lacks."""
+        if what != "formula" or self.tidying is None or not text.strip():
+            return
+        try:
+            self.tidying.derive(text)
+            said = self.tidying.say_troubles(text) or "Enter makes the column."
+        except MisfitError as error:
+            said = str(error)
+        self.ask.say(f"{self._formula_words()}\n{said}")
+
+    def _answer(self, what: str, text: str) -> None:
+        col = self._at[1]
+        makes: dict[str, Callable[[Tidying], Change]] = {
+            "name": lambda t: t.rename(col, text),
+            "split": lambda t: t.split(col, text),
+            "formula": lambda t: t.derive(text),
+        }
+        if what == "type":
+            kinds = [k for k in KINDS if k.startswith(text.strip().casefold())]
+            if not text.strip() or not kinds:
+                self.say(f"“{text}” is no type. Types: {', '.join(KINDS)}.", trouble=True)
+                return
+            makes["type"] = lambda t: t.set_type(col, kinds[0])
+        if self._change(makes[what]):
+            self._leave_ask()
+
+    def _leave_ask(self) -> None:
+        if self.ask.what:
+            self.view.setFocus()
+        self.ask.hide()
+
+    @override
+    def act(self, command: str) -> bool:
+        return False
