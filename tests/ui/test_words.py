@@ -88,7 +88,7 @@ def test_each_station_says_what_it_is_for_until_something_waits(empty_window: Wi
     assert tuple(PURPOSES) == STATIONS
     said = empty_window.line.accessibleDescription()
     assert said.startswith("Gather: add pages; Square: straighten pages; Rule: check the grid")
-    assert "Tidy: tidy columns (later)" in said
+    assert "Tidy: tidy columns" in said
     assert said.endswith("Send: write files")
 
 

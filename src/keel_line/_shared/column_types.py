@@ -93,6 +93,7 @@ _OLD_MONEY = re.compile(
 _YES = {"yes", "y", "true", "✓", "✔"}
 _NO = {"no", "n", "false", "✗", "✘"}
 _CODE = re.compile(r"^(?=.*\d)[A-Za-z0-9][A-Za-z0-9 ./\-]{0,15}$")
+_MEASURE = re.compile(r"^\d[\d.,]*\s*(?P<unit>[a-zµ]+)\.?$")
 _CURRENCY = re.compile(r"[£$€¥]|\bkr\b|\bFr\b")
 _NOTHING = frozenset({"nil", "n/a", "n.a.", "none"})
 _FITS, _LEAST_FITS = 0.9, 0.7
@@ -201,7 +202,9 @@ def decide_type(texts: Iterable[str], name: str = "", year: int = 0) -> Decided:
             continue
         share = _share_that_fits(counted, found.type)
         if share >= _FITS:
-            return found if share == 1.0 else replace(found, certain=False, why=_say_misfits(share))
+            if share == 1.0:
+                return found
+            return replace(found, certain=False, why=found.why or _say_misfits(share))
         if share >= _LEAST_FITS and kind in NUMBERS:
             return Decided(ColumnType(), certain=False, why=_say_misfits(share))
     return Decided(ColumnType())
@@ -280,11 +283,17 @@ def _find_code(counted: Counter[str], _name: str, _year: int) -> Decided | None:
         return Decided(ColumnType("code"))
     mixed = [t for t in counted if any(c.isalpha() for c in t) and _CODE.match(t)]
     mixed = [t for t in mixed if sum(c.isdigit() for c in t) >= 1 and len(t.split()) <= 2]
-    if len(mixed) < _FITS * len(counted) or _looks_dated(mixed):
+    if len(mixed) < _FITS * len(counted) or _looks_dated(mixed) or _has_unit(mixed):
         return None
     forms = Counter(form_of(t) for t in mixed)
     often = sum(n for _, n in forms.most_common(3))
     return Decided(ColumnType("code")) if often >= _FITS * len(mixed) else None
+
+
+def _has_unit(texts: Sequence[str]) -> bool:
+    """Return whether texts are numbers with one unit after them, in small letters."""
+    units = {m["unit"] if (m := _MEASURE.match(t)) else "" for t in texts}
+    return len(units) == 1 and "" not in units
 
 
 def _looks_dated(texts: Sequence[str]) -> bool:

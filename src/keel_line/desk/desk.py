@@ -22,7 +22,7 @@ from keel_line.desk.plain import see_plainly, write_plainly
 from keel_line.desk.pool import InlineExecutor, WorkerLost
 from keel_line.desk.repeats import find_all_repeated
 from keel_line.desk.schedule import Answer, Schedule
-from keel_line.desk.tidying import Change
+from keel_line.desk.tidying import Change, tidy_table
 from keel_line.desk.work import PageRequest, PageResponse
 from keel_line.docket.records import PageFinding
 from keel_line.docket.store import Docket
@@ -553,13 +553,14 @@ class Desk:
         chosen = self.tables_to_send(tables)
         files = self._name_files(target, chosen)
         ending = target.suffix.lower()
+        leaving = [tidy_table(t).to_send() if t.steps else t for t in chosen]
         if ending == ".xlsx":
-            write_workbook(chosen, target)
+            write_workbook(leaving, target)
         elif ending == ".json":
             for path, (_, document) in zip(files, self.documents(chosen), strict=True):
                 write_document(document, path)
         else:
-            write_tables(chosen, target)
+            write_tables(leaving, target)
         return Sent(files, self._say_of_sending(chosen, ending))
 
     def _say_of_sending(self, tables: Sequence[TableState], ending: str) -> list[str]:
@@ -575,7 +576,7 @@ class Desk:
         if cut:
             more = f" and {len(cut) - 1} more" if len(cut) > 1 else ""
             said.append(f"Too long for a workbook's cell, and cut: {cut[0]}{more}.")
-        left_open = sum(map(count_open, tables))
+        left_open = sum(count_open(t) for t in tables if not t.steps)
         if left_open:
             cells = "1 cell is" if left_open == 1 else f"{left_open} cells are"
             said.append(f"{cells} left as text: the comma or point may part thousands or decimals.")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, time, timedelta
 from decimal import Decimal
 from functools import cached_property
@@ -137,6 +137,13 @@ class Tidying:
                 ]
             out.append(wrong)
         return tuple(out)
+
+    def to_send(self) -> TidyTable:
+        """Return the table with the type of each column, text where it is in doubt."""
+        both = zip(self.table.columns, self.types, strict=True)
+        return self.table.put_columns(
+            replace(c, type=decided.type if decided.certain else None) for c, decided in both
+        )
 
     def say_rows(self) -> str:
         """Return how many rows it has, and of which pages."""

@@ -13,7 +13,9 @@ from pathlib import Path
 
 from keel_line._shared.amounts import parse_amount
 from keel_line.model.table import TableState
+from keel_line.model.tidy import TidyTable
 from keel_line.send.safely import write_safely
+from keel_line.send.tidied import rows_of
 
 _BEGINS_FORMULA = frozenset("=+-@\uff1d\uff0b\uff0d\uff20")  # the wide ones count, too
 _GUARD = "'"
@@ -42,8 +44,10 @@ def _needs_guard(text: str) -> bool:
     )
 
 
-def as_rows(table: TableState) -> list[list[str]]:
+def as_rows(table: TableState | TidyTable) -> list[list[str]]:
     """Return the table's texts row by row; a spanning cell's text stands in its first place."""
+    if isinstance(table, TidyTable):
+        return rows_of(table)
     rows = [[""] * table.grid.cols for _ in range(table.grid.rows)]
     for state in table.cells:
         rows[state.cell.row][state.cell.col] = state.text
@@ -60,7 +64,7 @@ def name_text_files(target: Path, tables: int) -> list[Path]:
     return [target.with_name(f"{target.stem}-{i}{target.suffix}") for i in range(1, tables + 1)]
 
 
-def write_tables(tables: Sequence[TableState], target: Path) -> None:
+def write_tables(tables: Sequence[TableState | TidyTable], target: Path) -> None:
     """Write each table as text (UTF-8 with a mark, so that spreadsheets see the accents).
 
     The files are those of :func:`name_text_files`; tabs part the values where the target ends in

@@ -34,8 +34,7 @@ class FillDown(Step, frozen=True, tag="fill down"):
         column = find_column(table, self.column)
         texts, sources = column.texts.copy(), column.sources.copy()
         for row in np.flatnonzero(find_to_fill(table, column, blanks=self.blanks)):
-            if row > table.heading_rows:
-                texts[row], sources[row] = texts[row - 1], sources[row - 1]
+            texts[row], sources[row] = texts[row - 1], sources[row - 1]
         return table.put_column(replace(column, texts=texts, sources=sources))
 
 
@@ -161,7 +160,10 @@ def is_ditto(text: str) -> bool:
 def find_to_fill(table: TidyTable, column: TidyColumn, *, blanks: bool) -> NDArray[np.bool_]:
     """Return which cells of a column say the same as those above: ditto marks, or blanks too."""
     out = np.array([is_ditto(t) or (blanks and not t) for t in column.texts], bool)
-    out[: table.heading_rows + 1] = False
+    said = np.array([bool(t) and not is_ditto(t) for t in column.texts], bool)
+    said[: table.heading_rows] = False
+    first = int(np.argmax(said)) if said.any() else table.rows
+    out[:first] = False  # nothing stands above them
     return out
 
 

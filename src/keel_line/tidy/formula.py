@@ -6,7 +6,7 @@ docs/formulas.md has it on one page. Numbers are reckoned in exact decimals.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, time, timedelta
 from decimal import ROUND_HALF_UP, Context, Decimal, DecimalException
@@ -262,7 +262,7 @@ class _Trouble(Exception):  # noqa: N818 - never leaves this module
     pass
 
 
-def reckon(node: Node, columns: dict[str, Sequence[Cell]], rows: int) -> Reckoned:
+def reckon(node: Node, columns: Mapping[str, Sequence[Cell]], rows: int) -> Reckoned:
     """Reckon a formula in each row.
 
     ``columns`` has the values of each column that it uses, by its name.
@@ -314,7 +314,7 @@ def _run_over(word: str, values: Sequence[Cell], *, so_far: bool) -> list[Cell]:
 
 
 def _compile(
-    node: Node, columns: dict[str, Sequence[Cell]], over: dict[_Key, list[Cell]]
+    node: Node, columns: Mapping[str, Sequence[Cell]], over: dict[_Key, list[Cell]]
 ) -> _Evaluate:
     """Return a function from a row's number to the value of a part of a formula."""
     if node.kind in {"value", "column", "above", "over"}:
@@ -328,7 +328,7 @@ def _compile(
 
 
 def _compile_leaf(
-    node: Node, columns: dict[str, Sequence[Cell]], over: dict[_Key, list[Cell]]
+    node: Node, columns: Mapping[str, Sequence[Cell]], over: dict[_Key, list[Cell]]
 ) -> _Evaluate:
     if node.kind == "value":
         return lambda _row: node.value

@@ -14,6 +14,7 @@ from typing_extensions import override
 from keel_line._shared.column_types import decide_type, is_blank, parse_value
 from keel_line._shared.texts import count_of
 from keel_line.model.tidy import TidyColumn, TidyTable, as_texts
+from keel_line.tidy.contents import is_ditto
 from keel_line.tidy.step import ColumnRef, MisfitError, Step, find_column, make_id
 
 Test = Literal["is", "is not", "contains", "begins with", "is empty", "is like"]
@@ -202,6 +203,7 @@ def find_bars(table: TidyTable) -> NDArray[np.bool_]:
         goes_on = row + 1 < table.rows and written[row + 1] > 1
         letters = sum(ch.isalpha() for ch in text) > len(text) / 2
         out[row] = letters and goes_on and (wide or first) and not _TOTAL.match(text)
+        out[row] &= not is_ditto(text)
     return out
 
 

@@ -265,7 +265,7 @@ class SendStation(Station):
         index = self._session.proofs.index_of(table_id)
         if index is not None:
             table = self._session.tables[index]
-            self._left_open[table_id] = table, count_open(table)
+            self._left_open[table_id] = table, 0 if table.steps else count_open(table)
 
     def _go_by(self, line: PreflightLine) -> None:
         if line.broken:

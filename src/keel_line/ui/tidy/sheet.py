@@ -307,6 +307,10 @@ class SheetView(QTableView):
         event.ignore()
         self.pressed_key.emit(event)
 
+    @override
+    def focusNextPrevChild(self, next: bool) -> bool:
+        return False  # Tab is a key like others here
+
     def selected_rows(self) -> list[int]:
         """Return the numbers of the rows in which something is selected, from 0."""
         chosen = self.selectionModel()

@@ -1,0 +1,154 @@
+"""What is done at Tidy is kept, undone, and follows what is corrected in Proof."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from keel_line.desk.desk import Desk
+from keel_line.desk.tidying import MisfitError, Tidying, find_year, tidy_table
+from keel_line.model.table import TableState
+
+
+def berth_dues(desk: Desk) -> TableState:
+    return next(t for t in desk.tables() if t.name.startswith("Berth dues"))
+
+
+def names(tidying: Tidying) -> list[str]:
+    return [c.name for c in tidying.table.columns]
+
+
+def test_all_suggestions_are_taken_kept_and_undone(demo_desk: Desk) -> None:
+    table = berth_dues(demo_desk)
+    before = tidy_table(table)
+    assert before.say_rows() == "18 rows from page 1"
+    assert before.trail.steps == ()
+    demo_desk.set_steps(table, before.take_all())
+    after = tidy_table(berth_dues(demo_desk))
+    assert names(after) == ["Vessel", "Reg.", "Berth", "In", "Out", "Days", "Rate £", "Dues £"]
+    assert [d.type.say() for d in after.types] == [
+        "text",
+        "code",
+        "code",
+        "date of 1974",
+        "date of 1974",
+        "whole number",
+        "money £",
+        "money £",
+    ]
+    assert after.suggestions == []
+    assert after.say_rows() == "17 rows from page 1"
+    (record,) = [r for r in demo_desk.history() if r.kind == "steps"]
+    assert str(record.reason).startswith("step: headings to names; ")
+    assert demo_desk.undo() is not None
+    assert tidy_table(berth_dues(demo_desk)).trail == before.trail
+    assert demo_desk.redo() is not None
+    assert names(tidy_table(berth_dues(demo_desk))) == names(after)
+
+
+def test_a_late_correction_flows_through(demo_desk: Desk) -> None:
+    table = berth_dues(demo_desk)
+    demo_desk.set_steps(table, tidy_table(table).take_all())
+    tidying = tidy_table(berth_dues(demo_desk))
+    cell = tidying.find_cell(0, 7)
+    assert cell is not None
+    demo_desk.replace(demo_desk.cell(cell), "999.99")
+    again = tidy_table(berth_dues(demo_desk))
+    assert again.table.columns[7].texts[0] == "999.99"
+    demo_desk.replace(demo_desk.cell(cell), "see note")
+    again = tidy_table(berth_dues(demo_desk))
+    assert again.misfits[7].nonzero()[0].tolist() == [0]
+    assert again.table.columns[7].texts[0] == "see note"  # never emptied
+
+
+def test_steps_come_back_when_the_page_is_read_again(demo_desk: Desk) -> None:
+    table = berth_dues(demo_desk)
+    demo_desk.set_steps(table, tidy_table(table).take_all())
+    path = demo_desk.docket.path
+    demo_desk.close()
+    again = Desk(path)
+    assert len(tidy_table(berth_dues(again)).trail.steps) == 6
+    again.close()
+
+
+def test_columns_and_rows_are_changed_one_by_one(demo_desk: Desk) -> None:
+    table = berth_dues(demo_desk)
+
+    def after(*changes: str) -> Tidying:
+        tidying = tidy_table(replace(table, steps=tidy_table(table).take(0).encoded))
+        for change in changes:
+            made = getattr(tidying, change.split()[0])(
+                *(int(a) if a.lstrip("-").isdigit() else a for a in change.split()[1:])
+            )
+            tidying = tidy_table(replace(table, steps=made.encoded))
+        return tidying
+
+    assert names(after("rename 0 Ship"))[0] == "Ship"
+    assert names(after("move_column 0 1"))[:2] == ["Reg.", "Vessel"]
+    assert names(after("move_column 7 -1"))[-2:] == ["Dues £", "Rate £"]
+    assert names(after("move_column 6 1"))[-2:] == ["Dues £", "Rate £"]
+    assert names(after("join 1"))[1] == "Reg. Berth"
+    assert "Vessel" not in names(after("drop_column 0"))
+    rising = after("sort 5").table.columns[5].texts
+    assert list(rising[:3]) == ["1", "1", "1"]
+    falling = after("sort 5", "sort 5")
+    assert falling.table.columns[5].texts[0] == "98"  # the total
+    assert len(falling.trail.steps) == 2  # the direction of one step was turned
+    typed = after("set_type 5 decimal")
+    assert (typed.types[5].type.kind, typed.types[5].certain) == ("decimal", True)
+    gone = after("switch 0")
+    assert names(gone)[0] == ""
+    assert after("switch 0", "switch 0").table.columns[0].name == "Vessel"
+    assert after("drop_step 0").trail.steps == ()
+    with pytest.raises(MisfitError, match="Type a name"):
+        after().derive("{Days} × 2")
+    with pytest.raises(MisfitError, match="no column to its right"):
+        after().join(7)
+
+
+def test_formulas_are_completed_and_checked_while_they_are_typed(demo_desk: Desk) -> None:
+    table = berth_dues(demo_desk)
+    tidying = tidy_table(replace(table, steps=tidy_table(table).take_all().encoded))
+    assert tidying.complete_formula("Stay = {ou") == "Stay = {Out}"
+    assert tidying.complete_formula("Stay = {Out} − {xyz") == "Stay = {Out} − {xyz"
+    assert tidying.complete_formula("Stay = {Days} rou") == "Stay = {Days} rounded "
+    assert tidying.complete_formula("Stay = ") == "Stay = "
+    assert tidying.say_troubles("Stay = {Out} − {In}") == ""
+    assert "No value in 17 rows; row 1: Nothing can be divided" in tidying.say_troubles(
+        "Share = {Days} ÷ 0"
+    )
+    made = tidy_table(replace(table, steps=tidying.derive("Stay = {Out} − {In}").encoded))
+    assert made.table.columns[-1].texts[0] == made.table.columns[5].texts[0] == "12"
+    values = made.plot(8)
+    assert values[0] == 12
+    assert made.ends(8, values) == ("1", "24")
+
+
+def test_the_last_of_a_table_is_not_taken_away(demo_desk: Desk) -> None:
+    tidying = tidy_table(berth_dues(demo_desk))
+    with pytest.raises(MisfitError, match="Nothing would be left"):
+        tidying.drop_rows(range(1, 19))
+
+
+def test_damaged_steps_leave_the_table_as_it_was_read(demo_desk: Desk) -> None:
+    table = replace(berth_dues(demo_desk), steps='{"steps": [{"step": "open file"}]}')
+    assert tidy_table(table).trail.steps == ()
+
+
+@pytest.mark.parametrize(
+    ("caption", "source", "year"),
+    [
+        ("Berth dues, March 1974", "scan 2019.png", 1974),
+        ("", "tides-1962.png", 1962),
+        ("From 1973 to 1974", "scan.png", 0),
+        ("Page 12345", "20190304.png", 0),
+    ],
+)
+def test_the_year_that_the_paper_speaks_of(
+    caption: str, source: str, year: int, demo_desk: Desk
+) -> None:
+    table = replace(
+        berth_dues(demo_desk), caption=caption, name=caption, notes="", source_name=source
+    )
+    assert find_year(table) == year

@@ -1,0 +1,233 @@
+"""The Tidy station, driven by keys and by mouse."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from keel_line.desk.tidying import Tidying
+from keel_line.ui.proof.station import ProofStation
+from keel_line.ui.tidy.station import TidyStation
+from keel_line.ui.window import Window
+from tests.ui.qtest import QTest
+
+Key, Mod = Qt.Key, Qt.KeyboardModifier
+NONE = Mod.NoModifier
+
+
+@pytest.fixture
+def tidy(window: Window, qtbot: QtBot) -> TidyStation:
+    window.session.go_to(0, 0)
+    QTest.keyClick(window, Key.Key_5, Mod.ControlModifier)
+    station = window.station(TidyStation)
+    qtbot.waitUntil(station.view.hasFocus)
+    return station
+
+
+def at_hand(station: TidyStation) -> Tidying:
+    assert station.tidying is not None
+    return station.tidying
+
+
+def names(station: TidyStation) -> list[str]:
+    return [c.name for c in at_hand(station).table.columns]
+
+
+def press(station: TidyStation, key: Qt.Key | str, modifier: Qt.KeyboardModifier = NONE) -> None:
+    """Press a key where the keyboard is."""
+    at = QApplication.focusWidget() or station.view
+    if isinstance(key, str):
+        QTest.keyClicks(at, key)
+    else:
+        QTest.keyClick(at, key, modifier)
+
+
+def go_to_column(station: TidyStation, col: int) -> None:
+    press(station, Key.Key_Home)
+    for _ in range(col):
+        press(station, Key.Key_Right)
+
+
+def test_one_key_takes_all_and_undo_takes_it_back(window: Window, tidy: TidyStation) -> None:
+    assert tidy.ready.words[0] == "Heading row: make names"
+    press(tidy, Key.Key_Return, Mod.ControlModifier)
+    assert names(tidy)[:2] == ["Vessel", "Reg."]
+    assert tidy.trail.words[:2] == ["as read", "headings to names"]
+    assert tidy.ready.words == []
+    assert "6 steps taken. Ctrl+Z undoes it." in window.message.text()
+    press(tidy, Key.Key_Z, Mod.ControlModifier)
+    assert tidy.trail.words == ["as read"]
+    press(tidy, Key.Key_Y, Mod.ControlModifier)
+    assert len(tidy.trail.words) == 7
+
+
+def test_a_figure_takes_one_suggestion_and_alt_declines_it(tidy: TidyStation) -> None:
+    first, second, *rest = tidy.ready.words
+    press(tidy, Key.Key_2, Mod.AltModifier)
+    assert tidy.ready.words == [first, *rest]
+    press(tidy, Key.Key_1)
+    assert names(tidy)[0] == "Vessel"
+    assert second not in tidy.ready.words
+    press(tidy, Key.Key_9)  # there are not so many
+    assert tidy.trail.words == ["as read", "headings to names"]
+
+
+def test_a_column_is_named_typed_moved_and_left_out(window: Window, tidy: TidyStation) -> None:
+    press(tidy, Key.Key_1)
+    press(tidy, "n")
+    press(tidy, "Ship")
+    press(tidy, Key.Key_Return)
+    assert names(tidy)[0] == "Ship"
+    assert tidy.view.hasFocus()
+    press(tidy, Key.Key_Right, Mod.ControlModifier)
+    assert names(tidy)[:2] == ["Reg.", "Ship"]
+    assert tidy.view.currentIndex().column() == 1
+    press(tidy, "t")
+    press(tidy, "nonsense")
+    press(tidy, Key.Key_Return)
+    assert "is no type" in window.message.text()
+    tidy.ask.field.clear()
+    press(tidy, "cod")
+    press(tidy, Key.Key_Return)
+    assert at_hand(tidy).types[1].type.kind == "code"
+    assert "Marigold" in [
+        at_hand(tidy).table.columns[1].texts[r] for r in at_hand(tidy).misfits[1].nonzero()[0]
+    ]
+    press(tidy, "x")
+    assert "Ship" not in names(tidy)
+    press(tidy, "n")
+    press(tidy, Key.Key_Escape)
+    assert tidy.view.hasFocus()
+    assert not tidy.ask.isVisible()
+
+
+def test_a_formula_is_completed_checked_and_made(tidy: TidyStation) -> None:
+    press(tidy, Key.Key_Return, Mod.ControlModifier)
+    press(tidy, "=")
+    press(tidy, "Stay = {Ou")
+    assert "is not closed" in tidy.ask._label.text()
+    press(tidy, Key.Key_Tab)
+    press(tidy, " - {I")
+    press(tidy, Key.Key_Tab)
+    assert tidy.ask.field.text() == "Stay = {Out} - {In}"
+    assert "Enter makes the column" in tidy.ask._label.text()
+    assert tidy.typed == "Stay = {Out} - {In}"
+    press(tidy, Key.Key_Return)
+    assert names(tidy)[-1] == "Stay"
+    assert at_hand(tidy).table.columns[-1].texts[0] == "12"
+    assert tidy.typed == ""
+
+
+def test_rows_are_left_out_sorted_and_columns_joined_and_split(tidy: TidyStation) -> None:
+    press(tidy, Key.Key_1)
+    rows = at_hand(tidy).table.rows
+    press(tidy, Key.Key_Down, Mod.ShiftModifier)
+    press(tidy, Key.Key_Delete)
+    assert at_hand(tidy).table.rows == rows - 2
+    go_to_column(tidy, 1)
+    press(tidy, "j")
+    assert names(tidy)[1] == "Reg. Berth"
+    press(tidy, "p")
+    tidy.ask.field.setText(" ")
+    press(tidy, Key.Key_Return)
+    assert names(tidy)[1:3] == ["Reg. Berth", "Reg. Berth 2"]
+    press(tidy, "s")
+    assert tidy.trail.words[-1] == "sorted by Reg. Berth"
+    press(tidy, "f")
+    assert tidy.trail.words[-1].endswith("filled from above")
+
+
+def test_steps_on_the_trail_are_switched_moved_and_taken_out(
+    window: Window, tidy: TidyStation
+) -> None:
+    press(tidy, Key.Key_Return, Mod.ControlModifier)
+    words = tidy.trail.words
+    press(tidy, Key.Key_Tab)
+    assert tidy.trail.hasFocus()
+    assert tidy.trail.at == len(words) - 2
+    assert words[-1] in window.message.text()
+    for _ in words[2:]:
+        press(tidy, Key.Key_Left)
+    press(tidy, Key.Key_Space)  # headings to names
+    assert names(tidy)[0] == ""
+    assert tidy.trail.hasFocus()
+    press(tidy, Key.Key_Space)
+    assert names(tidy)[0] == "Vessel"
+    press(tidy, Key.Key_Right, Mod.ControlModifier)
+    assert tidy.trail.words[1:3] == [words[2], words[1]]
+    press(tidy, Key.Key_Delete)
+    assert tidy.trail.words == ["as read", words[2], *words[3:]]
+    press(tidy, Key.Key_Escape)
+    assert tidy.view.hasFocus()
+
+
+def test_enter_leads_to_the_ink(window: Window, tidy: TidyStation) -> None:
+    press(tidy, Key.Key_Return, Mod.ControlModifier)
+    press(tidy, Key.Key_Down)
+    go_to_column(tidy, 7)
+    row = tidy.view.currentIndex().row()
+    cell = at_hand(tidy).find_cell(row, 7)
+    press(tidy, Key.Key_Return)
+    assert window._at == "proof"
+    assert window.session.cell.id == cell
+    QTest.keyClicks(window.station(ProofStation).interline, "see note")
+    QTest.keyClick(window.station(ProofStation).editor, Key.Key_Return)
+    window.go_to("tidy")
+    window.session.go_to(0, 0)
+    assert at_hand(tidy).table.columns[7].texts[row] == "see note"
+    assert tidy.view.sheet.is_misfit(row, 7)
+    assert "“see note” is no money £" in tidy.view.sheet.say_misfit(row, 7)
+
+
+def test_a_derived_text_without_a_cell_says_so(window: Window, tidy: TidyStation) -> None:
+    press(tidy, Key.Key_1)
+    press(tidy, "=")
+    press(tidy, "One = 1")
+    press(tidy, Key.Key_Return)
+    press(tidy, Key.Key_End)
+    press(tidy, Key.Key_Return)
+    assert "comes from no cell" in window.message.text()
+    assert window._at == "tidy"
+
+
+def test_the_mouse_takes_suggestions_and_goes_to_points(
+    window: Window, tidy: TidyStation, qtbot: QtBot
+) -> None:
+    box = tidy.ready._boxes[0].center().toPoint()
+    QTest.mouseClick(tidy.ready, Qt.MouseButton.LeftButton, pos=box)
+    assert names(tidy)[0] == "Vessel"
+    QTest.mouseClick(tidy.ready, Qt.MouseButton.LeftButton, pos=tidy.ready._all.center().toPoint())
+    assert tidy.ready.words == []
+    go_to_column(tidy, 7)
+    qtbot.waitUntil(lambda: bool(tidy.lane._points()))
+    row, point = tidy.lane._points()[3]
+    QTest.mouseClick(tidy.lane, Qt.MouseButton.LeftButton, pos=point.toPoint())
+    assert tidy.view.currentIndex().row() == row
+    band = tidy.trail._boxes[1].center().toPoint() - QPoint(round(tidy.trail._shift), 0)
+    QTest.mouseClick(tidy.trail, Qt.MouseButton.LeftButton, pos=band)
+    assert tidy.trail.at == 0
+    QTest.mouseDClick(tidy.trail, Qt.MouseButton.LeftButton, pos=band)
+    assert names(tidy)[0] == ""
+
+
+def test_the_next_table_and_the_lane(window: Window, tidy: TidyStation) -> None:
+    press(tidy, Key.Key_L)
+    assert not tidy.lane.isVisible()
+    press(tidy, Key.Key_L)
+    assert tidy.lane.isVisible()
+    first = tidy.title.text()
+    press(tidy, Key.Key_PageDown, Mod.ControlModifier)
+    assert tidy.title.text() != first
+    assert window.session.table_index == 1
+
+
+def test_an_empty_docket_says_what_comes(window: Window) -> None:
+    window.new_docket()
+    window.go_to("tidy")
+    station = window.station(TidyStation)
+    assert station._empty.isVisible()
+    assert not station._body.isVisible()
+    QTest.keyClick(station.view, Key.Key_1)
+    assert station.tidying is None
