@@ -136,12 +136,12 @@ def test_keys_go_to_the_stations(window: Window) -> None:
         assert window._at == name
 
 
-def test_stations_that_are_not_built_cannot_be_gone_to(window: Window) -> None:
+def test_pressing_a_station_on_the_line_goes_there(window: Window) -> None:
     line = window.line
     QTest.mouseClick(
         line, Qt.MouseButton.LeftButton, pos=QPointF(line.width() * 4.5 / 6, 20).toPoint()
     )
-    assert window._at == "proof"
+    assert window._at == "tidy"
     QTest.mouseClick(
         line, Qt.MouseButton.LeftButton, pos=QPointF(line.width() * 2.5 / 6, 20).toPoint()
     )

@@ -25,6 +25,8 @@ class Tally:
         Wrong cells to be expected among those that nobody looked at.
     lines
         Lines in doubt.
+    tidied
+        Tables on which steps were taken at Tidy.
     broken
         Cells that end a reckoning that does not come out.
     """
@@ -38,6 +40,7 @@ class Tally:
     wrong: float = 0.0
     lines: int = 0
     broken: int = 0
+    tidied: int = 0
 
     def add(self, state: CellState, times: int = 1) -> None:
         """Count a cell in (1) or out (-1)."""
@@ -53,10 +56,11 @@ class Tally:
             setattr(self, name, getattr(self, name) + times * getattr(other, name))
 
     def follow(self, before: TableState, now: TableState) -> None:
-        """Count a table's lines anew where they may be in doubt otherwise than before."""
+        """Count again what concerns a table as a whole."""
         if (before.least_chance, before.passed) != (now.least_chance, now.passed):
             self.lines = len(now.line_doubts)
             self.wrong += now.misplaced - before.misplaced
+        self.tidied += bool(now.steps) - bool(before.steps)
 
 
 _COUNTS = tuple(f.name for f in fields(Tally))
@@ -70,6 +74,7 @@ def count_table(table: TableState) -> Tally:
         cells=len(table.cells),
         wrong=table.misplaced,
         lines=len(table.line_doubts),
+        tidied=int(bool(table.steps)),
     )
     for state in table.cells:
         tally.add(state)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
 from dataclasses import dataclass
 
 from PyQt6.QtGui import QPixmap
@@ -47,11 +46,8 @@ class PageCounts:
         self.bare += times * (done and not page.tables)
 
 
-def make_stops(pages: PageCounts, tables: Tally, built: Collection[str]) -> tuple[Stop, ...]:
-    """Return the six stations with what waits at each and the docket's progress.
-
-    ``built`` names the stations that can be gone to.
-    """
+def make_stops(pages: PageCounts, tables: Tally) -> tuple[Stop, ...]:
+    """Return the six stations with what waits at each and the docket's progress."""
     proofed = bool(tables.tables) and not tables.open
     proof = "all settled" if tables.flagged else "no doubts"
     if not tables.tables:
@@ -63,6 +59,7 @@ def make_stops(pages: PageCounts, tables: Tally, built: Collection[str]) -> tupl
         "square": f"{pages.to_check} to check" if pages.to_check else "",
         "rule": _rule_words(tables) if pages.done else "",
         "proof": proof,
+        "tidy": f"{tables.tidied} of {tables.tables} tidied" if tables.tidied else "",
         "send": "ready" if proofed else "",
     }
     calls = {
@@ -76,6 +73,7 @@ def make_stops(pages: PageCounts, tables: Tally, built: Collection[str]) -> tupl
         "square": pages.done > 0,
         "rule": tables.tables > 0,
         "proof": proofed,
+        "tidy": tables.tidied > 0,
     }
     return tuple(
         Stop(
@@ -83,7 +81,6 @@ def make_stops(pages: PageCounts, tables: Tally, built: Collection[str]) -> tupl
             name.capitalize(),
             waiting.get(name) or PURPOSES[name],
             calls=calls.get(name, False),
-            built=name in built,
             reached=reached.get(name, False),
         )
         for name in STATIONS

@@ -399,7 +399,7 @@ class Window(QMainWindow):
     def _refresh_counts(self) -> None:
         session = self.session
         total = session.proofs.total
-        self.line.show_stops(make_stops(self._page_counts, total, self._stations), self._at)
+        self.line.show_stops(make_stops(self._page_counts, total), self._at)
         wrong = f"Expected wrong cells: {total.wrong:.1f}"
         self.expected.setText(wrong if session.tables else "")
         plain = session.desk.plain_signs

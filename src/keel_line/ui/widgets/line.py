@@ -20,7 +20,6 @@ class Stop:
     label: str
     waiting: str = ""
     calls: bool = False
-    built: bool = True
     reached: bool = False
 
 
@@ -95,11 +94,7 @@ class LineBar(QWidget):
     def _paint_stop(self, painter: QPainter, stop: Stop, x: float, y: float) -> None:
         theme = self._theme
         here = stop.name == self._at
-        if not stop.built:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(theme.color("hairline"))
-            painter.drawEllipse(QPointF(x, y), 2.6, 2.6)
-        elif here:
+        if here:
             painter.setPen(QPen(theme.color("ink"), 1.5))
             painter.setBrush(theme.color("teal"))
             painter.drawEllipse(QPointF(x, y), 7, 7)
@@ -110,7 +105,7 @@ class LineBar(QWidget):
         width = self.width() / max(1, len(self._stops))
         box = QRectF(x - width / 2, y + theme.em * 0.58, width, theme.em * 1.33)
         painter.setFont(theme.bold(1.05) if here else theme.font(1.05))
-        painter.setPen(theme.color("ink" if stop.built else "quiet"))
+        painter.setPen(theme.color("ink"))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, stop.label)
         box.translate(0, theme.em * 1.17)
         painter.setFont(theme.font(0.9))
@@ -126,11 +121,11 @@ class LineBar(QWidget):
     @override
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         stop = self._stop_at(event.position().x()) if event else None
-        if stop is not None and stop.built:
+        if stop is not None:
             self.chosen.emit(stop.name)
 
     @override
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         stop = self._stop_at(event.position().x()) if event else None
-        hand = stop is not None and stop.built
+        hand = stop is not None
         self.setCursor(Qt.CursorShape.PointingHandCursor if hand else Qt.CursorShape.ArrowCursor)
