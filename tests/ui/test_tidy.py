@@ -94,7 +94,7 @@ def test_a_column_is_named_typed_moved_and_left_out(window: Window, tidy: TidySt
     press(tidy, Key.Key_Return)
     assert at_hand(tidy).types[1].type.kind == "code"
     assert "Marigold" in [
-        at_hand(tidy).table.columns[1].texts[r] for r in at_hand(tidy).misfits[1].nonzero()[0]
+        at_hand(tidy).table.columns[1].texts[r] for r in at_hand(tidy).find_misfits(1)
     ]
     press(tidy, "x")
     assert "Ship" not in names(tidy)

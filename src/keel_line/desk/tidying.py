@@ -123,20 +123,16 @@ class Tidying:
             for c in self.table.columns
         )
 
-    @cached_property
-    def misfits(self) -> tuple[NDArray[np.bool_], ...]:
-        """Which texts of each column do not fit its type, (rows,) each."""
-        first, rows = self.table.heading_rows, self.table.rows
-        out = []
-        for column, decided in zip(self.table.columns, self.types, strict=True):
-            wrong = np.zeros(rows, bool)
-            if decided.type.kind != "text":
-                wrong[first:] = [
-                    not is_blank(t) and parse_value(t, decided.type) is None
-                    for t in column.texts[first:]
-                ]
-            out.append(wrong)
-        return tuple(out)
+    def is_misfit(self, row: int, col: int) -> bool:
+        """Return whether a text does not fit its column's type."""
+        text, kind = self.table.columns[col].texts[row], self.types[col].type
+        if kind.kind == "text" or row < self.table.heading_rows or is_blank(text):
+            return False
+        return parse_value(text, kind) is None
+
+    def find_misfits(self, col: int) -> list[int]:
+        """Return the rows whose texts do not fit their column's type."""
+        return [row for row in range(self.table.rows) if self.is_misfit(row, col)]
 
     def to_send(self) -> TidyTable:
         """Return the table with the type of each column, text where it is in doubt."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from collections.abc import Iterable
 from dataclasses import replace
 from typing import Literal
 
@@ -244,10 +245,10 @@ def find_empty_columns(table: TidyTable) -> list[str]:
     return [c.id for c in table.columns if not (c.texts[table.heading_rows :] != "").any()]
 
 
-def find_signs(table: TidyTable, column: TidyColumn) -> Counter[str]:
+def find_signs(texts: Iterable[str]) -> Counter[str]:
     """Count the signs of money, the units and the marks about a column's numbers."""
     out: Counter[str] = Counter()
-    for text in column.texts[table.heading_rows :]:
+    for text in texts:
         if not any(c.isdigit() for c in text):
             continue
         out["currency"] += bool(_SIGN.search(text))

@@ -19,6 +19,9 @@ _DITTO = re.compile(
 )
 
 
+_LONGEST = 20  # of a ditto mark with dashes or dots about it
+
+
 class FillDown(Step, frozen=True, tag="fill down"):
     """Ditto marks, and blanks if asked for, take what stands above them."""
 
@@ -154,13 +157,15 @@ class MoveBlock(Step, frozen=True, tag="move block"):
 
 def is_ditto(text: str) -> bool:
     """Return whether a text says "the same as above": a ditto mark, "do."."""
-    return bool(_DITTO.match(text))
+    return 0 < len(text) <= _LONGEST and not text[0].isdigit() and bool(_DITTO.match(text))
 
 
 def find_to_fill(table: TidyTable, column: TidyColumn, *, blanks: bool) -> NDArray[np.bool_]:
     """Return which cells of a column say the same as those above: ditto marks, or blanks too."""
-    out = np.array([is_ditto(t) or (blanks and not t) for t in column.texts], bool)
-    said = np.array([bool(t) and not is_ditto(t) for t in column.texts], bool)
+    dittos = np.fromiter(map(is_ditto, column.texts), np.bool_, len(column.texts))
+    empty = column.texts == ""
+    out: NDArray[np.bool_] = dittos | empty if blanks else dittos
+    said = ~(dittos | empty)
     said[: table.heading_rows] = False
     first = int(np.argmax(said)) if said.any() else table.rows
     out[:first] = False  # nothing stands above them

@@ -25,6 +25,9 @@ _TOTAL = re.compile(
 )
 
 
+_TOTAL_BEGINS = frozenset("tTsSgGpPcCbB")
+
+
 class DropEmptyRows(Step, frozen=True, tag="drop empty rows"):
     """Rows in which nothing stands go."""
 
@@ -177,9 +180,14 @@ def find_totals(table: TidyTable) -> NDArray[np.bool_]:
     """Return which rows are totals or lines carried or brought forward, (rows,)."""
     out = np.zeros(table.rows, bool)
     for column in table.columns[: max(1, len(table.columns) // 2)]:
-        out |= np.fromiter((bool(_TOTAL.match(t)) for t in column.texts), np.bool_, table.rows)
+        out |= np.fromiter(map(is_total, column.texts), np.bool_, table.rows)
     out[: table.heading_rows] = False
     return out
+
+
+def is_total(text: str) -> bool:
+    """Return whether a text begins as that of a total, or of a line carried or brought forward."""
+    return text[:1] in _TOTAL_BEGINS and bool(_TOTAL.match(text))
 
 
 def find_bars(table: TidyTable) -> NDArray[np.bool_]:
@@ -202,7 +210,7 @@ def find_bars(table: TidyTable) -> NDArray[np.bool_]:
         wide = across > len(table.columns) / 2
         goes_on = row + 1 < table.rows and written[row + 1] > 1
         letters = sum(ch.isalpha() for ch in text) > len(text) / 2
-        out[row] = letters and goes_on and (wide or first) and not _TOTAL.match(text)
+        out[row] = letters and goes_on and (wide or first) and not is_total(text)
         out[row] &= not is_ditto(text)
     return out
 

@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
-from keel_line._shared.column_types import NUMBERS, ColumnType, decide_type
+from keel_line._shared.column_types import NUMBERS, ColumnType, Decided, decide_type
 from keel_line._shared.texts import count_of
-from keel_line.model.tidy import Texts, TidyColumn, TidyTable
+from keel_line.model.tidy import TidyColumn, TidyTable
 from keel_line.tidy.columns import (
     DropEmptyColumns,
     JoinColumns,
@@ -37,6 +39,8 @@ _MOSTLY, _FEW = 0.8, 0.5
 _LEAST_NUMBERS, _LEAST_LED = 3, 3
 _MOST_NAMED = 3
 _MOST_ROUNDS = 6
+_MOST_LOOKED_AT = 2000  # rows of a long table whose texts are looked at
+_WITHOUT_SIGNS = frozenset({*NUMBERS, "code", "date", "time", "duration"})
 
 
 @dataclass(frozen=True)
@@ -60,9 +64,40 @@ class Suggestion:
 
 def suggest(table: TidyTable, declined: tuple[str, ...] = ()) -> list[Suggestion]:
     """Return what a table needs as it stands, the most useful first."""
-    named = _name_columns(table)
-    found = [s for find in _FINDERS for s in find(named)]
-    return [s for s in found if s.key not in declined and _changes(table, s)]
+    look = _Look(_name_columns(table))
+    found = [s for find in _FINDERS for s in find(look)]
+    return [s for s in found if s.key not in declined and _leaves_something(table, s)]
+
+
+@dataclass(frozen=True)
+class _Look:
+    """A table with what several finders ask of it, found once."""
+
+    table: TidyTable
+
+    @cached_property
+    def totals(self) -> NDArray[np.bool_]:
+        return find_totals(self.table)
+
+    @cached_property
+    def bars(self) -> NDArray[np.bool_]:
+        return find_bars(self.table)
+
+    @cached_property
+    def entries(self) -> NDArray[np.int64]:
+        """The rows that are entries: no heading, total or title; some of them in a long table."""
+        others = self.totals | self.bars
+        others[: self.table.heading_rows] = True
+        rows = np.flatnonzero(~others)
+        return rows[:: max(1, len(rows) // _MOST_LOOKED_AT)]
+
+    @cached_property
+    def decided(self) -> dict[str, Decided]:
+        """What each column's entries show, by its id."""
+        return {c.id: self.decide(c) for c in self.table.columns}
+
+    def decide(self, column: TidyColumn) -> Decided:
+        return decide_type(column.texts[self.entries], column.name, self.table.year)
 
 
 def take_all(table: TidyTable, declined: tuple[str, ...] = ()) -> list[Step]:
@@ -91,15 +126,11 @@ def _name_columns(table: TidyTable) -> TidyTable:
     return table.put_columns(replace(c, name=names[c.id]) for c in table.columns)
 
 
-def _entries(table: TidyTable, column: TidyColumn) -> Texts:
-    """Return a column's texts in the rows that are entries: no heading, total or title."""
-    others = find_totals(table) | find_bars(table)
-    others[: table.heading_rows] = True
-    return column.texts[~others]
-
-
-def _changes(table: TidyTable, suggestion: Suggestion) -> bool:
-    """Return whether a suggestion's steps fit the table."""
+def _leaves_something(table: TidyTable, suggestion: Suggestion) -> bool:
+    """Return whether a suggestion's steps fit the table and leave rows and columns."""
+    shrinks = suggestion.key in {"empty rows", "empty columns", "totals", "bars", "names"}
+    if not shrinks and table.rows > _MOST_LOOKED_AT:  # what changes texts alone always fits
+        return True
     try:
         for step in suggestion.steps:
             table = step.apply(table)
@@ -108,14 +139,16 @@ def _changes(table: TidyTable, suggestion: Suggestion) -> bool:
     return table.rows > 0 and bool(table.columns)
 
 
-def _suggest_names(table: TidyTable) -> Iterator[Suggestion]:
+def _suggest_names(look: _Look) -> Iterator[Suggestion]:
+    table = look.table
     rows = table.heading_rows
     if rows and rows < table.rows:
         words = "Heading row: make names" if rows == 1 else f"{rows} heading rows: make names"
         yield Suggestion("names", words, (NamesFromHeadings(),))
 
 
-def _suggest_empty(table: TidyTable) -> Iterator[Suggestion]:
+def _suggest_empty(look: _Look) -> Iterator[Suggestion]:
+    table = look.table
     columns = len(find_empty_columns(table))
     if 0 < columns < len(table.columns):
         words = f"{count_of(columns, 'empty column')}: leave out"
@@ -126,8 +159,8 @@ def _suggest_empty(table: TidyTable) -> Iterator[Suggestion]:
         yield Suggestion("empty rows", words, (DropEmptyRows(),))
 
 
-def _suggest_bars(table: TidyTable) -> Iterator[Suggestion]:
-    rows = np.flatnonzero(find_bars(table))
+def _suggest_bars(look: _Look) -> Iterator[Suggestion]:
+    table, rows = look.table, np.flatnonzero(look.bars)
     if not len(rows):
         return
     first = next(c.texts[rows[0]] for c in table.columns if c.texts[rows[0]])
@@ -138,18 +171,19 @@ def _suggest_bars(table: TidyTable) -> Iterator[Suggestion]:
     yield Suggestion("bars", words, (BarsToColumn(),))
 
 
-def _suggest_totals(table: TidyTable) -> Iterator[Suggestion]:
-    rows = int(find_totals(table).sum())
+def _suggest_totals(look: _Look) -> Iterator[Suggestion]:
+    table, rows = look.table, int(look.totals.sum())
     if rows and rows < (table.rows - table.heading_rows) / 2:
         words = f"{count_of(rows, 'total')} or carried-forward: leave out"
         if rows == 1:
-            at = int(np.flatnonzero(find_totals(table))[0])
+            at = int(np.flatnonzero(look.totals)[0])
             said = next(c.texts[at] for c in table.columns if c.texts[at])
             words = f"“{_short(said)}” is no entry: leave out"
         yield Suggestion("totals", words, (DropTotals(),))
 
 
-def _suggest_fill(table: TidyTable) -> Iterator[Suggestion]:
+def _suggest_fill(look: _Look) -> Iterator[Suggestion]:
+    table = look.table
     for column in table.columns:
         dittos = int(find_to_fill(table, column, blanks=False).sum())
         if dittos:
@@ -187,21 +221,22 @@ def _is_grouped(table: TidyTable, column: TidyColumn) -> bool:
     return bool(words and share >= _FEW - 0.1 and filled >= _MOSTLY and len(names) >= 2)
 
 
-def _suggest_signs(table: TidyTable) -> Iterator[Suggestion]:
+def _suggest_signs(look: _Look) -> Iterator[Suggestion]:
+    table = look.table
     for left, right in zip(table.columns, table.columns[1:], strict=False):
         signs = {t for t in left.texts[table.heading_rows :] if t}
-        if signs and signs <= _CURRENCIES and _is_number(table, right):
+        if signs and signs <= _CURRENCIES and look.decided[right.id].type.kind in NUMBERS:
             (sign, *_) = sorted(signs)
             words = f"{sign} stands apart from {_name(right)}: join"
             step = JoinColumns((refer_to(left), refer_to(right)), "")
             yield Suggestion(f"join {left.id} {right.id}", words, (step,))
     for column in table.columns:
-        found = find_signs(table, column)
-        numbers = sum(any(c.isdigit() for c in t) for t in _entries(table, column))
+        texts = column.texts[look.entries]
+        found, numbers = find_signs(texts), sum(any(c.isdigit() for c in t) for t in texts)
         if numbers < _LEAST_NUMBERS:
             continue
         marks = 0 < found["mark"] <= _FEW * numbers
-        if marks and _number_but_for(table, column, "mark"):
+        if marks and _is_number_but_for(look, column, "mark"):
             words = f"{count_of(found['mark'], 'footnote mark')} at {_name(column)}: put apart"
             yield Suggestion(f"mark {column.id}", words, (PartSigns(refer_to(column), "mark"),))
         unit, many = max(
@@ -209,50 +244,39 @@ def _suggest_signs(table: TidyTable) -> Iterator[Suggestion]:
             key=lambda pair: pair[1],
             default=("", 0),
         )
-        if many >= _MOSTLY * numbers and _number_but_for(table, column, "unit"):
+        if many >= _MOSTLY * numbers and _is_number_but_for(look, column, "unit"):
             said = unit.removeprefix("unit ")
             words = f"{_name(column)} has “{said}” after its numbers: put apart"
             yield Suggestion(f"unit {column.id}", words, (PartSigns(refer_to(column), "unit"),))
 
 
-def _number_but_for(table: TidyTable, column: TidyColumn, what: Literal["mark", "unit"]) -> bool:
+def _is_number_but_for(look: _Look, column: TidyColumn, what: Literal["mark", "unit"]) -> bool:
     """Return whether a column holds numbers once a sign is put apart, and does not before."""
-    parted = PartSigns(refer_to(column), what).apply(table)
-    return not _is_certain_number(table, column) and _is_number(
-        parted, parted.columns[parted.indexes[column.id]]
-    )
+    decided = look.decided[column.id]
+    if decided.certain and decided.type.kind in _WITHOUT_SIGNS:
+        return False
+    parted = PartSigns(refer_to(column), what).apply(look.table.take_rows(look.entries))
+    texts = parted.columns[parted.indexes[column.id]].texts
+    return decide_type(texts, column.name, look.table.year).type.kind in NUMBERS
 
 
-def _is_number(table: TidyTable, column: TidyColumn) -> bool:
-    decided = decide_type(_entries(table, column), column.name, table.year)
-    return decided.type.kind in NUMBERS
-
-
-def _is_certain_number(table: TidyTable, column: TidyColumn) -> bool:
-    decided = decide_type(_entries(table, column), column.name, table.year)
-    return decided.certain and decided.type.kind in {*NUMBERS, "code", "date", "time", "duration"}
-
-
-def _suggest_trim(table: TidyTable) -> Iterator[Suggestion]:
-    for column in table.columns:
-        led = sum(t.endswith(("..", ". .")) for t in column.texts[table.heading_rows :])
+def _suggest_trim(look: _Look) -> Iterator[Suggestion]:
+    for column in look.table.columns:
+        led = sum(t.endswith(("..", ". .")) for t in column.texts[look.entries])
         if led >= _LEAST_LED:
             words = f"Dots after {count_of(led, 'cell')} of {_name(column)}: trim"
             yield Suggestion(f"trim {column.id}", words, (Trim(refer_to(column)),))
 
 
-def _suggest_types(table: TidyTable) -> Iterator[Suggestion]:
+def _suggest_types(look: _Look) -> Iterator[Suggestion]:
     """Suggest the types that columns show without doubt, those of one type together."""
     alike: dict[ColumnType, list[TidyColumn]] = defaultdict(list)
     zeros: set[ColumnType] = set()
-    for column in table.columns:
-        if column.type is not None:
-            continue
-        texts = _entries(table, column)
-        decided = decide_type(texts, column.name, table.year)
-        if decided.certain and decided.type.kind != "text":
+    for column in look.table.columns:
+        decided = look.decided[column.id]
+        if column.type is None and decided.certain and decided.type.kind != "text":
             alike[decided.type].append(column)
-            if any(t[:1] == "0" for t in texts):
+            if any(t[:1] == "0" for t in column.texts[look.entries]):
                 zeros.add(decided.type)
     for kind, columns in alike.items():
         names = [_name(c) for c in columns]
@@ -273,7 +297,7 @@ def _short(text: str) -> str:
     return text if len(text) <= 24 else text[:23].rstrip() + "…"
 
 
-_FINDERS: tuple[Callable[[TidyTable], Iterator[Suggestion]], ...] = (
+_FINDERS: tuple[Callable[[_Look], Iterator[Suggestion]], ...] = (
     _suggest_names,
     _suggest_empty,
     _suggest_bars,

@@ -109,7 +109,7 @@ class SheetModel(QAbstractTableModel):
 
     def is_misfit(self, row: int, col: int) -> bool:
         """Return whether a text does not fit its column's type."""
-        return self.tidying is not None and bool(self.tidying.misfits[col][row])
+        return self.tidying is not None and self.tidying.is_misfit(row, col)
 
     def say_misfit(self, row: int, col: int) -> str:
         """Return why a text does not fit its column's type; empty if it does."""
