@@ -17,6 +17,7 @@ from keel_line.ui.app import make_app
 from keel_line.ui.proof.station import ProofStation
 from keel_line.ui.send.station import SendStation
 from keel_line.ui.square.station import SquareStation
+from keel_line.ui.tidy.station import TidyStation
 from keel_line.ui.window import Window
 
 PICTURES = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
@@ -57,6 +58,17 @@ def _take_proof(window: Window, take: Callable[[str], None]) -> None:
     take("proof-history")
     press(window.station(ProofStation).history.search, Qt.Key.Key_Escape)
     window.session.go_to_first_doubt()
+
+
+def _take_tidy(window: Window, take: Callable[[str], None]) -> None:
+    """Take the pictures of the Tidy station."""
+    window.session.go_to(0, 0)
+    window.go_to("tidy")
+    take("tidy-ready")
+    view = window.station(TidyStation).view
+    QTest.keyClick(view, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClick(view, Qt.Key.Key_End)
+    take("tidy")
 
 
 def main() -> None:
@@ -107,6 +119,7 @@ def main() -> None:
         window.actions_by_id["theme"].trigger()
         take("proof-dark")
         window.actions_by_id["theme"].trigger()
+        _take_tidy(window, take)
         window.go_to("send")
         window.station(SendStation).target.setText("/home/clerk/Brannock Sound.xlsx")
         take("send")

@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
+from keel_line.desk.desk import Desk
 from keel_line.desk.tidying import Tidying
+from keel_line.gather.sources import Source
 from keel_line.ui.proof.station import ProofStation
 from keel_line.ui.tidy.station import TidyStation
 from keel_line.ui.window import Window
+from tests.docket.paper import PaperReader
 from tests.ui.qtest import QTest
 
 Key, Mod = Qt.Key, Qt.KeyboardModifier
@@ -222,6 +227,31 @@ def test_the_next_table_and_the_lane(window: Window, tidy: TidyStation) -> None:
     press(tidy, Key.Key_PageDown, Mod.ControlModifier)
     assert tidy.title.text() != first
     assert window.session.table_index == 1
+
+
+def test_the_next_table_is_added_below_where_it_fits(
+    window: Window, tidy: TidyStation, tmp_path: Path
+) -> None:
+    press(tidy, Key.Key_A)
+    assert "columns, this table" in window.message.text()
+    path = tmp_path / "log.keel"
+    desk = Desk(path)
+    desk.add_source(Source("log.pdf", b"1", "1", 3))
+    desk.run(PaperReader())
+    desk.close()
+    window.open_docket(path)
+    window.session.go_to(0, 0)
+    window.go_to("tidy")
+    assert tidy.ready.words[0] == "Goes on on page 2: join"
+    press(tidy, Key.Key_1)
+    assert tidy._rows.text() == "8 rows from pages 1, 2"
+    press(tidy, Key.Key_A)
+    assert tidy._rows.text() == "12 rows from pages 1, 2, 3"
+    press(tidy, Key.Key_A)
+    assert "no table after this one" in window.message.text()
+    press(tidy, Key.Key_PageDown, Mod.ControlModifier)
+    assert tidy._rows.text().startswith("joined to “Dues” on page 1")
+    assert "Tidy: 1 of 3 tidied" in window.line.accessibleDescription()
 
 
 def test_an_empty_docket_says_what_comes(window: Window) -> None:

@@ -97,8 +97,9 @@ _CODE = re.compile(r"^(?=.*\d)[A-Za-z0-9][A-Za-z0-9 ./\-]{0,15}$")
 _MEASURE = re.compile(r"^\d[\d.,]*\s*(?P<unit>[a-zµ]+)\.?$")
 _CURRENCY = re.compile(r"[£$€¥]|\bkr\b|\bFr\b")
 _NOTHING = frozenset({"nil", "n/a", "n.a.", "none"})
-_FITS, _LEAST_FITS = 0.9, 0.7
+_FITS, _LEAST_FITS = 0.8, 0.65
 _SAMPLE = 1000
+_MOSTLY_FORMED = 0.9
 _FIRST_YEAR = 1900
 
 
@@ -299,29 +300,30 @@ def _parse_code(text: str, _kind: ColumnType) -> str | None:
     return text if _CODE.match(text) else None
 
 
-def _find_code(counted: Counter[str], _name: str, _year: int) -> Decided | None:
-    """Return "code" for figures with leading zeros and for letters with figures of few forms."""
+def _find_zeros(counted: Counter[str], _name: str, _year: int) -> Decided | None:
+    """Return "code" for figures with leading zeros."""
     figures = [t for t in counted if t.isdigit()]
-    zeros = any(len(t) > 1 and t[0] == "0" for t in figures)
-    if zeros and len(figures) >= _FITS * len(counted):
-        return Decided(ColumnType("code"))
+    zeros = sum(len(t) > 1 and t[0] == "0" for t in figures)
+    told = zeros > 1 or (zeros and len({len(t) for t in figures}) == 1)
+    return Decided(ColumnType("code")) if told and len(figures) >= _FITS * len(counted) else None
+
+
+def _find_code(counted: Counter[str], _name: str, _year: int) -> Decided | None:
+    """Return "code" for letters with figures, of few forms."""
     mixed = [t for t in counted if any(c.isalpha() for c in t) and _CODE.match(t)]
-    mixed = [t for t in mixed if sum(c.isdigit() for c in t) >= 1 and len(t.split()) <= 2]
-    if len(mixed) < _FITS * len(counted) or _looks_dated(mixed) or _has_unit(mixed):
+    mixed = [t for t in mixed if len(t.split()) <= 2]
+    dated = sum(_read_date(t) is not None for t in mixed) > len(mixed) / 2
+    if len(mixed) < _FITS * len(counted) or dated or _has_unit(mixed):
         return None
     forms = Counter(form_of(t) for t in mixed)
     often = sum(n for _, n in forms.most_common(3))
-    return Decided(ColumnType("code")) if often >= _FITS * len(mixed) else None
+    return Decided(ColumnType("code")) if often >= _MOSTLY_FORMED * len(mixed) else None
 
 
 def _has_unit(texts: Sequence[str]) -> bool:
     """Return whether texts are numbers with one unit after them, in small letters."""
     units = {m["unit"] if (m := _MEASURE.match(t)) else "" for t in texts}
     return len(units) == 1 and "" not in units
-
-
-def _looks_dated(texts: Sequence[str]) -> bool:
-    return sum(_read_date(t) is not None for t in texts) > len(texts) / 2
 
 
 def _parse_yes(text: str, _kind: ColumnType) -> bool | None:
@@ -518,6 +520,7 @@ _FINDERS: tuple[tuple[Kind, Callable[[Counter[str], str, int], Decided | None]],
     ("time", _find_time),
     ("duration", _find_duration),
     ("pounds, shillings, pence", _find_old_money),
-    ("code", _find_code),
+    ("code", _find_zeros),
     ("decimal", _find_number),
+    ("code", _find_code),
 )

@@ -22,7 +22,7 @@ from keel_line.desk.plain import see_plainly, write_plainly
 from keel_line.desk.pool import InlineExecutor, WorkerLost
 from keel_line.desk.repeats import find_all_repeated
 from keel_line.desk.schedule import Answer, Schedule
-from keel_line.desk.tidying import Change, tidy_table
+from keel_line.desk.tidying import Change, find_joined, tidy_table
 from keel_line.desk.work import PageRequest, PageResponse
 from keel_line.docket.records import PageFinding
 from keel_line.docket.store import Docket
@@ -529,7 +529,13 @@ class Desk:
         OutputError
             When the ending is unknown, or there is no table to be written.
         """
-        return self._name_files(target, self.tables_to_send(tables))
+        return self._name_files(target, self._find_alone(self.tables_to_send(tables)))
+
+    @staticmethod
+    def _find_alone(tables: Sequence[TableState]) -> list[TableState]:
+        """Return the tables that are joined to no other: the others go with theirs."""
+        joined = find_joined(tables)
+        return [t for t in tables if t.id not in joined]
 
     def _name_files(self, target: Path, chosen: Sequence[TableState]) -> list[Path]:
         ending = target.suffix.lower()
@@ -551,9 +557,11 @@ class Desk:
             When the ending is unknown, the target cannot be written, or there is no table for it.
         """
         chosen = self.tables_to_send(tables)
-        files = self._name_files(target, chosen)
+        alone = self._find_alone(chosen)
+        files = self._name_files(target, alone)
         ending = target.suffix.lower()
-        leaving = [tidy_table(t).to_send() if t.steps else t for t in chosen]
+        tidied = {t.id: tidy_table(t, chosen) for t in alone if t.steps}
+        leaving = [tidied[t.id].to_send() if t.id in tidied else t for t in alone]
         if ending == ".xlsx":
             write_workbook(leaving, target)
         elif ending == ".json":
@@ -561,7 +569,13 @@ class Desk:
                 write_document(document, path)
         else:
             write_tables(leaving, target)
-        return Sent(files, self._say_of_sending(chosen, ending))
+        passed_over = [
+            f"“{one.base.name}”: the step “{taken.step.say()}” was passed over. {taken.misfit}"
+            for one in tidied.values()
+            for taken in one.taken
+            if taken.misfit
+        ]
+        return Sent(files, [*passed_over, *self._say_of_sending(chosen, ending)])
 
     def _say_of_sending(self, tables: Sequence[TableState], ending: str) -> list[str]:
         """Return messages about the files that were written."""

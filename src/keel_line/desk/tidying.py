@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, time, timedelta
 from decimal import Decimal
@@ -38,11 +38,12 @@ from keel_line.tidy.columns import (
 from keel_line.tidy.contents import FillDown
 from keel_line.tidy.derive import Derive, find_troubles
 from keel_line.tidy.formula import WORDS
+from keel_line.tidy.joins import LIKELY, SURE, Append, weigh_join
 from keel_line.tidy.look import find_outliers
 from keel_line.tidy.rows import DropRows, SortRows
-from keel_line.tidy.step import ColumnRef, MisfitError, Step, Taken, refer_to, take_steps
+from keel_line.tidy.step import ColumnRef, MisfitError, Step, Taken, refer_to
 from keel_line.tidy.suggest import Suggestion, suggest, take_all
-from keel_line.tidy.trail import Trail, decode_trail, encode_trail
+from keel_line.tidy.trail import Trail, decode_trail, encode_trail, take_trail
 
 log = logging.getLogger(__name__)
 
@@ -61,6 +62,10 @@ __all__ = [
     "tidy_table",
 ]
 """With what the window needs of Tidy."""
+
+
+def _find_none(_table_id: int) -> None:
+    return None
 
 
 @dataclass(frozen=True)
@@ -96,11 +101,17 @@ class Tidying:
         The steps taken on it.
     taken
         The table after each step.
+    find
+        Returns a table to be joined, by its id.
+    next
+        The table that it may go on in, with the chance that it does; None where there is none.
     """
 
     base: TidyTable
     trail: Trail
     taken: tuple[Taken, ...]
+    find: Callable[[int], TidyTable | None] = _find_none
+    next: tuple[TableState, float] | None = None
 
     @property
     def table(self) -> TidyTable:
@@ -110,7 +121,19 @@ class Tidying:
     @cached_property
     def suggestions(self) -> list[Suggestion]:
         """What the table still needs, the most useful first."""
-        return suggest(self.table, self.trail.declined)
+        return [*self._suggest_join(), *suggest(self.table, self.trail.declined)]
+
+    def _suggest_join(self) -> list[Suggestion]:
+        if self.next is None or self.next[1] < LIKELY:
+            return []
+        other, chance = self.next
+        key, page = f"join {other.id}", other.page_number
+        if key in self.trail.declined:
+            return []
+        words = f"Goes on on page {page}: join"
+        if chance < SURE:
+            words = f"May go on on page {page}: join"
+        return [Suggestion(key, words, (Append(other.id, other.name, page),))]
 
     @cached_property
     def types(self) -> tuple[Decided, ...]:
@@ -187,10 +210,15 @@ class Tidying:
         MisfitError
             When one does not fit the table.
         """
-        table, trail = self.table, self.trail
+        trail = self.trail
         for step in steps:
-            table = step.apply(table)
             trail = trail.add(step)
+        taken = take_trail(self.base, trail, self.find)
+        new = [t for t in taken if t.step in steps and t.step not in self.trail.steps]
+        misfit = next((t.misfit for t in new if t.misfit), "")
+        if misfit:
+            raise MisfitError(misfit)
+        table = taken[-1].table if taken else self.base
         if not table.columns or table.rows == table.heading_rows:
             raise MisfitError("Nothing would be left of the table.")
         return Change(trail, Reason("step-taken", "; ".join(s.say() for s in steps)))
@@ -200,8 +228,14 @@ class Tidying:
         return self.add(*self.suggestions[number].steps)
 
     def take_all(self) -> Change:
-        """Return the trail with all suggestions taken."""
-        return self.add(*take_all(self.table, self.trail.declined))
+        """Return the trail with all suggestions taken; of a join only where it is sure."""
+        joins = [] if self.next is None or self.next[1] < SURE else self._suggest_join()
+        steps = [step for s in joins for step in s.steps]
+        table = self.table
+        if steps:
+            taken = take_trail(self.base, self.trail.add(steps[0]), self.find)
+            table = taken[-1].table
+        return self.add(*steps, *take_all(table, self.trail.declined))
 
     def decline(self, number: int) -> Change:
         """Return the trail with a suggestion declined, counted from 0."""
@@ -264,6 +298,19 @@ class Tidying:
             raise MisfitError("There is no column to its right.")
         return self.add(JoinColumns((self.ref(col), self.ref(col + 1))))
 
+    def join_table(self, other: TableState, *, check: bool = True) -> Change:
+        """Return the trail with another table joined below.
+
+        Raises
+        ------
+        MisfitError
+            When it has not as many columns; not asked where ``check`` is off.
+        """
+        step = Append(other.id, other.name, other.page_number)
+        if check:
+            step.append(self.base, make_tidy(other))
+        return Change(self.trail.add(step), Reason("step-taken", step.say()))
+
     def split(self, col: int, at: str) -> Change:
         """Return the trail with a column split at a sign, or after a number of characters."""
         width = int(at) if at.isdigit() else 0
@@ -311,15 +358,48 @@ class Tidying:
         return f"No value in {rows}; row {row + 1}: {why}"
 
 
-def tidy_table(table: TableState) -> Tidying:
-    """Return a table with all that was done to it at Tidy."""
+def tidy_table(table: TableState, tables: Sequence[TableState] = ()) -> Tidying:
+    """Return a table with all that was done to it at Tidy.
+
+    ``tables`` are those of the docket in order, among which may be some that it is joined with.
+    """
+    trail = read_trail(table)
+    year = find_year(table)
+    others = {t.id: t for t in tables}
+
+    def find(table_id: int) -> TidyTable | None:
+        other = others.get(table_id)
+        return None if other is None else make_tidy(other, year)
+
+    base = make_tidy(table, year)
+    taken = take_trail(base, trail, find)
+    return Tidying(base, trail, taken, find, _find_next(table, trail, tables))
+
+
+def read_trail(table: TableState) -> Trail:
+    """Return a table's trail; an empty one where it is damaged."""
     try:
-        trail = decode_trail(table.steps)
+        return decode_trail(table.steps)
     except ValueError:
         log.exception("the steps of table %s", table.id)
-        trail = Trail()
-    base = make_tidy(table, find_year(table))
-    return Tidying(base, trail, tuple(take_steps(base, trail.steps)))
+        return Trail()
+
+
+def find_joined(tables: Sequence[TableState]) -> set[int]:
+    """Return the ids of the tables that are joined to others, and so do not stand alone."""
+    return {number for t in tables if t.steps for number in read_trail(t).joined}
+
+
+def _find_next(
+    table: TableState, trail: Trail, tables: Sequence[TableState]
+) -> tuple[TableState, float] | None:
+    """Return the table after a table and those joined to it, and the chance that it goes on."""
+    at = {t.id: k for k, t in enumerate(tables)}
+    last = max((at[i] for i in (table.id, *trail.joined) if i in at), default=-1)
+    if last < 0 or last + 1 >= len(tables):
+        return None
+    chance, _ = weigh_join(tables[last], tables[last + 1])
+    return tables[last + 1], chance
 
 
 def find_year(table: TableState) -> int:

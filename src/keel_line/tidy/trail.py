@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TypeAlias
 
 import msgspec
 
+from keel_line.model.tidy import TidyTable
 from keel_line.tidy.columns import (
     DropColumns,
     DropEmptyColumns,
@@ -19,6 +21,7 @@ from keel_line.tidy.columns import (
 )
 from keel_line.tidy.contents import ChangeCase, FillDown, MoveBlock, Replace, Trim
 from keel_line.tidy.derive import Derive
+from keel_line.tidy.joins import Append
 from keel_line.tidy.rows import (
     BarsToColumn,
     DropEmptyRows,
@@ -29,10 +32,11 @@ from keel_line.tidy.rows import (
     SortRows,
 )
 from keel_line.tidy.shape import ColumnsToRows, RowsToColumns, Transpose
-from keel_line.tidy.step import Step
+from keel_line.tidy.step import MisfitError, Step, Taken, take_steps
 
 AnyStep: TypeAlias = (
-    DropColumns
+    Append
+    | DropColumns
     | DropEmptyColumns
     | JoinColumns
     | MoveColumn
@@ -73,8 +77,16 @@ class Trail(msgspec.Struct, frozen=True):
     declined: tuple[str, ...] = ()
 
     def add(self, step: Step) -> Trail:
-        """Return the trail with a step at its end."""
+        """Return the trail with a step at its end; tables are joined before all else is done."""
+        if isinstance(step, Append):
+            at = sum(isinstance(s, Append) for s in self.steps)
+            return self._with((*self.steps[:at], step, *self.steps[at:]))
         return self._with((*self.steps, step))
+
+    @property
+    def joined(self) -> tuple[int, ...]:
+        """The tables that are joined below, by id."""
+        return tuple(s.table for s in self.steps if isinstance(s, Append) and not s.off)
 
     def put(self, index: int, step: Step) -> Trail:
         """Return the trail with another step in a place."""
@@ -102,6 +114,25 @@ class Trail(msgspec.Struct, frozen=True):
 
     def _with(self, steps: tuple[Step, ...]) -> Trail:
         return msgspec.structs.replace(self, steps=steps)
+
+
+def take_trail(
+    table: TidyTable, trail: Trail, find: Callable[[int], TidyTable | None]
+) -> tuple[Taken, ...]:
+    """Take a trail's steps on a table; ``find`` returns the tables that are joined to it."""
+    out: list[Taken] = []
+    for step in trail.steps:
+        other = find(step.table) if isinstance(step, Append) and not step.off else None
+        if isinstance(step, Append) and other is not None:
+            try:
+                table, misfit = step.append(table, other), ""
+            except MisfitError as error:
+                misfit = str(error)
+            out.append(Taken(step, table, misfit))
+        else:
+            out += take_steps(table, [step])
+        table = out[-1].table
+    return tuple(out)
 
 
 def encode_trail(trail: Trail) -> str:

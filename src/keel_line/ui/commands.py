@@ -421,6 +421,142 @@ COMMANDS: tuple[Command, ...] = (
         "Go to the previous table",
         bound=False,
     ),
+    Command(
+        "take-ready",
+        "Take one",
+        ("1", "9"),
+        "tidy",
+        "Take what stands ready, by its number",
+        bound=False,
+    ),
+    Command(
+        "take-all-ready",
+        "Take all",
+        ("Ctrl+Return",),
+        "tidy",
+        "Take all that stands ready",
+        bound=False,
+    ),
+    Command(
+        "decline",
+        "Not wanted",
+        ("Alt+1", "Alt+9"),
+        "tidy",
+        "Remove a suggestion for good",
+        bound=False,
+    ),
+    Command(
+        "name-column",
+        "Name",
+        ("N",),
+        "tidy",
+        "Give the column another name",
+        bound=False,
+    ),
+    Command(
+        "type-column",
+        "Type",
+        ("T",),
+        "tidy",
+        "Say what the column's texts mean",
+        bound=False,
+    ),
+    Command(
+        "drop-column",
+        "Leave out",
+        ("X",),
+        "tidy",
+        "Leave the column out",
+        bound=False,
+    ),
+    Command(
+        "drop-rows",
+        "Leave rows out",
+        ("Delete",),
+        "tidy",
+        "Leave the selected rows out",
+        bound=False,
+    ),
+    Command(
+        "fill-down",
+        "Fill from above",
+        ("F",),
+        "tidy",
+        "Fill ditto marks and blanks from above",
+        bound=False,
+    ),
+    Command(
+        "join-columns",
+        "Join with next",
+        ("J",),
+        "tidy",
+        "Join the column with the next",
+        bound=False,
+    ),
+    Command(
+        "part-column",
+        "Part",
+        ("P",),
+        "tidy",
+        "Part the column at a sign or after a number of characters",
+        bound=False,
+    ),
+    Command(
+        "move-column",
+        "Move",
+        ("Ctrl+Left", "Ctrl+Right"),
+        "tidy",
+        "Move the column left or right",
+        bound=False,
+    ),
+    Command(
+        "sort-rows",
+        "Sort",
+        ("S",),
+        "tidy",
+        "Sort by the column; again, the other way round",
+        bound=False,
+    ),
+    Command(
+        "derive-column",
+        "New column",
+        ("=",),
+        "tidy",
+        "Make a new column by a formula",
+        bound=False,
+    ),
+    Command(
+        "add-table",
+        "Add next table",
+        ("A",),
+        "tidy",
+        "Add next table's rows below",
+        bound=False,
+    ),
+    Command(
+        "lane",
+        "The lane",
+        ("L",),
+        "tidy",
+        "Show or hide the column's values",
+        bound=False,
+    ),
+    Command(
+        "trail",
+        "The steps",
+        ("Tab",),
+        "tidy",
+        "Go to the steps: Space switches one off, Delete takes it out",
+        bound=False,
+    ),
+    Command(
+        "see-ink",
+        "See the ink",
+        ("Return",),
+        "tidy",
+        "Go to the cell in Proof",
+        bound=False,
+    ),
 )
 
 _SHOWN = {
@@ -440,7 +576,9 @@ def show_keys(command: Command) -> str:
     for key in command.keys:
         parts = key.split("+") if len(key) > 1 else [key]
         shown.append("+".join(_SHOWN.get(p, p) for p in parts))
-    if command.id == "take":
+    if len(shown) > 1 and shown[-1].endswith(("←", "→")) and "+" in shown[-1]:
+        shown[1:] = [shown[-1].rpartition("+")[2]]  # Ctrl+← or →
+    if command.id in {"take", "take-ready", "decline"}:
         return f"{shown[0]} … {shown[-1][-1]}"
     return " or ".join(shown)
 

@@ -15,6 +15,7 @@ _PLACES = (
     ("square", "In Square"),
     ("rule", "In Rule"),
     ("proof", "In Proof"),
+    ("tidy", "In Tidy"),
 )
 
 
@@ -67,15 +68,22 @@ class HelpSheet(QWidget):
         painter.drawText(
             sheet.adjusted(0, 26, -32, 0), Qt.AlignmentFlag.AlignRight, "Press any key to close"
         )
-        wide = (sheet.width() - 56) / len(_PLACES)
         groups = [[c for c in COMMANDS if c.where == place and c.keys] for place, _ in _PLACES]
         # In a low window the lines stand closer, so that none is cut off.
         line = min(theme.em * 1.56, (sheet.height() - 84) / (1 + max(map(len, groups))))
-        for column, (own, (_, heading)) in enumerate(zip(groups, _PLACES, strict=True)):
-            left = sheet.left() + 32 + column * wide
-            self._paint_group(
-                painter, heading, own, QRectF(left, sheet.top() + 70, wide - 18, line)
-            )
+        needed = [sum(self._measure(own)) for own in groups]
+        air = (sheet.width() - 64 - sum(needed)) / (len(groups) - 1)
+        left = sheet.left() + 32
+        for own, wide, (_, heading) in zip(groups, needed, _PLACES, strict=True):
+            room = wide + min(air - 8, 0)
+            self._paint_group(painter, heading, own, QRectF(left, sheet.top() + 70, room, line))
+            left += wide + air
+
+    def _measure(self, commands: list[Command]) -> tuple[float, float]:
+        """Return how wide the keys and the labels of commands are, in px."""
+        bold, plain = (QFontMetricsF(f) for f in (self._theme.bold(0.92), self._theme.font(0.92)))
+        keys = max(bold.horizontalAdvance(_shown(c)) for c in commands) + 12
+        return keys, max(plain.horizontalAdvance(c.label.rstrip("…")) for c in commands) + 2
 
     def _paint_group(
         self, painter: QPainter, heading: str, commands: list[Command], column: QRectF
@@ -87,16 +95,14 @@ class HelpSheet(QWidget):
         painter.setPen(theme.color("teal"))
         painter.drawText(QRectF(left, top, wide, line), Qt.AlignmentFlag.AlignVCenter, heading)
         top += line
-        bold = QFontMetricsF(theme.bold(0.92))
-        keys = [
-            min(show_keys(c).split(" or "), key=len) if c.bound else show_keys(c) for c in commands
-        ]
-        key_wide = max(bold.horizontalAdvance(k) for k in keys) + 12
+        key_wide, _ = self._measure(commands)
         plain = QFontMetricsF(theme.font(0.92))
-        for command, key in zip(commands, keys, strict=True):
+        for command in commands:
             painter.setFont(theme.bold(0.92))
             painter.setPen(theme.color("ink"))
-            painter.drawText(QRectF(left, top, key_wide, line), Qt.AlignmentFlag.AlignVCenter, key)
+            painter.drawText(
+                QRectF(left, top, key_wide, line), Qt.AlignmentFlag.AlignVCenter, _shown(command)
+            )
             painter.setFont(theme.font(0.92))
             painter.setPen(theme.color("quiet"))
             room = wide - key_wide
@@ -114,3 +120,9 @@ class HelpSheet(QWidget):
     @override
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         self._put_away()
+
+
+def _shown(command: Command) -> str:
+    """Return the shortest of a command's keys; all of those that the widget at hand takes."""
+    keys = show_keys(command)
+    return min(keys.split(" or "), key=len) if command.bound else keys

@@ -6,6 +6,7 @@ import time
 from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import replace
+from itertools import zip_longest
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
@@ -14,7 +15,7 @@ from keel_line._shared.memory import freeze_objects
 from keel_line.desk.desk import Desk
 from keel_line.desk.doubts import Order
 from keel_line.desk.proofs import Proofs
-from keel_line.desk.tidying import Change, Tidying, tidy_table
+from keel_line.desk.tidying import Change, Tidying, read_trail, tidy_table
 from keel_line.model.docket import PageState, Step
 from keel_line.model.finding import Sums
 from keel_line.model.reason import ACCEPTED, TYPED, Reason
@@ -71,7 +72,7 @@ class Session(QObject):
         self.cell_index = 0
         self._pictures: OrderedDict[int, QImage] = OrderedDict()
         self._originals: OrderedDict[int, QImage] = OrderedDict()
-        self._tidied: OrderedDict[int, tuple[TableState, Tidying]] = OrderedDict()
+        self._tidied: OrderedDict[int, tuple[tuple[TableState, ...], Tidying]] = OrderedDict()
         self.to_recall = Backlog(self.proofs.recall, self)
         self._closed = False
         self._rest = QTimer(self)
@@ -390,14 +391,30 @@ class Session(QObject):
 
     def tidying(self, table: TableState) -> Tidying:
         """Return a table as it is tidied; one that was asked for before is not made again."""
+        beside = tuple(self._beside(table))
         known = self._tidied.get(table.id)
-        if known is not None and known[0] is table:
+        if known is not None and all(a is b for a, b in zip_longest(known[0], beside)):
             return known[1]
-        made = tidy_table(table)
-        self._tidied[table.id] = table, made
+        made = tidy_table(table, beside)
+        self._tidied[table.id] = beside, made
         while len(self._tidied) > _TIDIED_KEPT:
             self._tidied.popitem(last=False)
         return made
+
+    def joined_to(self, table: TableState) -> TableState | None:
+        """Return the table that a table is joined to, if it is."""
+        both = zip(self.tables, self.proofs.tallies, strict=True)
+        return next((t for t, n in both if n.tidied and table.id in read_trail(t).joined), None)
+
+    def _beside(self, table: TableState) -> Sequence[TableState]:
+        """Return the tables that a table is joined with or may go on in, in order."""
+        index = self.proofs.index_of(table.id)
+        if index is None:
+            return [table]
+        joined = {*read_trail(table).joined}
+        last = max([index, *(i for n in joined if (i := self.proofs.index_of(n)) is not None)])
+        first = min([index, *(i for n in joined if (i := self.proofs.index_of(n)) is not None)])
+        return self.tables[first : last + 2]
 
     def accept_lines(self, table: TableState) -> None:
         """Record that the clerk approved a table's lines."""

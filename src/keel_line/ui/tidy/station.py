@@ -32,6 +32,7 @@ _KEYS = (
     ("Delete", "leave rows out"),
     ("F", "fill from above"),
     ("J", "join with the next"),
+    ("A", "add the next table below"),
     ("P", "part"),
     ("S", "sort"),
     ("=", "new column"),
@@ -159,10 +160,10 @@ class TidyStation(Station):
         if table is None:
             self._shown = None
             return
-        if self._shown is not None and self._shown[0] is table:
+        tidying = self._session.tidying(table)
+        if self._shown is not None and self._shown[0] is table and self._shown[1] is tidying:
             return
         same = self._shown is not None and self._shown[0].id == table.id
-        tidying = self._session.tidying(table)
         at = self._at if same else (0, 0)
         if self._shown is not None and same:  # headings may have become names
             now = tidying.table.heading_rows
@@ -171,7 +172,9 @@ class TidyStation(Station):
         if not same:
             self._leave_ask()
         self.title.setText(table.name)
-        self._rows.setText(tidying.say_rows())
+        whole = self._session.joined_to(table)
+        where = "" if whole is None else f"joined to “{whole.name}” on page {whole.page_number} · "
+        self._rows.setText(where + tidying.say_rows())
         self.trail.show_steps(tidying.taken)
         self.ready.show_suggestions(tidying.suggestions, _ALL_DONE)
         self.view.show_table(tidying, at)
@@ -290,6 +293,7 @@ class TidyStation(Station):
             Qt.Key.Key_Delete: self._drop_rows,
             Qt.Key.Key_F: lambda: self._change(lambda t: t.fill(col)),
             Qt.Key.Key_J: lambda: self._change(lambda t: t.join(col)),
+            Qt.Key.Key_A: self._add_next,
             Qt.Key.Key_P: self._ask_split,
             Qt.Key.Key_S: lambda: self._change(lambda t: t.sort(col)),
             Qt.Key.Key_L: self._fold_lane,
@@ -305,6 +309,14 @@ class TidyStation(Station):
         tidying = self.tidying
         if tidying is not None and rows and rows[0] >= tidying.table.heading_rows:
             self._change(lambda t: t.drop_rows(rows))
+
+    def _add_next(self) -> None:
+        """Join the next table of the docket below, whatever speaks for or against it."""
+        if self.tidying is None or self.tidying.next is None:
+            self.say("There is no table after this one.")
+            return
+        other = self.tidying.next[0]
+        self._change(lambda t: t.join_table(other))
 
     def _fold_lane(self) -> None:
         self.lane.setVisible(not self.lane.isVisible())
