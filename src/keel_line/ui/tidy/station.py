@@ -139,6 +139,8 @@ class TidyStation(Station):
         self.title.setFont(theme.bold(1.25))
         for part in (self.trail, self.ready, self.view, self.lane):
             part.set_theme(theme)
+        self._keys.setMinimumHeight(2 * self._keys.fontMetrics().lineSpacing())
+        self._keys.setAlignment(Qt.AlignmentFlag.AlignTop)
         self._shown = None
         self.refresh()
 
@@ -394,6 +396,9 @@ class TidyStation(Station):
             makes["type"] = lambda t: t.set_type(col, kinds[0])
         if self._change(makes[what]):
             self._leave_ask()
+            if what == "formula":  # it stands at the end
+                last = self.view.sheet.columnCount() - 1
+                self.view.setCurrentIndex(self.view.sheet.index(self._at[0], last))
 
     def _leave_ask(self) -> None:
         if self.ask.what:
