@@ -18,8 +18,10 @@ from keel_line._shared.texts import count_of
 from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import SEND_FORMATS, Desk
 from keel_line.desk.engine import check_target
+from keel_line.desk.jigs import JigError, read_jig
 from keel_line.desk.pool import WorkerPool
 from keel_line.desk.tally import Tally, count_table
+from keel_line.desk.tidying import lay_on
 from keel_line.errors import KeelLineError, OutputError
 from keel_line.settings import PLAIN_SIGNS, TOLERANCE
 
@@ -104,8 +106,21 @@ def demo(*, fresh: bool) -> None:
     f"--{PLAIN_SIGNS.name}", is_flag=True, default=PLAIN_SIGNS.default, help=PLAIN_SIGNS.help
 )
 @click.option("--jobs", default=None, type=click.IntRange(1), help="Number of worker processes.")
+@click.option(
+    "--jig",
+    "jigs",
+    multiple=True,
+    type=click.Path(path_type=Path),
+    help="Tidy tables of a form as this jig says; may be given several times.",
+)
 def convert(
-    inputs: tuple[Path, ...], output: Path, unseen: float, jobs: int | None, *, plain_signs: bool
+    inputs: tuple[Path, ...],
+    output: Path,
+    unseen: float,
+    jobs: int | None,
+    jigs: tuple[Path, ...],
+    *,
+    plain_signs: bool,
 ) -> None:
     """Convert scans, or folders of them, to a spreadsheet or JSON without the window."""
     to_output = str(output) == "-"
@@ -120,14 +135,19 @@ def convert(
             check_target(output)  # before hundreds of pages are read for it
         desk.set_tolerance(unseen)
         desk.set_plain_signs(plain=plain_signs)
+        forms = [read_jig(path) for path in jigs]  # before hundreds of pages are read for it
         failed = _read(desk, inputs, jobs, console)
+        for table in desk.tables() if forms else ():
+            laid = (change for jig in forms if (change := lay_on(table, jig)) is not None)
+            if (change := next(laid, None)) is not None:
+                desk.set_steps(table, change)
         if desk.sources() and any(p.progress == "done" for p in desk.pages()):
             if to_output:
                 for document in desk.json_lines():
                     sys.stdout.buffer.write(document)
             else:
                 _send(desk, output, console)
-    except OutputError as error:
+    except (OutputError, JigError) as error:
         console.print(str(error), style="red", markup=False)
         failed = True
     except KeyboardInterrupt:

@@ -3,6 +3,7 @@ from __future__ import annotations
 import json
 import subprocess
 import sys
+from dataclasses import replace
 from pathlib import Path
 
 import jsonschema
@@ -15,7 +16,9 @@ from PIL import Image
 from keel_line import cli
 from keel_line.cli import main
 from keel_line.desk.desk import Desk
+from keel_line.desk.jigs import Shelf
 from keel_line.desk.pool import InlineExecutor
+from keel_line.desk.tidying import keep_as_jig, tidy_table
 from keel_line.send.document import SCHEMA_FILE
 from synth.pdf import draw_line, write_pdf, write_words
 from tests.conftest import draw_page, make_content
@@ -231,3 +234,22 @@ def test_a_docket_is_compacted(tmp_path: Path, read_docket: Path) -> None:
     desk.close()
     code, error, _ = keel_line("compact", tmp_path / "none.keel")
     assert code != 0
+
+
+def test_tables_of_a_form_are_tidied_by_its_jig(tmp_path: Path, scan_file: Path) -> None:
+    desk = Desk()
+    desk.add_files([scan_file], InlineExecutor())
+    desk.run(InlineExecutor())
+    (table,) = desk.tables()
+    kept = replace(table, steps=tidy_table(table).take_all().encoded)
+    jig = Shelf(tmp_path).keep(keep_as_jig("Dues", kept))
+    desk.close()
+    code, error, _ = keel_line("convert", scan_file, "-o", tmp_path / "out.xlsx", "--jig", jig)
+    assert (code, error) == (0, "")
+    sheet = openpyxl.load_workbook(tmp_path / "out.xlsx").active
+    assert sheet.auto_filter.ref is not None
+    code, error, _ = keel_line(
+        "convert", scan_file, "-o", tmp_path / "out.xlsx", "--jig", scan_file
+    )
+    assert code == 1
+    assert "is no jig" in error

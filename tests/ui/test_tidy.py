@@ -254,6 +254,24 @@ def test_the_next_table_is_added_below_where_it_fits(
     assert "Tidy: 1 of 3 tidied" in window.line.accessibleDescription()
 
 
+def test_what_was_done_is_kept_as_a_jig_and_offered_again(
+    window: Window, tidy: TidyStation
+) -> None:
+    press(tidy, Key.Key_J, Mod.ControlModifier)
+    assert "Take some steps first" in window.message.text()
+    press(tidy, Key.Key_Return, Mod.ControlModifier)
+    press(tidy, Key.Key_J, Mod.ControlModifier)
+    press(tidy, "Berth dues")
+    press(tidy, Key.Key_Return)
+    assert "Kept as Berth dues.jig" in window.message.text()
+    assert tidy.view.hasFocus()
+    press(tidy, Key.Key_Z, Mod.ControlModifier)
+    assert tidy.ready.words[0] == "As Berth dues: 6 steps"
+    press(tidy, Key.Key_1)
+    assert len(tidy.trail.words) == 7
+    assert tidy.ready.words == []
+
+
 def test_an_empty_docket_says_what_comes(window: Window) -> None:
     window.new_docket()
     window.go_to("tidy")

@@ -38,6 +38,7 @@ from keel_line.tidy.columns import (
 from keel_line.tidy.contents import FillDown
 from keel_line.tidy.derive import Derive, find_troubles
 from keel_line.tidy.formula import WORDS
+from keel_line.tidy.jigs import Jig, fit_jig, lay_jig, make_jig
 from keel_line.tidy.joins import LIKELY, SURE, Append, weigh_join
 from keel_line.tidy.look import find_outliers
 from keel_line.tidy.rows import DropRows, SortRows
@@ -105,6 +106,8 @@ class Tidying:
         Returns a table to be joined, by its id.
     next
         The table that it may go on in, with the chance that it does; None where there is none.
+    laid
+        The steps of a jig that fits the table surely, and its name; None where none does.
     """
 
     base: TidyTable
@@ -112,6 +115,7 @@ class Tidying:
     taken: tuple[Taken, ...]
     find: Callable[[int], TidyTable | None] = _find_none
     next: tuple[TableState, float] | None = None
+    laid: tuple[str, tuple[Step, ...]] | None = None
 
     @property
     def table(self) -> TidyTable:
@@ -121,7 +125,19 @@ class Tidying:
     @cached_property
     def suggestions(self) -> list[Suggestion]:
         """What the table still needs, the most useful first."""
-        return [*self._suggest_join(), *suggest(self.table, self.trail.declined)]
+        first = [*self._suggest_jig(), *self._suggest_join()]
+        return [*first, *suggest(self.table, self.trail.declined)]
+
+    def _suggest_jig(self) -> list[Suggestion]:
+        """Suggest what was done to earlier tables of the form, before anything else is done."""
+        own = [s for s in self.trail.steps if not isinstance(s, Append)]
+        if self.laid is None or own:
+            return []
+        name, steps = self.laid
+        key = f"jig {name}"
+        if key in self.trail.declined:
+            return []
+        return [Suggestion(key, f"As {name}: {count_of(len(steps), 'step')}", steps)]
 
     def _suggest_join(self) -> list[Suggestion]:
         if self.next is None or self.next[1] < LIKELY:
@@ -230,11 +246,12 @@ class Tidying:
     def take_all(self) -> Change:
         """Return the trail with all suggestions taken; of a join only where it is sure."""
         joins = [] if self.next is None or self.next[1] < SURE else self._suggest_join()
-        steps = [step for s in joins for step in s.steps]
-        table = self.table
-        if steps:
-            taken = take_trail(self.base, self.trail.add(steps[0]), self.find)
-            table = taken[-1].table
+        steps = [step for s in (*joins, *self._suggest_jig()) for step in s.steps]
+        trail = self.trail
+        for step in steps:
+            trail = trail.add(step)
+        taken = take_trail(self.base, trail, self.find)
+        table = taken[-1].table if taken else self.base
         return self.add(*steps, *take_all(table, self.trail.declined))
 
     def decline(self, number: int) -> Change:
@@ -358,10 +375,13 @@ class Tidying:
         return f"No value in {rows}; row {row + 1}: {why}"
 
 
-def tidy_table(table: TableState, tables: Sequence[TableState] = ()) -> Tidying:
+def tidy_table(
+    table: TableState, tables: Sequence[TableState] = (), jigs: Sequence[Jig] = ()
+) -> Tidying:
     """Return a table with all that was done to it at Tidy.
 
-    ``tables`` are those of the docket in order, among which may be some that it is joined with.
+    ``tables`` are those of the docket in order, among which may be some that it is joined with;
+    ``jigs`` are tried on it.
     """
     trail = read_trail(table)
     year = find_year(table)
@@ -373,7 +393,30 @@ def tidy_table(table: TableState, tables: Sequence[TableState] = ()) -> Tidying:
 
     base = make_tidy(table, year)
     taken = take_trail(base, trail, find)
-    return Tidying(base, trail, taken, find, _find_next(table, trail, tables))
+    laid = None if trail.steps and not trail.joined else _find_jig(table, jigs, year)
+    return Tidying(base, trail, taken, find, _find_next(table, trail, tables), laid)
+
+
+def lay_on(table: TableState, jig: Jig) -> Change | None:
+    """Return what a jig does to a table; None where it does not surely fit."""
+    laid = _find_jig(table, [jig], find_year(table))
+    return None if laid is None else tidy_table(table).add(*laid[1])
+
+
+def keep_as_jig(name: str, table: TableState) -> Jig:
+    """Return what was done to a table as a jig."""
+    return make_jig(name, table, read_trail(table))
+
+
+def _find_jig(
+    table: TableState, jigs: Sequence[Jig], year: int
+) -> tuple[str, tuple[Step, ...]] | None:
+    for jig in jigs:
+        if fit_jig(jig, table).sure:
+            steps, _ = lay_jig(jig, table, year)
+            if steps:
+                return jig.name, tuple(steps)
+    return None
 
 
 def read_trail(table: TableState) -> Trail:

@@ -542,6 +542,14 @@ COMMANDS: tuple[Command, ...] = (
         bound=False,
     ),
     Command(
+        "keep-jig",
+        "Keep as a jig",
+        ("Ctrl+J",),
+        "tidy",
+        "Keep the steps for the next pages of this form",
+        bound=False,
+    ),
+    Command(
         "trail",
         "The steps",
         ("Tab",),

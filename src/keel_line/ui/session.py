@@ -7,6 +7,7 @@ from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import replace
 from itertools import zip_longest
+from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
@@ -14,8 +15,9 @@ from PyQt6.QtGui import QImage
 from keel_line._shared.memory import freeze_objects
 from keel_line.desk.desk import Desk
 from keel_line.desk.doubts import Order
+from keel_line.desk.jigs import Shelf
 from keel_line.desk.proofs import Proofs
-from keel_line.desk.tidying import Change, Tidying, read_trail, tidy_table
+from keel_line.desk.tidying import Change, Tidying, keep_as_jig, read_trail, tidy_table
 from keel_line.model.docket import PageState, Step
 from keel_line.model.finding import Sums
 from keel_line.model.reason import ACCEPTED, TYPED, Reason
@@ -63,8 +65,9 @@ class Session(QObject):
     opening = pyqtSignal(int, int)
     pages_unsquared = pyqtSignal(tuple, str)
 
-    def __init__(self, desk: Desk, jobs: Jobs) -> None:
+    def __init__(self, desk: Desk, jobs: Jobs, shelf: Shelf | None = None) -> None:
         super().__init__()
+        self.shelf = shelf or Shelf(None)
         self.desk = desk
         self.jobs = jobs
         self.proofs = Proofs(desk, jobs.want_judged, self.cells_changed.emit)
@@ -389,13 +392,24 @@ class Session(QObject):
             now = replace(self.tables[index], steps=change.encoded)
             self.proofs.put_table(index, now, ())
 
+    def keep_as_jig(self, name: str, table: TableState) -> Path:
+        """Keep what was done to a table as a jig; return its file.
+
+        Raises
+        ------
+        OutputError
+            When it cannot be written.
+        """
+        self._tidied.clear()  # other tables may be of its form
+        return self.shelf.keep(keep_as_jig(name, table))
+
     def tidying(self, table: TableState) -> Tidying:
         """Return a table as it is tidied; one that was asked for before is not made again."""
         beside = tuple(self._beside(table))
         known = self._tidied.get(table.id)
         if known is not None and all(a is b for a, b in zip_longest(known[0], beside)):
             return known[1]
-        made = tidy_table(table, beside)
+        made = tidy_table(table, beside, self.shelf.jigs())
         self._tidied[table.id] = beside, made
         while len(self._tidied) > _TIDIED_KEPT:
             self._tidied.popitem(last=False)

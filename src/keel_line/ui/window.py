@@ -41,6 +41,7 @@ from keel_line._shared.texts import count_of
 from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import Desk, Notice
 from keel_line.desk.engine import ENDINGS
+from keel_line.desk.jigs import Shelf
 from keel_line.errors import KeelLineError
 from keel_line.model.docket import PageState
 from keel_line.settings import PLAIN_SIGNS, TOLERANCE, TOLERANCE_STEPS, say_tolerance
@@ -104,7 +105,7 @@ class Window(QMainWindow):
         if isinstance(app, QApplication):  # before any widget, so that all take its face
             apply_theme(app, self.theme)
         self.jobs = jobs or Jobs(desk)
-        self.session = Session(desk, self.jobs)
+        self.session = Session(desk, self.jobs, Shelf(folder / "Jigs"))
         self._small: dict[int, QPixmap] = {}
         self._at = "gather"
         self._page_id = -1

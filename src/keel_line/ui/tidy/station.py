@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from typing_extensions import override
 
 from keel_line.desk.tidying import KINDS, Change, MisfitError, Tidying
+from keel_line.errors import KeelLineError
 from keel_line.model.docket import PageState
 from keel_line.model.table import TableState
 from keel_line.ui.commands import show_key_words
@@ -38,6 +39,7 @@ _KEYS = (
     ("=", "new column"),
     ("Ctrl+←→", "move column"),
     ("L", "lane"),
+    ("Ctrl+J", "keep as a jig"),
     ("Tab", "the steps"),
     ("Enter", "see the ink"),
 )
@@ -277,6 +279,8 @@ class TidyStation(Station):
         table = {Qt.Key.Key_PageUp: -1, Qt.Key.Key_PageDown: 1}.get(key, 0)
         if key in {Qt.Key.Key_Return, Qt.Key.Key_Enter}:
             self.take_all()
+        elif key == Qt.Key.Key_J:
+            self._ask_jig()
         elif step and 0 <= col + step < self.view.sheet.columnCount():
             row = self._at[0]
             if self._change(lambda t: t.move_column(col, step)):
@@ -350,6 +354,23 @@ class TidyStation(Station):
         words = f"Type of {name}: {', '.join(KINDS)}. The first letters are enough."
         self.ask.ask("type", words, "")
 
+    def _ask_jig(self) -> None:
+        if self._shown is None or not self._shown[1].trail.steps:
+            self.say("Take some steps first: a jig keeps them for the next page of this form.")
+            return
+        self.ask.ask("jig", "Name of the form, for its next pages", self._shown[0].name)
+
+    def _keep_jig(self, name: str) -> bool:
+        if self._shown is None or not name.strip():
+            return False
+        try:
+            path = self._session.keep_as_jig(" ".join(name.split()), self._shown[0])
+        except KeelLineError as error:
+            self.say(str(error), trouble=True)
+            return False
+        self.say(f"Kept as {path.name}. Tables of this form are offered the same steps.")
+        return True
+
     def _ask_split(self) -> None:
         name = self.view.sheet.say_name(self._at[1])
         self.ask.ask("split", f"Split {name} at this sign, or after so many characters", " ")
@@ -394,7 +415,8 @@ class TidyStation(Station):
                 self.say(f"“{text}” is no type. Types: {', '.join(KINDS)}.", trouble=True)
                 return
             makes["type"] = lambda t: t.set_type(col, kinds[0])
-        if self._change(makes[what]):
+        done = self._keep_jig(text) if what == "jig" else self._change(makes[what])
+        if done:
             self._leave_ask()
             if what == "formula":  # it stands at the end
                 last = self.view.sheet.columnCount() - 1
