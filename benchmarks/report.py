@@ -14,7 +14,7 @@ from typing import TypeAlias
 
 import numpy as np
 
-from benchmarks import press
+from benchmarks import press, tidy
 from benchmarks.answering import AnswerScore
 from benchmarks.measure import SETTINGS, CellScore, PageScore
 from benchmarks.pictures import calibration_error, draw_laid, draw_reliability, draw_silent
@@ -299,6 +299,10 @@ def write_report(measured: Measured) -> str:
         "## Real documents",
         "",
         *_document_lines(),
+        "",
+        "## Tidy",
+        "",
+        *tidy.say_lines(),
         "",
         "## Columns with repeated values",
         "",

@@ -191,7 +191,7 @@ def _weigh_columns(first: TidyTable, second: TidyTable) -> list[Evidence]:
     elif share < LIKELY:
         out.append(Evidence("their columns hold different kinds of values", -2.0))
     if series:
-        words = "a series of numbers or dates goes on" if series > 0 else "a series begins anew"
+        words = "a series of numbers or dates goes on" if series > 0 else "a series begins again"
         out.append(Evidence(words, 2.0 if series > 0 else -2.0))
     return out
 
