@@ -230,7 +230,7 @@ def test_the_next_table_and_the_lane(window: Window, tidy: TidyStation) -> None:
 
 
 def test_the_next_table_is_added_below_where_it_fits(
-    window: Window, tidy: TidyStation, tmp_path: Path
+    window: Window, tidy: TidyStation, tmp_path: Path, qtbot: QtBot
 ) -> None:
     press(tidy, Key.Key_A)
     assert "columns, this table" in window.message.text()
@@ -243,7 +243,9 @@ def test_the_next_table_is_added_below_where_it_fits(
     window.session.go_to(0, 0)
     window.go_to("tidy")
     assert tidy.ready.words[0] == "Goes on on page 2: join"
+    qtbot.waitUntil(lambda: "Tidy: 2 joins to check" in window.line.accessibleDescription())
     press(tidy, Key.Key_1)
+    assert "Tidy: 1 join to check" in window.line.accessibleDescription()
     assert tidy._rows.text() == "8 rows from pages 1, 2"
     press(tidy, Key.Key_A)
     assert tidy._rows.text() == "12 rows from pages 1, 2, 3"

@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, time, timedelta
 from decimal import Decimal
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -397,6 +397,11 @@ def tidy_table(
     return Tidying(base, trail, taken, find, _find_next(table, trail, tables), laid)
 
 
+def is_likely_join(first: TableState, second: TableState) -> bool:
+    """Return whether a table may go on in the next."""
+    return weigh_join(first, second)[0] >= LIKELY
+
+
 def lay_on(table: TableState, jig: Jig) -> Change | None:
     """Return what a jig does to a table; None where it does not surely fit."""
     laid = _find_jig(table, [jig], find_year(table))
@@ -421,10 +426,15 @@ def _find_jig(
 
 def read_trail(table: TableState) -> Trail:
     """Return a table's trail; an empty one where it is damaged."""
+    return _decode(table.steps)
+
+
+@lru_cache(maxsize=2048)
+def _decode(steps: str) -> Trail:
     try:
-        return decode_trail(table.steps)
+        return decode_trail(steps)
     except ValueError:
-        log.exception("the steps of table %s", table.id)
+        log.exception("the steps of a table")
         return Trail()
 
 

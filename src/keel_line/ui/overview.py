@@ -46,8 +46,11 @@ class PageCounts:
         self.bare += times * (done and not page.tables)
 
 
-def make_stops(pages: PageCounts, tables: Tally) -> tuple[Stop, ...]:
-    """Return the six stations with what waits at each and the docket's progress."""
+def make_stops(pages: PageCounts, tables: Tally, joins: int = 0) -> tuple[Stop, ...]:
+    """Return the six stations with what waits at each and the docket's progress.
+
+    ``joins`` is how many tables may go on in the next.
+    """
     proofed = bool(tables.tables) and not tables.open
     proof = "all settled" if tables.flagged else "no doubts"
     if not tables.tables:
@@ -59,7 +62,7 @@ def make_stops(pages: PageCounts, tables: Tally) -> tuple[Stop, ...]:
         "square": f"{pages.to_check} to check" if pages.to_check else "",
         "rule": _rule_words(tables) if pages.done else "",
         "proof": proof,
-        "tidy": f"{tables.tidied} of {tables.tables} tidied" if tables.tidied else "",
+        "tidy": _tidy_words(tables, joins),
         "send": "ready" if proofed else "",
     }
     calls = {
@@ -67,6 +70,7 @@ def make_stops(pages: PageCounts, tables: Tally) -> tuple[Stop, ...]:
         "square": pages.to_check > 0,
         "rule": tables.lines > 0 or pages.bare > 0,
         "proof": tables.open > 0,
+        "tidy": joins > 0,
     }
     reached = {
         "gather": pages.pages > 0,
@@ -91,6 +95,12 @@ def _rule_words(tables: Tally) -> str:
     if tables.lines:
         return f"{count_of(tables.lines, 'line')} to check"
     return count_of(tables.tables, "table") if tables.tables else ""
+
+
+def _tidy_words(tables: Tally, joins: int) -> str:
+    if joins:
+        return f"{count_of(joins, 'join')} to check"
+    return f"{tables.tidied} of {tables.tables} tidied" if tables.tidied else ""
 
 
 def make_ribbon_page(page: PageState, counts: Tally, small: QPixmap | None) -> RibbonPage:

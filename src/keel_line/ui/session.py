@@ -17,7 +17,14 @@ from keel_line.desk.desk import Desk
 from keel_line.desk.doubts import Order
 from keel_line.desk.jigs import Shelf
 from keel_line.desk.proofs import Proofs
-from keel_line.desk.tidying import Change, Tidying, keep_as_jig, read_trail, tidy_table
+from keel_line.desk.tidying import (
+    Change,
+    Tidying,
+    is_likely_join,
+    keep_as_jig,
+    read_trail,
+    tidy_table,
+)
 from keel_line.model.docket import PageState, Step
 from keel_line.model.finding import Sums
 from keel_line.model.reason import ACCEPTED, TYPED, Reason
@@ -82,6 +89,9 @@ class Session(QObject):
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST_MS)
         self._rest.timeout.connect(self._learn)
+        self._likely_joins: dict[int, int] = {}  # by table: the next one, in which it may go on
+        self.to_weigh = Backlog(self._weigh_join, self)
+        self.to_weigh.cleared.connect(self.cells_changed)
         self.to_renew = Backlog(self._renew_table, self)
         self.to_renew.cleared.connect(self._after_renewing)
         self.to_open = Backlog(self._open_page, self, _OPENING_S)
@@ -112,9 +122,8 @@ class Session(QObject):
     def close(self) -> None:
         """Start nothing more; results still under way are dropped."""
         self._rest.stop()
-        self.to_open.empty()
-        self.to_renew.empty()
-        self.to_recall.empty()
+        for backlog in (self.to_open, self.to_weigh, self.to_renew, self.to_recall):
+            backlog.empty()
         self._closed = True
 
     def reload(self) -> None:
@@ -162,6 +171,7 @@ class Session(QObject):
     def _after_opening(self) -> None:
         self.to_recall.put(t.id for t in self.tables)  # what was settled meanwhile
         self.to_recall.work()
+        self._queue_joins(EVERY_PAGE)
         self._report_opening()
 
     def open_now(self, page_id: int) -> None:
@@ -197,8 +207,38 @@ class Session(QObject):
         place = self.proofs.doubts.first()
         if place is not None and (at is None or not self._held):
             self.table_index, self.cell_index = place
+        self._queue_joins(page_id)
         self.tables_changed.emit(page_id)
         self.moved.emit()
+
+    def _queue_joins(self, page_id: int) -> None:
+        """Weigh again, when there is time, which tables go on in the next."""
+        if page_id == EVERY_PAGE:
+            self._likely_joins.clear()
+            self.to_weigh.put(t.id for t in self.tables)
+        else:
+            own = self.proofs.indexes_on(page_id)
+            self.to_weigh.put(t.id for t in self.tables[max(0, own.start - 1) : own.stop])
+        self.to_weigh.work_soon(_REST_MS)
+
+    def _weigh_join(self, table_id: int) -> None:
+        index = self.proofs.index_of(table_id)
+        self._likely_joins.pop(table_id, None)
+        if index is not None and index + 1 < len(self.tables):
+            both = self.tables[index], self.tables[index + 1]
+            if is_likely_join(*both):
+                self._likely_joins[table_id] = both[1].id
+
+    def count_open_joins(self) -> int:
+        """Count the tables that may go on in the next and are neither joined nor left so."""
+        both = zip(self.tables, self.proofs.tallies, strict=True)
+        trails = [read_trail(t) for t, tally in both if tally.tidied]
+        done = {number for trail in trails for number in trail.joined}
+        declined = {key for trail in trails for key in trail.declined}
+        return sum(
+            number not in done and f"join {number}" not in declined
+            for number in self._likely_joins.values()
+        )
 
     def _stay_within(self) -> None:
         """Choose an existing cell if the current one is gone."""
@@ -238,7 +278,8 @@ class Session(QObject):
     def go_to(self, table_index: int, cell_index: int) -> None:
         """Make a cell current, and keep it so."""
         self._held = True
-        self.to_open.work_soon(_REST_MS)  # the hands are at work
+        for backlog in (self.to_open, self.to_weigh):  # the hands are at work
+            backlog.work_soon(_REST_MS)
         self.table_index, self.cell_index = table_index, cell_index
         self._stay_within()
         self.moved.emit()

@@ -400,7 +400,8 @@ class Window(QMainWindow):
     def _refresh_counts(self) -> None:
         session = self.session
         total = session.proofs.total
-        self.line.show_stops(make_stops(self._page_counts, total), self._at)
+        joins = session.count_open_joins()
+        self.line.show_stops(make_stops(self._page_counts, total, joins), self._at)
         wrong = f"Expected wrong cells: {total.wrong:.1f}"
         self.expected.setText(wrong if session.tables else "")
         plain = session.desk.plain_signs
