@@ -7,7 +7,7 @@ from dataclasses import replace
 import pytest
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.tidying import MisfitError, Tidying, find_year, tidy_table
+from keel_line.desk.tidying import MORE, MisfitError, Tidying, find_year, tidy_table
 from keel_line.model.table import TableState
 
 
@@ -105,6 +105,25 @@ def test_columns_and_rows_are_changed_one_by_one(demo_desk: Desk) -> None:
         after().derive("{Days} × 2")
     with pytest.raises(MisfitError, match="no column to its right"):
         after().join(7)
+
+
+@pytest.mark.parametrize("what", MORE)
+def test_each_of_what_else_can_be_done_is_done_or_says_why_not(what: str, demo_desk: Desk) -> None:
+    table = berth_dues(demo_desk)
+    tidying = tidy_table(replace(table, steps=tidy_table(table).take(0).encoded))
+    done, said = 0, []
+    for col in range(8):
+        try:
+            change = tidying.do(what, 3, col)
+        except MisfitError as error:
+            said.append(str(error))
+            continue
+        (*_, taken) = tidy_table(replace(table, steps=change.encoded)).taken
+        assert not taken.misfit
+        done += 1
+    assert all(words.endswith(".") for words in said)
+    hard = {"Titles across the table into a column", "This column's values into columns"}
+    assert done or what in hard or what.startswith("Put ")
 
 
 def test_formulas_are_completed_and_checked_while_they_are_typed(demo_desk: Desk) -> None:

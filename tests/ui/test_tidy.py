@@ -145,6 +145,20 @@ def test_rows_are_left_out_sorted_and_columns_joined_and_split(tidy: TidyStation
     assert tidy.trail.words[-1].endswith("filled from above")
 
 
+def test_more_is_one_key_away(tidy: TidyStation) -> None:
+    press(tidy, Key.Key_1)
+    press(tidy, "m")
+    assert tidy.more.isVisible()
+    QTest.keyClick(tidy.more, Key.Key_Down)
+    QTest.keyClick(tidy.more, Key.Key_Return)
+    assert tidy.trail.words[-1] == "rows kept where Vessel is “Marigold”"
+    assert {*at_hand(tidy).table.columns[0].texts} == {"Marigold"}
+    press(tidy, "r")
+    tidy.ask.field.setText("Marigold > Wren")
+    QTest.keyClick(tidy.ask.field, Key.Key_Return)
+    assert {*at_hand(tidy).table.columns[0].texts} == {"Wren"}
+
+
 def test_steps_on_the_trail_are_switched_moved_and_taken_out(
     window: Window, tidy: TidyStation
 ) -> None:

@@ -31,17 +31,19 @@ from keel_line.tidy.columns import (
     DropColumns,
     JoinColumns,
     MoveColumn,
+    PartSigns,
     Rename,
     SetType,
     SplitColumn,
 )
-from keel_line.tidy.contents import FillDown
+from keel_line.tidy.contents import ChangeCase, FillDown, Replace, Trim
 from keel_line.tidy.derive import Derive, find_troubles
 from keel_line.tidy.formula import WORDS
 from keel_line.tidy.jigs import Jig, fit_jig, lay_jig, make_jig
 from keel_line.tidy.joins import LIKELY, SURE, Append, weigh_join
 from keel_line.tidy.look import find_outliers
-from keel_line.tidy.rows import DropRows, SortRows
+from keel_line.tidy.rows import BarsToColumn, DropRows, FilterRows, NumberRows, SortRows
+from keel_line.tidy.shape import ColumnsToRows, RowsToColumns, Transpose
 from keel_line.tidy.step import ColumnRef, MisfitError, Step, Taken, refer_to
 from keel_line.tidy.suggest import Suggestion, suggest, take_all
 from keel_line.tidy.trail import Trail, decode_trail, encode_trail, take_trail
@@ -52,6 +54,7 @@ _YEAR = re.compile(r"(?<!\d)(1[789]\d\d|20\d\d)(?!\d)")
 
 __all__ = [
     "KINDS",
+    "MORE",
     "NUMBERS",
     "Change",
     "Kind",
@@ -347,6 +350,17 @@ class Tidying:
             return Change(trail, Reason("step-changed", step.say()))
         return self.add(SortRows(self.ref(col)))
 
+    def replace(self, col: int, text: str) -> Change:
+        """Return the trail with a text of a column replaced: "old > new"."""
+        old, sign, new = text.partition(">")
+        if not sign or not old.strip():
+            raise MisfitError("Type the old text, > and the new one, such as: St. > Street")
+        return self.add(Replace(self.ref(col), old.strip(), new.strip()))
+
+    def do(self, what: str, row: int, col: int) -> Change:
+        """Return the trail with one of ``MORE`` done, at a cell."""
+        return self.add(MORE[what](self, row, col))
+
     def derive(self, text: str) -> Change:
         """Return the trail with a derived column: "name = formula"."""
         name, sign, formula = text.partition("=")
@@ -373,6 +387,45 @@ class Tidying:
         row, why = next(iter(troubles.items()))
         rows = count_of(len(troubles), "row")
         return f"No value in {rows}; row {row + 1}: {why}"
+
+
+def _text(tidying: Tidying, row: int, col: int) -> str:
+    return str(tidying.table.columns[col].texts[row])
+
+
+def _refs_from(tidying: Tidying, col: int) -> tuple[ColumnRef, ...]:
+    return tuple(tidying.ref(k) for k in range(col, len(tidying.table.columns)))
+
+
+def _as_columns(tidying: Tidying, _row: int, col: int) -> Step:
+    if col + 1 >= len(tidying.table.columns):
+        raise MisfitError("The values stand in the column to the right; there is none.")
+    return RowsToColumns(tidying.ref(col), tidying.ref(col + 1))
+
+
+MORE: dict[str, Callable[[Tidying, int, int], Step]] = {
+    "Keep rows with this value": lambda t, r, c: FilterRows(t.ref(c), "is", _text(t, r, c)),
+    "Leave out rows with this value": lambda t, r, c: FilterRows(
+        t.ref(c), "is", _text(t, r, c), keep=False
+    ),
+    "Keep rows like this one": lambda t, r, c: FilterRows(t.ref(c), "is like", _text(t, r, c)),
+    "Leave out rows like this one": lambda t, r, c: FilterRows(
+        t.ref(c), "is like", _text(t, r, c), keep=False
+    ),
+    "Number the rows": lambda _t, _r, _c: NumberRows(),
+    "Titles across the table into a column": lambda _t, _r, _c: BarsToColumn(),
+    "Columns from here on into rows": lambda t, _r, c: ColumnsToRows(_refs_from(t, c)),
+    "This column's values into columns": _as_columns,
+    "Swap rows and columns": lambda _t, _r, _c: Transpose(),
+    "Put the unit apart": lambda t, _r, c: PartSigns(t.ref(c), "unit"),
+    "Put the sign of money apart": lambda t, _r, c: PartSigns(t.ref(c), "currency"),
+    "Put footnote marks apart": lambda t, _r, c: PartSigns(t.ref(c), "mark"),
+    "Trim dots and blanks": lambda t, _r, c: Trim(t.ref(c)),
+    "Capital letters": lambda t, _r, c: ChangeCase(t.ref(c), "capital"),
+    "Small letters": lambda t, _r, c: ChangeCase(t.ref(c), "small"),
+    "Words with capitals": lambda t, _r, c: ChangeCase(t.ref(c), "words"),
+}
+"""What else can be done at a cell, in words, each with the step that does it."""
 
 
 def tidy_table(

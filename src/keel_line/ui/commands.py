@@ -518,6 +518,22 @@ COMMANDS: tuple[Command, ...] = (
         bound=False,
     ),
     Command(
+        "replace-text",
+        "Replace",
+        ("R",),
+        "tidy",
+        "Replace a text in the column",
+        bound=False,
+    ),
+    Command(
+        "more-steps",
+        "More",
+        ("M",),
+        "tidy",
+        "Show what else can be done at this cell",
+        bound=False,
+    ),
+    Command(
         "derive-column",
         "New column",
         ("=",),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import (
     QAbstractTableModel,
     QModelIndex,
+    QPoint,
     QPointF,
     QRect,
     QRectF,
@@ -310,6 +311,12 @@ class SheetView(QTableView):
     @override
     def focusNextPrevChild(self, next: bool) -> bool:
         return False  # Tab is a key like others here
+
+    def place_of_menu(self) -> QPoint:
+        """Return where a menu for the cell at hand opens, on the screen."""
+        port = self.viewport()
+        corner = self.visualRect(self.currentIndex()).bottomLeft()
+        return corner if port is None else port.mapToGlobal(corner)
 
     def selected_rows(self) -> list[int]:
         """Return the numbers of the rows in which something is selected, from 0."""

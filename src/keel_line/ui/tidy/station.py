@@ -6,10 +6,10 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
 from typing_extensions import override
 
-from keel_line.desk.tidying import KINDS, Change, MisfitError, Tidying
+from keel_line.desk.tidying import KINDS, MORE, Change, MisfitError, Tidying
 from keel_line.errors import KeelLineError
 from keel_line.model.docket import PageState
 from keel_line.model.table import TableState
@@ -36,6 +36,8 @@ _KEYS = (
     ("A", "add the next table below"),
     ("P", "part"),
     ("S", "sort"),
+    ("R", "replace"),
+    ("M", "more"),
     ("=", "new column"),
     ("Ctrl+←→", "move column"),
     ("L", "lane"),
@@ -69,6 +71,11 @@ class TidyStation(Station):
         self.view = SheetView(theme)
         self.lane = Lane(theme, self.view)
         self.ask = Ask()
+        self.more = QMenu(self)
+        for what in MORE:
+            action = self.more.addAction(what)
+            if action is not None:
+                action.triggered.connect(lambda _on, what=what: self._do_more(what))
         self._keys = QLabel()
         self._keys.setObjectName("quiet")
         self._keys.setTextFormat(Qt.TextFormat.RichText)
@@ -302,6 +309,8 @@ class TidyStation(Station):
             Qt.Key.Key_A: self._add_next,
             Qt.Key.Key_P: self._ask_split,
             Qt.Key.Key_S: lambda: self._change(lambda t: t.sort(col)),
+            Qt.Key.Key_R: self._ask_replace,
+            Qt.Key.Key_M: self._show_more,
             Qt.Key.Key_L: self._fold_lane,
             Qt.Key.Key_Tab: self.trail.setFocus,
             Qt.Key.Key_Backtab: self.trail.setFocus,
@@ -323,6 +332,20 @@ class TidyStation(Station):
             return
         other = self.tidying.next[0]
         self._change(lambda t: t.join_table(other))
+
+    def _show_more(self) -> None:
+        """Show what else can be done at the cell at hand."""
+        self.more.popup(self.view.place_of_menu())
+
+    def _do_more(self, what: str) -> None:
+        row, col = self._at
+        self._change(lambda t: t.do(what, row, col))
+
+    def _ask_replace(self) -> None:
+        row, col = self._at
+        words = f"Replace in {self.view.sheet.say_name(col)}: old text > new text"
+        text = "" if self.tidying is None else str(self.tidying.table.columns[col].texts[row])
+        self.ask.ask("replace", words, f"{text} > ")
 
     def _fold_lane(self) -> None:
         self.lane.setVisible(not self.lane.isVisible())
@@ -407,6 +430,7 @@ class TidyStation(Station):
         makes: dict[str, Callable[[Tidying], Change]] = {
             "name": lambda t: t.rename(col, text),
             "split": lambda t: t.split(col, text),
+            "replace": lambda t: t.replace(col, text),
             "formula": lambda t: t.derive(text),
         }
         if what == "type":
