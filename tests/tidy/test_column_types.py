@@ -14,6 +14,7 @@ from keel_line._shared.column_types import (
     ColumnType,
     Kind,
     decide_type,
+    find_point,
     is_blank,
     parse_value,
 )
@@ -75,6 +76,20 @@ def test_what_leaves_it_open_is_told(texts: list[str], kind: Kind, why: str) -> 
     assert decided.type.kind == kind
     assert not decided.certain
     assert why in decided.why
+
+
+def test_a_column_that_leaves_it_open_writes_as_the_others_do() -> None:
+    columns = [["1,250", "2,300"], ["12.50", "3.20"], ["x", "y"]]
+    assert find_point(columns) == "."
+    assert decide_type(columns[0], point=".").certain
+    other = decide_type(columns[0], point=",")
+    assert (other.type.kind, parse_value("1,250", other.type)) == ("decimal", Decimal("1.250"))
+    assert find_point([*columns, ["1,25", "0,3"]]) is None
+
+
+def test_times_are_known_by_their_column_too() -> None:
+    assert decide_type(["06 12", "18 40"], "High water time").type.kind == "time"
+    assert decide_type(["06 12", "18 40"], "Berth").type.kind == "text"
 
 
 def test_dates_without_a_year_are_dates_where_the_paper_names_one() -> None:

@@ -15,7 +15,7 @@ from decimal import Decimal
 from functools import lru_cache
 from typing import Literal, TypeAlias
 
-from keel_line._shared.amounts import Sign, find_separators, parse_amount
+from keel_line._shared.amounts import Separators, Sign, find_separators, parse_amount
 from keel_line._shared.forms import form_of
 from keel_line._shared.texts import is_lone_mark
 
@@ -77,7 +77,7 @@ _MONTH_DAY = re.compile(
 )
 _FIGURES = re.compile(r"^(\d{1,4})([./\-])(\d{1,2})\2(\d{1,4})$")
 _TIME = re.compile(
-    r"^(?P<hour>\d{1,2})[:.](?P<minute>\d{2})(?:[:.](?P<second>\d{2}))?\s*(?P<half>[ap]\.?m\.?)?$",
+    r"^(?P<hour>\d{1,2})[:. ](?P<minute>\d{2})(?:[:.](?P<second>\d{2}))?\s*(?P<half>[ap]\.?m\.?)?$",
     re.IGNORECASE,
 )
 _SPAN = re.compile(
@@ -90,6 +90,7 @@ _OLD_MONEY = re.compile(
     r"(?:(?P<pence>\d{1,2})\s*d\.?)?$"
     r"|^£\s?(?P<only>\d[\d,]*)[.\-/ ]\s?(?P<s>\d{1,2})[.\-/ ]\s?(?P<d>\d{1,2})$"
 )
+_SAYS_TIME = re.compile(r"\b(?:times?|hours?|clock|hrs?)\b", re.IGNORECASE)
 _YES = {"yes", "y", "true", "✓", "✔"}
 _NO = {"no", "n", "false", "✗", "✘"}
 _MARKS = _YES | _NO
@@ -101,6 +102,9 @@ _FITS, _LEAST_FITS = 0.8, 0.65
 _SAMPLE = 1000
 _MOSTLY_FORMED = 0.9
 _FIRST_YEAR = 1900
+
+
+OPEN_SIGN = "its comma or point may part thousands or decimals"
 
 
 @dataclass(frozen=True)
@@ -183,7 +187,30 @@ def parse_value(text: str, kind: ColumnType) -> Value | None:
     return _PARSERS[kind.kind](plain, kind)
 
 
-def decide_type(texts: Iterable[str], name: str = "", year: int = 0) -> Decided:
+@dataclass(frozen=True)
+class _Hints:
+    """What stands about a column: its name, the year of the paper, its table's decimal sign."""
+
+    name: str
+    year: int
+    point: Sign | None
+
+
+def find_point(columns: Iterable[Iterable[str]]) -> Sign | None:
+    """Return the decimal sign that a table's columns show, where all that show one agree."""
+    shown = {s.point for texts in columns if (s := find_separators(_sample(texts))).certain}
+    return shown.pop() if len(shown) == 1 else None
+
+
+def _sample(texts: Iterable[str]) -> list[str]:
+    """Return every so many of a long column's texts: of each it is asked when it is shown."""
+    listed = list(texts)
+    return listed[:: max(1, len(listed) // _SAMPLE)]
+
+
+def decide_type(
+    texts: Iterable[str], name: str = "", year: int = 0, point: Sign | None = None
+) -> Decided:
     """Decide a column's type from its texts.
 
     Parameters
@@ -194,17 +221,16 @@ def decide_type(texts: Iterable[str], name: str = "", year: int = 0) -> Decided:
         The column's name, which may hold a sign of money or a percent sign.
     year
         The year that the paper speaks of, for dates without one; 0 if unknown.
+    point
+        The decimal sign of the table's other columns, where this one leaves it open.
     """
-    listed = list(texts)
-    if len(listed) > _SAMPLE:  # every so many: of all its texts one by one it is asked when shown
-        listed = listed[:: len(listed) // _SAMPLE]
-    written = [" ".join(t.split()) for t in listed]
+    written = [" ".join(t.split()) for t in _sample(texts)]
     written = [t for t in written if not is_blank(t)]
     if not written:
         return Decided(ColumnType())
     counted = Counter(written)
     for kind, find in _FINDERS:
-        found = find(counted, name, year)
+        found = find(counted, _Hints(name, year, point))
         if found is None:
             continue
         share = _share_that_fits(counted, found.type)
@@ -264,25 +290,27 @@ def _parse_percent(text: str, kind: ColumnType) -> Decimal | None:
     return None if amount is None else amount.value / 100
 
 
-def _find_number(counted: Counter[str], name: str, _year: int) -> Decided | None:
+def _find_number(counted: Counter[str], hints: _Hints) -> Decided | None:
     """Return the kind of number that a column's texts are."""
     separators = find_separators(counted)
+    if not separators.certain and hints.point is not None:
+        separators = Separators(hints.point, certain=True)
     amounts = [(t, parse_amount(t, separators.point)) for t in counted]
     known = [(t, a) for t, a in amounts if a is not None]
     if len(known) < _LEAST_FITS * len(amounts):
         return None
     places = max(a.places for _, a in known)
     signs = Counter(m.group() for t, _ in known if (m := _CURRENCY.search(t)))
-    in_name = _CURRENCY.search(name)
+    in_name = _CURRENCY.search(hints.name)
     currency = signs.most_common(1)[0][0] if signs else in_name.group() if in_name else ""
     why = ""
     if len(signs) > 1:
         why = f"it holds {' and '.join(sorted(signs))}"
     elif not separators.certain and any(c in t for t, _ in known for c in ",."):
-        why = "its comma or point may part thousands or decimals"
+        why = OPEN_SIGN
     kind: Kind = "decimal" if places else "whole number"
     percents = sum("%" in t for t, _ in known)
-    if percents > len(known) / 2 or ("%" in name and not currency):
+    if percents > len(known) / 2 or ("%" in hints.name and not currency):
         kind = "percent"
     elif currency or any(t.upper().endswith(("CR", "DR")) for t, _ in known):
         kind = "money"
@@ -300,7 +328,7 @@ def _parse_code(text: str, _kind: ColumnType) -> str | None:
     return text if _CODE.match(text) else None
 
 
-def _find_zeros(counted: Counter[str], _name: str, _year: int) -> Decided | None:
+def _find_zeros(counted: Counter[str], _hints: _Hints) -> Decided | None:
     """Return "code" for figures with leading zeros."""
     figures = [t for t in counted if t.isdigit()]
     zeros = sum(len(t) > 1 and t[0] == "0" for t in figures)
@@ -308,12 +336,12 @@ def _find_zeros(counted: Counter[str], _name: str, _year: int) -> Decided | None
     return Decided(ColumnType("code")) if told and len(figures) >= _FITS * len(counted) else None
 
 
-def _find_code(counted: Counter[str], _name: str, _year: int) -> Decided | None:
+def _find_code(counted: Counter[str], _hints: _Hints) -> Decided | None:
     """Return "code" for letters with figures, of few forms."""
     mixed = [t for t in counted if any(c.isalpha() for c in t) and _CODE.match(t)]
     mixed = [t for t in mixed if len(t.split()) <= 2]
     dated = sum(_read_date(t) is not None for t in mixed) > len(mixed) / 2
-    if len(mixed) < _FITS * len(counted) or dated or _has_unit(mixed):
+    if len(mixed) < len(counted) or dated or _has_unit(mixed):
         return None
     forms = Counter(form_of(t) for t in mixed)
     often = sum(n for _, n in forms.most_common(3))
@@ -331,7 +359,7 @@ def _parse_yes(text: str, _kind: ColumnType) -> bool | None:
     return True if plain in _YES else False if plain in _NO else None
 
 
-def _find_yes(counted: Counter[str], _name: str, _year: int) -> Decided | None:
+def _find_yes(counted: Counter[str], _hints: _Hints) -> Decided | None:
     fits = sum(_parse_yes(t, ColumnType()) is not None for t in counted)
     return Decided(ColumnType("yes or no")) if fits >= _FITS * len(counted) else None
 
@@ -404,7 +432,7 @@ def _parse_date(text: str, kind: ColumnType) -> date | None:
         return None
 
 
-def _find_date(counted: Counter[str], _name: str, year: int) -> Decided | None:
+def _find_date(counted: Counter[str], hints: _Hints) -> Decided | None:
     """Return "date" with the order that the column shows: a 13 settles it."""
     written = [w for t in counted if (w := _read_date(t)) is not None]
     if len(written) < _LEAST_FITS * len(counted):
@@ -424,9 +452,9 @@ def _find_date(counted: Counter[str], _name: str, year: int) -> Decided | None:
     years = [w.parts[2] for w in written if w.digits[2] == 4]
     first_year = min(years) // 100 * 100 if years else _FIRST_YEAR
     without = sum(w.digits[2] == 0 for w in written)
-    if without and not year:
+    if without and not hints.year:
         return None
-    own = year if without else 0
+    own = hints.year if without else 0
     return Decided(
         ColumnType("date", order=order, year=own, first_year=first_year),
         certain=not why,
@@ -449,13 +477,12 @@ def _parse_time(text: str, _kind: ColumnType) -> time | None:
         return None
 
 
-def _find_time(counted: Counter[str], _name: str, _year: int) -> Decided | None:
+def _find_time(counted: Counter[str], hints: _Hints) -> Decided | None:
+    """Return "time" where colons, halves of the day or the column's name say so."""
     fits = [t for t in counted if _parse_time(t, ColumnType()) is not None]
-    told = [
-        t for t in fits if ":" in t or t.casefold().rstrip(".").endswith(("am", "pm", "a.m", "p.m"))
-    ]
-    enough = len(fits) >= _FITS * len(counted) and len(told) >= len(fits) / 2
-    return Decided(ColumnType("time")) if enough else None
+    told = [t for t in fits if ":" in t or "m" in t.casefold()]
+    enough = len(told) >= len(fits) / 2 or _SAYS_TIME.search(hints.name)
+    return Decided(ColumnType("time")) if enough and len(fits) >= _FITS * len(counted) else None
 
 
 def _parse_duration(text: str, _kind: ColumnType) -> timedelta | None:
@@ -470,7 +497,7 @@ def _parse_duration(text: str, _kind: ColumnType) -> timedelta | None:
     return timedelta(hours=hours, minutes=minutes, seconds=seconds)
 
 
-def _find_duration(counted: Counter[str], _name: str, _year: int) -> Decided | None:
+def _find_duration(counted: Counter[str], _hints: _Hints) -> Decided | None:
     fits = sum(_parse_duration(t, ColumnType()) is not None for t in counted)
     return Decided(ColumnType("duration")) if fits >= _FITS * len(counted) else None
 
@@ -491,7 +518,7 @@ def _parse_old_money(text: str, _kind: ColumnType) -> Decimal | None:
     return Decimal(240 * pounds + 12 * shillings + pence)
 
 
-def _find_old_money(counted: Counter[str], _name: str, _year: int) -> Decided | None:
+def _find_old_money(counted: Counter[str], _hints: _Hints) -> Decided | None:
     fits = sum(_parse_old_money(t, ColumnType()) is not None for t in counted)
     enough = fits >= _FITS * len(counted)
     return Decided(ColumnType("pounds, shillings, pence", currency="£")) if enough else None
@@ -514,7 +541,7 @@ _PARSERS: dict[Kind, Callable[[str, ColumnType], Value | None]] = {
     "code": _parse_code,
     "pounds, shillings, pence": _parse_old_money,
 }
-_FINDERS: tuple[tuple[Kind, Callable[[Counter[str], str, int], Decided | None]], ...] = (
+_FINDERS: tuple[tuple[Kind, Callable[[Counter[str], _Hints], Decided | None]], ...] = (
     ("yes or no", _find_yes),
     ("date", _find_date),
     ("time", _find_time),

@@ -161,7 +161,7 @@ class Tidying:
         return tuple(
             Decided(c.type)
             if c.type is not None
-            else decide_type(c.texts[first:], c.name, self.table.year)
+            else decide_type(c.texts[first:], c.name, self.table.year, self.table.point)
             for c in self.table.columns
         )
 
@@ -292,7 +292,9 @@ class Tidying:
     def set_type(self, col: int, kind: Kind) -> Change:
         """Return the trail with a column's type set; the rest of the type is as it shows."""
         column, table = self.table.columns[col], self.table
-        shown = decide_type(column.texts[table.heading_rows :], column.name, table.year).type
+        shown = decide_type(
+            column.texts[table.heading_rows :], column.name, table.year, table.point
+        ).type
         own = shown if shown.kind == kind else _with_kind(shown, kind, table.year)
         return self.add(SetType((self.ref(col),), own))
 

@@ -10,7 +10,8 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.column_types import ColumnType
+from keel_line._shared.amounts import Sign
+from keel_line._shared.column_types import ColumnType, find_point
 from keel_line.model.table import TableState
 
 Texts: TypeAlias = NDArray[np.object_]
@@ -77,6 +78,11 @@ class TidyTable:
     def indexes(self) -> dict[str, int]:
         """The place of each column, by its id."""
         return {column.id: k for k, column in enumerate(self.columns)}
+
+    @cached_property
+    def point(self) -> Sign | None:
+        """The decimal sign that its columns show; None where they show none, or several."""
+        return find_point([c.texts[self.heading_rows :] for c in self.columns])
 
     def take_rows(self, rows: NDArray[Any]) -> TidyTable:
         """Return the table with some of its rows: numbers in their new order, or a mask."""

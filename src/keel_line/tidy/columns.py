@@ -16,7 +16,7 @@ from keel_line._shared.texts import count_of
 from keel_line.model.tidy import TidyColumn, TidyTable, as_texts, merge_sources
 from keel_line.tidy.step import ColumnRef, MisfitError, Step, find_column, make_id
 
-_MOST_NAME = 120
+_MOST_NAME, _MOST_NAMED = 120, 3
 _MONEY = r"[£$€¥]|\bkr\.?|\bFr\.?"
 _MARK = re.compile(r"\s*(?P<mark>[*†‡§¶]+|[¹²³⁴⁵⁶⁷⁸⁹⁰]+|\(\d{1,2}\)|\b[a-z]\))$")
 _SIGN = re.compile(rf"^(?P<sign>{_MONEY})\s?(?=[\d(\-–−])")
@@ -269,4 +269,6 @@ def _put_after(table: TidyTable, at: str, new: list[TidyColumn]) -> TidyTable:
 
 def _list(refs: tuple[ColumnRef, ...]) -> str:
     names = [ref.say() for ref in refs]
+    if len(names) > _MOST_NAMED:
+        names = [*names[: _MOST_NAMED - 1], f"{len(names) - _MOST_NAMED + 1} more"]
     return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"

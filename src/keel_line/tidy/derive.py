@@ -85,5 +85,5 @@ def _reckon(table: TidyTable, node: Node, used: dict[str, TidyColumn]) -> Reckon
 def read_values(table: TidyTable, column: TidyColumn) -> Sequence[Cell]:
     """Return a column's values below the headings; None where nothing stands or it does not fit."""
     texts = column.texts[table.heading_rows :]
-    kind = column.type or decide_type(texts, column.name, table.year).type
+    kind = column.type or decide_type(texts, column.name, table.year, table.point).type
     return [None if is_blank(t) else parse_value(t, kind) for t in texts]

@@ -106,7 +106,10 @@ class SortRows(Step, frozen=True, tag="sort rows"):
     @override
     def apply(self, table: TidyTable) -> TidyTable:
         column, first = find_column(table, self.column), table.heading_rows
-        kind = column.type or decide_type(column.texts[first:], column.name, table.year).type
+        kind = (
+            column.type
+            or decide_type(column.texts[first:], column.name, table.year, table.point).type
+        )
         values = [parse_value(text, kind) for text in column.texts[first:]]
         known = [i for i, v in enumerate(values) if v is not None]
         others = [i for i, v in enumerate(values) if v is None]

@@ -97,7 +97,9 @@ class _Look:
         return {c.id: self.decide(c) for c in self.table.columns}
 
     def decide(self, column: TidyColumn) -> Decided:
-        return decide_type(column.texts[self.entries], column.name, self.table.year)
+        return decide_type(
+            column.texts[self.entries], column.name, self.table.year, self.table.point
+        )
 
 
 def take_all(table: TidyTable, declined: tuple[str, ...] = ()) -> list[Step]:
