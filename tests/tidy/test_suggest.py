@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keel_line.model.tidy import TidyTable
-from keel_line.tidy.look import find_outliers
+from keel_line.tidy.look import count_values, find_outliers, spread_values
 from keel_line.tidy.step import take_steps
 from keel_line.tidy.suggest import suggest, take_all
 from tests.tidy.tables import make, names, texts
@@ -143,3 +143,20 @@ def test_columns_of_few_or_of_steady_values_have_none() -> None:
     assert not find_outliers(np.full(20, np.nan)).any()
     rng = np.random.default_rng(4)
     assert find_outliers(rng.normal(100, 10, 400)).sum() == 0
+
+
+def test_values_are_counted_and_spread() -> None:
+    counted = count_values(["Name", "Wren", "Tern", "Wren", ""], 1)
+    assert [(s.words, s.count, s.row) for s in counted] == [
+        ("Wren", 2, 1),
+        ("Tern", 1, 2),
+        ("blank", 1, 4),
+    ]
+    spans = spread_values(np.array([np.nan, 0.0, 1.0, 9.0, 10.0]), lambda v: f"{v:.1f}")
+    assert [(s.words, s.count, s.row) for s in spans] == [
+        ("0.0", 2, 1),
+        ("2.5", 0, -1),
+        ("5.0", 0, -1),
+        ("7.5", 2, 3),
+    ]
+    assert spread_values(np.full(3, np.nan), str) == []

@@ -234,9 +234,18 @@ def test_the_mouse_takes_suggestions_and_goes_to_points(
 
 def test_the_next_table_and_the_lane(window: Window, tidy: TidyStation) -> None:
     press(tidy, Key.Key_L)
+    (share, line), *_ = tidy.lane._bars()
+    assert (share.words, share.count) == ("Marigold", 2)
+    QTest.mouseClick(tidy.lane, Qt.MouseButton.LeftButton, pos=line.center().toPoint())
+    row = tidy.view.currentIndex().row()
+    assert at_hand(tidy).table.columns[0].texts[row] == share.words
+    press(tidy, Key.Key_End)
+    assert sum(s.count for s, _ in tidy.lane._bars()) == 18
+    press(tidy, Key.Key_L)
     assert not tidy.lane.isVisible()
     press(tidy, Key.Key_L)
     assert tidy.lane.isVisible()
+    assert not tidy.lane._bars()
     first = tidy.title.text()
     press(tidy, Key.Key_PageDown, Mod.ControlModifier)
     assert tidy.title.text() != first

@@ -41,7 +41,7 @@ from keel_line.tidy.derive import Derive, find_troubles
 from keel_line.tidy.formula import WORDS
 from keel_line.tidy.jigs import Jig, fit_jig, lay_jig, make_jig
 from keel_line.tidy.joins import LIKELY, SURE, Append, weigh_join
-from keel_line.tidy.look import find_outliers
+from keel_line.tidy.look import Share, count_values, find_outliers, spread_values
 from keel_line.tidy.rows import BarsToColumn, DropRows, FilterRows, NumberRows, SortRows
 from keel_line.tidy.shape import ColumnsToRows, RowsToColumns, Transpose
 from keel_line.tidy.step import ColumnRef, MisfitError, Step, Taken, refer_to
@@ -59,6 +59,7 @@ __all__ = [
     "Change",
     "Kind",
     "MisfitError",
+    "Share",
     "Suggestion",
     "Taken",
     "Tidying",
@@ -218,6 +219,15 @@ class Tidying:
             return "", ""
         texts = self.table.columns[col].texts
         return str(texts[int(np.nanargmin(values))]), str(texts[int(np.nanargmax(values))])
+
+    def count(self, col: int) -> list[Share]:
+        """Return how often a column's values come: of numbers and dates in spans, else each."""
+        column, kind = self.table.columns[col], self.types[col].type
+        if kind.kind in NUMBERS:
+            return spread_values(self.plot(col), lambda v: f"{v:,.{kind.places}f}")
+        if kind.kind == "date":
+            return spread_values(self.plot(col), lambda v: date.fromordinal(int(v)).isoformat())
+        return count_values(list(column.texts), self.table.heading_rows)
 
     # --- changes of the trail -------------------------------------------------------------------
 

@@ -1,6 +1,10 @@
-"""A look at a column: which of its values stand apart, by robust measures."""
+"""A look at a column: which of its values stand apart, and how often each comes."""
 
 from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,6 +14,7 @@ _FAR, _FAR_FROM_SERIES = 6.0, 8.0
 _TO_SIGMA = 1.4826  # of the median distance, for values spread normally
 _SERIES_SHARE = 0.85
 _SKEWED = 20.0
+_MOST_SPANS = 24
 
 
 def find_outliers(values: NDArray[np.float64]) -> NDArray[np.bool_]:
@@ -48,4 +53,55 @@ def find_outliers(values: NDArray[np.float64]) -> NDArray[np.bool_]:
     usual = _TO_SIGMA * np.median(apart)
     if usual > 0:
         out[known] = apart > _FAR * usual
+    return out
+
+
+@dataclass(frozen=True)
+class Share:
+    """A value, or a span of values, of a column.
+
+    Attributes
+    ----------
+    words
+        What it is.
+    count
+        In how many rows it comes.
+    row
+        The first of them.
+    """
+
+    words: str
+    count: int
+    row: int
+
+
+def count_values(texts: Sequence[str], first: int) -> list[Share]:
+    """Return how often each text comes, the rarest last; ``first`` is the first row below headings.
+
+    Texts that come once stand one by one: a misreading shows among them.
+    """
+    rows: dict[str, int] = {}
+    counted: Counter[str] = Counter()
+    for row, text in enumerate(texts[first:], first):
+        rows.setdefault(text, row)
+        counted[text] += 1
+    return [Share(text or "blank", many, rows[text]) for text, many in counted.most_common()]
+
+
+def spread_values(values: NDArray[np.float64], say: Callable[[float], str]) -> list[Share]:
+    """Return how many values lie in each of some equal spans, from the least to the greatest.
+
+    ``say`` writes a value.
+    """
+    known = np.flatnonzero(~np.isnan(values))
+    if not len(known):
+        return []
+    held = values[known]
+    spans = int(min(_MOST_SPANS, max(1, np.sqrt(len(held)) * 2)))
+    edges = np.linspace(held.min(), held.max(), spans + 1)
+    inside = np.clip(np.searchsorted(edges, held, "right") - 1, 0, spans - 1)
+    out = []
+    for span in range(spans):
+        own = known[inside == span]
+        out.append(Share(say(float(edges[span])), len(own), int(own[0]) if len(own) else -1))
     return out

@@ -1,15 +1,15 @@
-"""The lane: the values of the column at hand, each at the height of its own row."""
+"""The lane: the values of the column at hand at the height of their rows, or their counts."""
 
 from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 from typing_extensions import override
 
-from keel_line.desk.tidying import find_outliers
+from keel_line.desk.tidying import Share, find_outliers
 from keel_line.ui.theme import Theme
 from keel_line.ui.tidy.sheet import SheetView
 
@@ -33,6 +33,7 @@ class Lane(QWidget):
         self._values: NDArray[np.float64] = np.zeros(0)
         self._odd: NDArray[np.bool_] = np.zeros(0, bool)
         self._title, self._low, self._high = "", "", ""
+        self._shares: list[Share] = []
         self.setAccessibleName("The column's values along the rows")
         view.moved.connect(self.update)
         self.set_theme(theme)
@@ -45,9 +46,45 @@ class Lane(QWidget):
 
     def show_values(self, values: NDArray[np.float64], title: str, ends: tuple[str, str]) -> None:
         """Show values, (rows,), NaN for none; ``ends`` are the least and most in words."""
+        self._shares = []
         self._values, self._odd = values, find_outliers(values)
         self._title, (self._low, self._high) = title, ends
         self.update()
+
+    def show_shares(self, shares: list[Share], title: str) -> None:
+        """Show how often each value, or span of values, comes."""
+        self._shares, self._title, self._low, self._high = shares, title, "", ""
+        self._values = np.zeros(0)
+        self.update()
+
+    def _bars(self) -> list[tuple[Share, QRectF]]:
+        """Return the shares in sight, each with its line."""
+        top, high = self._view.header.height() + 6.0, self._theme.em * 1.7
+        room = int((self.height() - top) // high)
+        return [
+            (share, QRectF(10, top + k * high, self.width() - 20, high))
+            for k, share in enumerate(self._shares[:room])
+        ]
+
+    def _paint_bars(self, painter: QPainter) -> None:
+        theme = self._theme
+        most = max((s.count for s in self._shares), default=1)
+        font = theme.font(0.86)
+        metrics = QFontMetricsF(font)
+        painter.setFont(font)
+        for share, line in self._bars():
+            wide = (line.width()) * share.count / most
+            bar = QRectF(line.left(), line.bottom() - 4, max(wide, 1.5), 3)
+            painter.fillRect(bar, theme.color("teal"))
+            count = f"{share.count:,}"
+            painter.setPen(theme.color("quiet"))
+            painter.drawText(
+                line, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, count
+            )
+            painter.setPen(theme.color("ink"))
+            room = line.width() - metrics.horizontalAdvance(count) - 8
+            words = metrics.elidedText(share.words, Qt.TextElideMode.ElideRight, room)
+            painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, words)
 
     @override
     def sizeHint(self) -> QSize:
@@ -112,7 +149,9 @@ class Lane(QWidget):
         painter.drawText(
             inner, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight, self._high
         )
-        if not points:
+        if self._shares:
+            self._paint_bars(painter)
+        elif not points:
             painter.drawText(
                 body.adjusted(12, 12, -12, -12),
                 Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap,
@@ -122,6 +161,12 @@ class Lane(QWidget):
     @override
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         points = self._points()
+        if event is not None and self._shares:
+            pressed = (s.row for s, line in self._bars() if line.contains(event.position()))
+            row = next(pressed, -1)
+            if row >= 0:
+                self.chosen.emit(row)
+            return
         if event is None or not points:
             return
         here = event.position()

@@ -63,6 +63,7 @@ class TidyStation(Station):
     def __init__(self, session: Session, theme: Theme) -> None:
         super().__init__(session, theme)
         self._shown: tuple[TableState, Tidying] | None = None
+        self._counts = False  # whether the lane shows how often values come
         self.title = ElidedLabel()
         self._rows = QLabel()
         self._rows.setObjectName("quiet")
@@ -207,8 +208,11 @@ class TidyStation(Station):
         if tidying is None or not self.lane.isVisibleTo(self) or not tidying.table.columns:
             return
         col = self._at[1]
-        values = tidying.plot(col)
         name = tidying.ref(col).say()
+        if self._counts:
+            self.lane.show_shares(tidying.count(col), f"{name}: how often")
+            return
+        values = tidying.plot(col)
         self.lane.show_values(values, f"{name} along the rows", tidying.ends(col, values))
 
     def _show_keys(self) -> None:
@@ -348,7 +352,12 @@ class TidyStation(Station):
         self.ask.ask("replace", words, f"{text} > ")
 
     def _fold_lane(self) -> None:
-        self.lane.setVisible(not self.lane.isVisible())
+        """Show the values along the rows, how often each comes, or no lane, by turns."""
+        if self.lane.isVisible() and not self._counts:
+            self._counts = True
+        else:
+            self.lane.setVisible(not self.lane.isVisible())
+            self._counts = False
         self._show_lane()
 
     def _go_to_row(self, row: int) -> None:
