@@ -112,6 +112,10 @@ def measure_window(path: Path) -> dict[str, list[float]]:
 
     found = {"opening": [hold(lambda: window.open_docket(path))]}
     window.go_to("proof")
+    begun = time.perf_counter()
+    while not window.session.is_open or window.session.to_weigh:
+        app.processEvents()
+    found["all"] = [1000 * (time.perf_counter() - begun)]
     rest(2.0)
     interline = window.station(ProofStation).interline
     key, control = Qt.Key, Qt.KeyboardModifier.ControlModifier
@@ -155,14 +159,15 @@ def _report(pages: int, found: dict[str, list[float]]) -> str:
     rows = "\n".join(
         f"| {name} | {sorted(ms)[len(ms) // 2]:.1f} | {max(ms):.1f} |"
         for name, ms in found.items()
-        if name != "opening"
+        if name not in {"opening", "all"}
     )
     return f"""# A large docket
 
 Measured on {datetime.now().astimezone():%d %B %Y} by `python -m benchmarks.large`:
 {pages:,} pages of {_ROWS * _COLS} cells, offscreen, without a graphics card.
 
-Opening the docket: **{found["opening"][0] / 1000:.1f} s** (3 asked).
+Opening the docket: **{found["opening"][0] / 1000:.1f} s** (3 asked). The rest comes in behind
+the work, in {found["all"][0] / 1000:.0f} s where nobody touches a key.
 
 What holds the interface thread, with all that is painted for it:
 

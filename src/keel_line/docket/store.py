@@ -357,12 +357,12 @@ class Docket:
     def pages_of(self, cell_ids: Sequence[int], table_ids: Sequence[int]) -> list[int]:
         """Return the pages on which cells and tables stand, in no order."""
         rows = self._db.execute(
-            "SELECT DISTINCT t.page_id FROM found_table t WHERE t.lost_at IS NULL AND ("
-            " t.id IN (SELECT value FROM json_each(?1)) OR t.id IN"
-            " (SELECT table_id FROM cell WHERE id IN (SELECT value FROM json_each(?2))))",
+            "SELECT page_id FROM found_table WHERE lost_at IS NULL AND id IN"
+            " (SELECT value FROM json_each(?1) UNION"
+            " SELECT table_id FROM cell WHERE id IN (SELECT value FROM json_each(?2)))",
             (json.dumps(list(table_ids)), json.dumps(list(cell_ids))),
         )
-        return [as_int(row[0]) for row in rows]
+        return list({as_int(row[0]) for row in rows})
 
     def settled_cells(self) -> Iterator[tuple[int, CellState]]:
         """Yield all settled cells that have a place, each with the columns of its table."""

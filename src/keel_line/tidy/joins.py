@@ -26,6 +26,7 @@ _OF_PAGE = re.compile(r"\bpage\b", re.IGNORECASE)
 _LEVEL, _APART = 0.02, 0.06  # of a table's width: boundaries that lie alike, and that do not
 _FAR = 0.12
 _MONOTONE = 0.9
+_MOST_OF_COLUMNS = 3.0  # log odds that what stands in the columns can add
 LIKELY, SURE = 0.5, 0.9
 """From which chance on a join is offered, and offered without a question."""
 
@@ -91,8 +92,10 @@ def weigh_join(first: TableState, second: TableState) -> tuple[float, list[Evide
     found = [Evidence("one table in some goes on", -2.0)]
     for weigh in (_weigh_place, _weigh_widths, _weigh_heading, _weigh_caption, _weigh_seam):
         found += weigh(first, second)
-    found += _weigh_columns(make_tidy(first), make_tidy(second))
     odds = sum(e.weight for e in found)
+    if odds > -_MOST_OF_COLUMNS:  # else their contents cannot change the answer
+        found += _weigh_columns(make_tidy(first), make_tidy(second))
+        odds = sum(e.weight for e in found)
     return 1.0 / (1.0 + math.exp(-odds)), found
 
 

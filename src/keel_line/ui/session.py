@@ -278,11 +278,15 @@ class Session(QObject):
     def go_to(self, table_index: int, cell_index: int) -> None:
         """Make a cell current, and keep it so."""
         self._held = True
-        for backlog in (self.to_open, self.to_weigh):  # the hands are at work
-            backlog.work_soon(_REST_MS)
+        self._let_rest()
         self.table_index, self.cell_index = table_index, cell_index
         self._stay_within()
         self.moved.emit()
+
+    def _let_rest(self) -> None:
+        """Put off what can wait: the hands are at work."""
+        for backlog in (self.to_open, self.to_weigh):
+            backlog.work_soon(_REST_MS)
 
     def go_to_table(self, step: int) -> None:
         """Go to a table after (+1) or before (-1), to its first doubt if it has one."""
@@ -524,6 +528,7 @@ class Session(QObject):
 
     def _refresh(self, cell_ids: Sequence[int]) -> None:
         """Update cells without reading the whole docket again."""
+        self._let_rest()
         self.to_recall.put(self.proofs.renew_cells(cell_ids))
         if self.proofs.learns or self.to_recall:
             self._rest.start()
