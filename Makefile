@@ -7,7 +7,7 @@ FONTS_READY := .cache/fonts/index.json
 TRAIN_VENV := .cache/venv-training
 TRAIN_READY := $(TRAIN_VENV)/.ready
 
-.PHONY: demo test lint types bench press torture screenshots fonts demo-pages training test-training wheel clean help
+.PHONY: demo test lint types bench press torture schema screenshots fonts demo-pages training test-training wheel clean help
 
 help: ## Show what can be made
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -49,6 +49,9 @@ press: $(FONTS_READY) ## Set the pages of the press room again, with the program
 torture: $(READY) ## Kill, damage and listen: what must hold; writes docs/torture.md
 	@sh tools/test_programs.sh
 	@$(BIN)/python -m benchmarks.torture
+
+schema: $(READY) ## Write the schema of jigs from the code
+	@$(BIN)/python -m tools.schema
 
 screenshots: $(READY) ## Take the pictures in docs/screenshots from the demo docket
 	@sh tools/screenshots.sh $(BIN)/python

@@ -65,9 +65,10 @@ def _take_tidy(window: Window, take: Callable[[str], None]) -> None:
     window.session.go_to(0, 0)
     window.go_to("tidy")
     take("tidy-ready")
+    press: Callable[..., None] = QTest.keyClick
     view = window.station(TidyStation).view
-    QTest.keyClick(view, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
-    QTest.keyClick(view, Qt.Key.Key_End)
+    press(view, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    press(view, Qt.Key.Key_End)
     take("tidy")
 
 

@@ -46,7 +46,9 @@ def table(
     ]
     cells = tuple(s.cell for s in states)
     grid = Grid((xs[0], ys[0], xs[-1], ys[-1]), tuple(xs), tuple(ys), cells)
-    return TableState(page, "Log", page, page, source, grid, bool(heading), caption, tuple(states))
+    return TableState(
+        page, "Log", page, page, source, grid, int(bool(heading)), caption, tuple(states)
+    )
 
 
 def entries(first: int, count: int) -> list[tuple[str, str, str]]:
@@ -111,6 +113,33 @@ def test_joined_tables_are_one_and_each_row_knows_its_page() -> None:
     assert list(whole.table.columns[0].texts) == [str(k + 1) for k in range(16)]
     assert whole.find_cell(8, 0) == 2004
     assert [t.step.say() for t in whole.taken][:2] == ["page 2 joined below", "page 3 joined below"]
+
+
+def test_tables_of_one_form_are_stacked_with_where_each_row_came_from() -> None:
+    march = replace(table(1, entries(1, 3), caption="March"), name="March")
+    april = replace(table(2, entries(1, 2), caption="April"), name="April")
+    may = replace(table(3, entries(1, 2), caption="May"), name="May")
+    tables = [march, april, may]
+    first = tidy_table(march, tables)
+    assert not first.goes_on
+    one = replace(march, steps=first.join_table(april).encoded)
+    stacked = tidy_table(one, [one, *tables[1:]])
+    two = replace(one, steps=stacked.join_table(may).encoded)
+    made = tidy_table(two, [two, *tables[1:]])
+    assert made.table.columns[-1].name == "From"
+    assert list(made.table.columns[-1].texts[1:]) == ["March"] * 3 + ["April"] * 2 + ["May"] * 2
+    assert [t.step.say() for t in made.taken] == ["April stacked below", "May stacked below"]
+
+
+def test_a_sum_carried_forward_is_compared_with_the_next_page() -> None:
+    first = table(1, [*entries(1, 8), ("", "Carried forward", "36.00")])
+    for brought, troubles in (
+        ("36.00", []),
+        ("63.00", ["Page 1 carries 36.00 forward, page 2 begins with 63.00."]),
+    ):
+        second = table(2, [("", "Brought forward", brought), *entries(9, 3)])
+        joined = replace(first, steps=tidy_table(first, [first, second]).take(0).encoded)
+        assert tidy_table(joined, [joined, second]).seam_troubles == troubles
 
 
 def test_a_join_that_does_not_fit_is_told() -> None:

@@ -40,7 +40,7 @@ from keel_line.tidy.contents import ChangeCase, FillDown, Replace, Trim
 from keel_line.tidy.derive import Derive, find_troubles
 from keel_line.tidy.formula import WORDS
 from keel_line.tidy.jigs import Jig, fit_jig, lay_jig, make_jig
-from keel_line.tidy.joins import LIKELY, SURE, Append, weigh_join
+from keel_line.tidy.joins import LIKELY, SURE, Append, find_seam_troubles, weigh_join
 from keel_line.tidy.look import Share, count_values, find_outliers, spread_values
 from keel_line.tidy.rows import BarsToColumn, DropRows, FilterRows, NumberRows, SortRows
 from keel_line.tidy.shape import ColumnsToRows, RowsToColumns, Transpose
@@ -112,6 +112,8 @@ class Tidying:
         The table that it may go on in, with the chance that it does; None where there is none.
     laid
         The steps of a jig that fits the table surely, and its name; None where none does.
+    caption
+        What stands above the table.
     """
 
     base: TidyTable
@@ -120,6 +122,7 @@ class Tidying:
     find: Callable[[int], TidyTable | None] = _find_none
     next: tuple[TableState, float] | None = None
     laid: tuple[str, tuple[Step, ...]] | None = None
+    caption: str = ""
 
     @property
     def table(self) -> TidyTable:
@@ -142,6 +145,22 @@ class Tidying:
         if key in self.trail.declined:
             return []
         return [Suggestion(key, f"As {name}: {count_of(len(steps), 'step')}", steps)]
+
+    @property
+    def goes_on(self) -> bool:
+        """Whether the table likely goes on in the next."""
+        return self.next is not None and self.next[1] >= LIKELY
+
+    @cached_property
+    def seam_troubles(self) -> list[str]:
+        """Sums carried forward that differ from those that the next page begins with."""
+        parts = [(int(self.base.pages[0]), self.base)] if self.base.rows else []
+        for step in self.trail.steps:
+            if isinstance(step, Append) and not step.off:
+                other = self.find(step.table)
+                if other is not None:
+                    parts.append((step.page, other))
+        return find_seam_troubles(parts)
 
     def _suggest_join(self) -> list[Suggestion]:
         if self.next is None or self.next[1] < LIKELY:
@@ -338,7 +357,8 @@ class Tidying:
         MisfitError
             When it has not as many columns; not asked where ``check`` is off.
         """
-        step = Append(other.id, other.name, other.page_number)
+        stack = bool(other.caption) and other.caption != self.caption and not self.goes_on
+        step = Append(other.id, other.name, other.page_number, stack)
         if check:
             step.append(self.base, make_tidy(other))
         return Change(self.trail.add(step), Reason("step-taken", step.say()))
@@ -459,7 +479,7 @@ def tidy_table(
     base = make_tidy(table, year)
     taken = take_trail(base, trail, find)
     laid = None if trail.steps and not trail.joined else _find_jig(table, jigs, year)
-    return Tidying(base, trail, taken, find, _find_next(table, trail, tables), laid)
+    return Tidying(base, trail, taken, find, _find_next(table, trail, tables), laid, table.caption)
 
 
 def is_likely_join(first: TableState, second: TableState) -> bool:

@@ -4,16 +4,19 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
+from itertools import pairwise
 
 import numpy as np
 from typing_extensions import override
 
+from keel_line._shared.amounts import parse_amount
 from keel_line._shared.column_types import decide_type, parse_value
 from keel_line.model.table import TableState
-from keel_line.model.tidy import TidyTable, make_tidy
+from keel_line.model.tidy import TidyColumn, TidyTable, as_texts, make_tidy
 from keel_line.tidy.rows import is_total
 from keel_line.tidy.step import MisfitError, Step
 
@@ -25,6 +28,7 @@ _FORWARD = re.compile(
 _OF_PAGE = re.compile(r"\bpage\b", re.IGNORECASE)
 _LEVEL, _APART = 0.02, 0.06  # of a table's width: boundaries that lie alike, and that do not
 _FAR = 0.12
+_ORIGIN = "from"
 _MONOTONE = 0.9
 _MOST_OF_COLUMNS = 3.0  # log odds that what stands in the columns can add
 LIKELY, SURE = 0.5, 0.9
@@ -42,16 +46,20 @@ class Evidence:
 class Append(Step, frozen=True, tag="append"):
     """Another table's rows are added below; its heading is left out.
 
-    ``name`` is what it was called, ``page`` the page it stands on. The rows are handed in by
-    :meth:`append`.
+    ``name`` is what it was called, ``page`` the page it stands on. ``stack`` says that it is
+    another table of the same form: a column tells which each row comes from. The rows are handed
+    in by :meth:`append`.
     """
 
     table: int
     name: str = ""
     page: int = 0
+    stack: bool = False
 
     @override
     def say(self) -> str:
+        if self.stack:
+            return f"{self.name} stacked below"
         return f"page {self.page} joined below" if self.page else f"{self.name} joined below"
 
     @override
@@ -66,6 +74,9 @@ class Append(Step, frozen=True, tag="append"):
         MisfitError
             When they have not as many columns.
         """
+        if self.stack:
+            table = _name_origin(table, table.name)
+            other = _name_origin(other, self.name)
         if len(table.columns) != len(other.columns):
             own, its = len(table.columns), len(other.columns)
             raise MisfitError(f"It has {its} columns, this table {own}.")
@@ -80,6 +91,35 @@ class Append(Step, frozen=True, tag="append"):
             columns.append(replace(own_column, texts=texts, sources=sources))
         pages = np.concatenate([table.pages, other.pages[other.heading_rows :]])
         return replace(table, columns=tuple(columns), pages=pages)
+
+
+def _name_origin(table: TidyTable, name: str) -> TidyTable:
+    """Return a table with a last column that says which table each row comes from."""
+    if _ORIGIN in table.indexes:
+        return table
+    own = as_texts([""] * table.heading_rows + [name] * (table.rows - table.heading_rows))
+    sources = np.full((table.rows, 1), -1, np.int64)
+    return table.put_columns([*table.columns, TidyColumn(_ORIGIN, "From", own, sources)])
+
+
+def find_seam_troubles(parts: Sequence[tuple[int, TidyTable]]) -> list[str]:
+    """Return where a sum that one page carries forward is not the one that the next begins with.
+
+    ``parts`` are the tables that are joined, in order, each with its page.
+    """
+    out = []
+    for (page, above), (below_page, below) in pairwise(parts):
+        if above.rows == above.heading_rows or below.rows == below.heading_rows:
+            continue
+        last = [c.texts[-1] for c in above.columns]
+        top = [c.texts[below.heading_rows] for c in below.columns]
+        if not all(any(_FORWARD.match(t) for t in row) for row in (last, top)):
+            continue
+        for a, b in zip(last, top, strict=False):
+            amounts = parse_amount(a), parse_amount(b)
+            if None not in amounts and a != b:
+                out.append(f"Page {page} carries {a} forward, page {below_page} begins with {b}.")
+    return out
 
 
 def weigh_join(first: TableState, second: TableState) -> tuple[float, list[Evidence]]:

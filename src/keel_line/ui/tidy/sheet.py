@@ -270,11 +270,18 @@ class SheetView(QTableView):
             )
             least, most = _LEAST_EM * theme.em, _MOST_EM * theme.em
             wanted.append(min(max(wide + _AIR, least), most))
-        view = self.viewport()
-        room = (view.width() if view is not None else 0) / max(1.0, sum(wanted))
-        stretch = min(max(room, 1.0), _MOST_STRETCH)  # air, where there is room for it
+        stretch = min(max(self._room() / max(1.0, sum(wanted)), 1.0), _MOST_STRETCH)
         for col, wide in enumerate(wanted):
             self.setColumnWidth(col, int(wide * stretch))
+
+    def _room(self) -> float:
+        """Return how wide the columns may be together, in px, a scroll bar of long tables off."""
+        view, bar, side = self.viewport(), self.verticalScrollBar(), self.verticalHeader()
+        if view is None or bar is None or side is None:
+            return 0.0
+        long = self.sheet.rowCount() * side.defaultSectionSize() > view.height()
+        own = 0 if bar.isVisible() or not long else bar.sizeHint().width()
+        return view.width() - own - 2
 
     def _go_to_column(self, col: int) -> None:
         self.setCurrentIndex(self.sheet.index(max(0, self.currentIndex().row()), col))
