@@ -195,3 +195,76 @@ def pilotage_rota() -> list[list[str]]:
         total += Decimal(fee)
     rows.append(["Total", "", "", "", "", "", "", f"{total:,.2f}"])
     return rows
+
+
+_LOG_HEADS = ("1931", "Item", "Drawn", "For", "Cost £")
+_LOG = (
+    (
+        ("2 Jan", "Lamp oil", "12 gal", "Skerry Head light", "14.40"),
+        ("do.", "Wick, flat", "3 doz", "do.", "2.85"),
+        ("9 Jan", "Paraffin", "40 gal", "Roost buoy", "36.00"),
+        ("do.", "Soap, soft", "7 lb", "boathouse", "1.95"),
+        ("16 Jan", "Lamp oil", "12 gal", "Skerry Head light", "14.40"),
+        ("23 Jan", "Rope, manila", "30 fm", "launch", "22.50"),
+        ("do.", "Tar", "5 gal", "do.", "4.75"),
+        ("6 Feb", "Lamp oil", "14 gal", "Skerry Head light", "16.80"),
+        ("do.", "Glass, chimney", "4 doz", "do.", "3.20"),
+        ("13 Feb", "Paint, white", "6 gal", "Lang Taing", "19.80"),
+        ("20 Feb", "Paraffin", "36 gal", "Roost buoy", "32.40"),
+        ("do.", "Cotton waste", "11 lb", "boathouse", "2.75"),
+    ),
+    (
+        ("27 Feb", "Lamp oil", "12 gal", "Skerry Head light", "14.40"),
+        ("6 Mar", "Wick, round", "2 doz", "do.", "2.10"),
+        ("do.", "Brass polish", "8 lb", "do.", "3.60"),
+        ("13 Mar", "Lamp oil", "10 gal", "Skerry Head light", "12.00"),
+        ("do.", "Nails, copper", "9 lb", "launch", "6.75"),
+        ("20 Mar", "Canvas", "16 yd", "do.", "18.40"),
+        ("do.", "Twine", "4 lb", "boathouse", "1.60"),
+        ("27 Mar", "Paraffin", "38 gal", "Roost buoy", "34.20"),
+    ),
+    (
+        ("3 Apr", "Lamp oil", "10 gal", "Skerry Head light", "12.00"),
+        ("do.", "Wick, flat", "2 doz", "do.", "1.90"),
+        ("10 Apr", "Paraffin", "34 gal", "Roost buoy", "30.60"),
+        ("24 Apr", "Paint, red", "9 gal", "Midge Bank", "29.70"),
+        ("do.", "Brushes", "2 doz", "do.", "5.40"),
+        ("8 May", "Lamp oil", "8 gal", "Skerry Head light", "9.60"),
+        ("do.", "Soap, soft", "7 lb", "boathouse", "1.95"),
+        ("15 May", "Chain, studless", "12 fm", "Holm Spit", "68.40"),
+        ("22 May", "Paraffin", "30 gal", "Roost buoy", "27.00"),
+    ),
+    (
+        ("5 June", "Lamp oil", "8 gal", "Skerry Head light", "9.60"),
+        ("do.", "Cotton waste", "14 lb", "boathouse", "3.50"),
+        ("12 June", "Canvas", "22 yd", "launch", "25.30"),
+        ("do.", "Twine", "6 lb", "do.", "2.40"),
+        ("19 June", "Paraffin", "30 gal", "Roost buoy", "27.00"),
+        ("26 June", "Varnish", "3 gal", "launch", "11.25"),
+    ),
+)
+
+
+def stores_log(quarter: int) -> list[TableContent]:
+    """Return the two pages of the stores log for the first or second quarter of 1931.
+
+    What one page carries forward the next begins with; "do." says the same as above.
+    """
+    first, second = _LOG[2 * quarter - 2 : 2 * quarter]
+    carried = sum(Decimal(row[4]) for row in first)
+    total = carried + sum(Decimal(row[4]) for row in second)
+    pages = (
+        (*first, ("", "Carried forward", "", "", f"{carried:,.2f}")),
+        (
+            ("", "Brought forward", "", "", f"{carried:,.2f}"),
+            *second,
+            ("", "Total", "", "", f"{total:,.2f}"),
+        ),
+    )
+    out = []
+    for rows in pages:
+        cells = [CellContent(0, c, t) for c, t in enumerate(_LOG_HEADS)]
+        cells += [CellContent(r, c, t) for r, row in enumerate(rows, 1) for c, t in enumerate(row)]
+        widths = (0.9, 1.6, 0.95, 1.75, 0.9)
+        out.append(TableContent(tuple(cells), len(rows) + 1, widths, "llllr", 1))
+    return out

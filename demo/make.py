@@ -19,6 +19,7 @@ from demo.ledgers import (
     buoy_parts,
     cargo_tally,
     pilotage_rota,
+    stores_log,
     tide_register,
 )
 from synth.camera import take_photograph
@@ -28,7 +29,7 @@ from synth.paper import Grey
 from synth.pdf import draw_line, write_pdf, write_words
 
 HERE = Path(__file__).resolve().parent
-PAGE_DIR = HERE / "pages"
+PAGE_DIR, NEXT_DIR = HERE / "pages", HERE / "next"
 TRUTH_FILE = HERE / "truth.json"
 
 
@@ -110,6 +111,30 @@ def make_register() -> MadePage:
     return replace(page, grey=seen.grey, x_dpi=0, y_dpi=0, condition="photo")
 
 
+def make_log(quarter: int) -> list[MadePage]:
+    """Draw a quarter of the stores log: typewritten without a rule, two pages, scanned by hand."""
+    named = ("first", "second")[quarter - 1]
+    out = []
+    for number, content in enumerate(stores_log(quarter)):
+        rng = np.random.default_rng([1931, quarter, number])
+        face = _face("Special Elite")
+        sheet = Sheet(300)
+        title = f"Lamp oil and stores, {named} quarter{', continued' if number else ''}"
+        for line, words in enumerate(("BRANNOCK SOUND HARBOUR OFFICE", title)[number:]):
+            sheet.write((0.8, 1.0 + 0.32 * line), words, face, 11, rng, 0.5)
+        style = Style(face, face, point=10.5, pitch_em=2.1, ruling="none", strike=0.5)
+        sheet.draw_table(content, (0.8, 1.69 - 0.32 * number), style, rng)
+        angle = float(rng.uniform(-1.0, 1.0))
+        out.append(finish_page(sheet, rng, condition="clean", angle_deg=angle, family=face.family))
+    return out
+
+
+def _save_scans(pages: list[MadePage], path: Path) -> None:
+    """Save pages in black and white as one file."""
+    first, *others = (Image.fromarray(p.grey > 150) for p in pages)
+    first.save(path, save_all=True, append_images=others, compression="group4", dpi=(300, 300))
+
+
 _ROTA_LEFT = (57.0, 103.0, 135.0, 200.0, 246.0, 382.0, 392.0, 540.0)
 _TO_THE_RIGHT = (5, 7)
 
@@ -160,6 +185,10 @@ def main() -> None:
     # No resolution: a camera does not know how large the paper is.
     Image.fromarray(register.grey).save(PAGE_DIR / "4-tide-register-photo.jpg", quality=62)
     (PAGE_DIR / "5-pilotage-rota.pdf").write_bytes(make_rota())
+    log = make_log(1)
+    _save_scans(log, PAGE_DIR / "6-stores-log.tif")
+    NEXT_DIR.mkdir(exist_ok=True)
+    _save_scans(make_log(2), NEXT_DIR / "stores-log-second-quarter.tif")
     names = (
         "1-berth-dues-ledger.jpg",
         "2-buoy-inspections.png",
@@ -175,6 +204,9 @@ def main() -> None:
         for name, page in zip(names, (ledger, cards, tally, register), strict=True)
     }
     truth["5-pilotage-rota.pdf"] = {"rows": pilotage_rota()}
+    truth["6-stores-log.tif"] = {
+        "pages": [{"angle_deg": p.angle_deg, "tables": [asdict(t) for t in p.tables]} for p in log]
+    }
     TRUTH_FILE.write_bytes(msgspec.json.format(msgspec.json.encode(truth), indent=1))
 
 

@@ -62,7 +62,7 @@ def _take_proof(window: Window, take: Callable[[str], None]) -> None:
 
 def _take_tidy(window: Window, take: Callable[[str], None]) -> None:
     """Take the pictures of the Tidy station."""
-    window.session.go_to(0, 0)
+    window.session.go_to(len(window.session.tables) - 2, 0)  # the stores log
     window.go_to("tidy")
     take("tidy-ready")
     press: Callable[..., None] = QTest.keyClick
@@ -109,7 +109,8 @@ def main() -> None:
         window.go_to_page(first)
         window.go_to("rule")
         take("rule")
-        window.go_to_page(window.session.desk.pages()[-1].id)  # a file of real text
+        typed = next(p.id for p in window.session.desk.pages() if p.kind == "text")
+        window.go_to_page(typed)
         _settle(app.processEvents, 2.0)
         take("rule-text")
         _take_proof(window, take)

@@ -14,6 +14,7 @@ from demo.ledgers import (
     buoy_parts,
     cargo_tally,
     pilotage_rota,
+    stores_log,
     tide_register,
 )
 from keel_line.desk.work import PageRequest, process_page
@@ -48,6 +49,17 @@ def test_the_parts_add_up() -> None:
     assert sum(number(r[4]) for r in parts) == number(total[4])
 
 
+@pytest.mark.parametrize("quarter", [1, 2])
+def test_the_stores_log_is_carried_forward_and_adds_up(quarter: int) -> None:
+    first, second = (rows(content) for content in stores_log(quarter))
+    assert first[0] == second[0]
+    assert first[-1][1] == "Carried forward"
+    assert second[1][1] == "Brought forward"
+    carried = sum(number(r[4]) for r in first[1:-1])
+    assert carried == number(first[-1][4]) == number(second[1][4])
+    assert carried + sum(number(r[4]) for r in second[2:-1]) == number(second[-1][4])
+
+
 def test_the_tally_tells_what_is_short() -> None:
     for row in rows(cargo_tally())[2:]:
         assert number(row[1]) - number(row[5]) == number(row[6])
@@ -72,6 +84,10 @@ def test_the_kept_truth_is_that_of_the_data() -> None:
         "4-tide-register-photo.jpg": [tide_register()],
     }
     assert truth.pop("5-pilotage-rota.pdf") == {"rows": pilotage_rota()}
+    for page, content in zip(truth["6-stores-log.tif"]["pages"], stores_log(1), strict=True):
+        truth[str(page)] = page
+        drawn[str(page)] = [content]
+    del truth["6-stores-log.tif"]
     assert truth.keys() == drawn.keys()
     for name, contents in drawn.items():
         for table, content in zip(truth[name]["tables"], contents, strict=True):

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from decimal import Decimal
 
 import pytest
 
+from demo.ledgers import stores_log
 from keel_line.desk.desk import Desk
-from keel_line.desk.tidying import MORE, MisfitError, Tidying, find_year, tidy_table
+from keel_line.desk.tidying import MORE, MisfitError, Tidying, find_year, keep_as_jig, tidy_table
 from keel_line.model.table import TableState
+from tests.conftest import ROOT
+from tests.remembering import RememberingExecutor
 
 
 def berth_dues(desk: Desk) -> TableState:
@@ -171,3 +175,42 @@ def test_the_year_that_the_paper_speaks_of(
         berth_dues(demo_desk), caption=caption, name=caption, notes="", source_name=source
     )
     assert find_year(table) == year
+
+
+def test_the_stores_log_is_typed_and_joined_by_one_key_and_the_next_quarter_too(
+    demo_desk: Desk,
+) -> None:
+    tables = demo_desk.tables()
+    first = next(t for t in tables if "stores-log" in t.name)
+    done = replace(first, steps=tidy_table(first, tables).take_all().encoded)
+    made = tidy_table(done, tables)
+    assert made.suggestions == []
+    assert made.say_rows() == "20 rows from pages 1, 2"
+    assert made.seam_troubles == []
+    both = zip(made.table.columns, made.types, strict=True)
+    assert [(c.name, d.type.say()) for c, d in both] == [
+        ("1931", "date of 1931"),
+        ("Item", "text"),
+        ("Drawn", "whole number"),
+        ("Drawn unit", "text"),
+        ("For", "text"),
+        ("Cost £", "money £"),
+    ]
+    texts = [t for content in stores_log(1) for t in content.cells]
+    costs = [c.text for c in texts if c.col == 4 and c.row]
+    carried, brought, total = costs[12], costs[13], costs[-1]
+    assert carried == brought
+    assert sum(Decimal(t) for t in made.table.columns[-1].texts) == Decimal(total)
+
+    jig = keep_as_jig("Stores log", done)
+    later = Desk()
+    later.add_files([ROOT / "demo" / "next" / "stores-log-second-quarter.tif"])
+    later.run(RememberingExecutor())
+    tables = later.tables()
+    ready = tidy_table(tables[0], tables, [jig])
+    assert ready.suggestions[0].words == "As Stores log: 8 steps"
+    one = replace(tables[0], steps=ready.take_all().encoded)
+    again = tidy_table(one, tables, [jig])
+    assert again.say_rows() == "15 rows from pages 1, 2"
+    assert [c.name for c in again.table.columns] == [c.name for c in made.table.columns]
+    assert again.suggestions == []

@@ -103,7 +103,7 @@ def test_workbook_reads_back(tmp_path: Path) -> None:
 def test_spans_become_merged_cells(tmp_path: Path, demo_desk: Desk) -> None:
     (target,) = demo_desk.send(tmp_path / "demo.xlsx").files
     book = openpyxl.load_workbook(target)
-    assert len(book.sheetnames) == 6
+    assert len(book.sheetnames) == 8
     fax = book.worksheets[3]
     assert fax.title.startswith("Cargo tally")
     assert {str(r) for r in fax.merged_cells.ranges} >= {"A1:A2", "C1:E1", "F1:G1"}

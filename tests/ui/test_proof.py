@@ -400,7 +400,7 @@ def test_the_first_doubt_is_at_hand_in_whatever_order_pages_are_done(window: Win
     session.proofs.clear()
     for page_id in reversed(pages):
         session.take_page(page_id)
-    assert len(session.tables) == 6
+    assert len(session.tables) == 8
     assert (session.table_index, session.cell_index) == session.doubts()[0]
     session.set_desk(desk)
     session.proofs.clear()
@@ -498,7 +498,7 @@ def test_another_docket_asks_once_for_what_is_typed(window: Window, press: Keys)
     index = go_to_place(window, 9, 2)
     press("KT")
     QTest.keyClick(window, Key.Key_N, Mod.ControlModifier)
-    assert len(window.session.tables) == 6
+    assert len(window.session.tables) == 8
     assert "“KT” is not saved" in window.message.text()
     press(Key.Key_Return)
     assert window.session.tables[0].cells[index].text == "KT"

@@ -386,10 +386,10 @@ def test_an_invalid_area_is_asked_for_again(window: Window, rule: RuleStation) -
 def test_a_grid_is_used_on_another_page_and_undone(window: Window, rule: RuleStation) -> None:
     before = [t.grid.cols for t in on_page(window, 1)]
     press(rule, Key.Key_P)
-    assert rule.side.ask.field.text() == "2-5"
+    assert rule.side.ask.field.text() == "2-7"
     QTest.keyClicks(rule.side.ask.field, "2, 9")
     QTest.keyClick(rule.side.ask.field, Key.Key_Return)
-    assert "1 to 5" in window.message.text()
+    assert "1 to 7" in window.message.text()
     rule.side.ask.field.clear()
     QTest.keyClicks(rule.side.ask.field, "2")
     QTest.keyClick(rule.side.ask.field, Key.Key_Return)

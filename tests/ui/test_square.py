@@ -248,7 +248,7 @@ def test_a_picture_is_parted_into_two_pages_and_joined_by_key(
     assert square._title.text().endswith("left part")
     press(square, Key.Key_Y)
     assert len(window.session.desk.pages()) == count
-    assert len(window.session.tables) == 6
+    assert len(window.session.tables) == 8
     window.actions_by_id["undo"].trigger()
     assert len(window.session.desk.pages()) == count + 1
     assert qtbot is not None

@@ -360,8 +360,17 @@ def test_the_list_shows_the_state_of_each_page(window: Window) -> None:
         "3-cargo-tally-fax.tif",
         "4-tide-register-photo.jpg",
         "5-pilotage-rota.pdf",
+        "6-stores-log.tif",
+        "6-stores-log.tif",
     ]
-    assert [t[3] for t in texts] == ["scan", "scan", "fax", "photograph", "real text"]
+    assert [t[3] for t in texts] == [
+        "scan",
+        "scan",
+        "fax",
+        "photograph",
+        "real text",
+        *["scan"] * 2,
+    ]
     assert texts[2][5] == "204 × 196 dpi"
     assert texts[0][6] == "1 table, straightened by 2.3°"
     assert texts[1][6] == "2 tables"
@@ -385,12 +394,12 @@ def test_new_docket_clears_the_desk_and_keeps_the_old(window: Window) -> None:
     assert window.session.tables == []
     assert window.station(GatherStation).begin_button.isVisible()
     window.open_docket(path)
-    assert len(window.session.tables) == 6
+    assert len(window.session.tables) == 8
 
 
 def test_demo_docket_opens_and_is_read_once(empty_window: Window) -> None:
     empty_window.station(GatherStation).demo_button.click()
-    assert len(empty_window.session.tables) == 6
+    assert len(empty_window.session.tables) == 8
     empty_window.session.replace_text("mine")
     cell = empty_window.session.cell.id
     empty_window.new_docket()

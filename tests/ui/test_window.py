@@ -108,7 +108,7 @@ def test_earlier_dockets_are_offered_and_open(
     assert isinstance(button, QPushButton)
     assert "Old work" in button.text()
     QTest.keyClick(button, Key.Key_Return)
-    assert len(window.session.tables) == 6
+    assert len(window.session.tables) == 8
     window.close()
 
 
@@ -215,7 +215,7 @@ def test_send_writes_and_says_where(window: Window, tmp_path: Path) -> None:
     window.station(SendStation).target.setText(str(tmp_path / "out"))
     QTest.keyClick(window.station(SendStation).write_button, Key.Key_Return)
     assert window.station(SendStation).written == [tmp_path / "out.xlsx"]
-    assert len(openpyxl.load_workbook(tmp_path / "out.xlsx").sheetnames) == 6
+    assert len(openpyxl.load_workbook(tmp_path / "out.xlsx").sheetnames) == 8
     assert "out.xlsx" in window.message.text()
 
 

@@ -95,7 +95,7 @@ _YES = {"yes", "y", "true", "✓", "✔"}
 _NO = {"no", "n", "false", "✗", "✘"}
 _MARKS = _YES | _NO
 _CODE = re.compile(r"^(?=.*\d)[A-Za-z0-9][A-Za-z0-9 ./\-]{0,15}$")
-_MEASURE = re.compile(r"^\d[\d.,]*\s*(?P<unit>[a-zµ]+)\.?$")
+_MEASURE = re.compile(r"^\d[\d.,]*\s*[a-zµ]{1,6}\.?$")
 _CURRENCY = re.compile(r"[£$€¥]|\bkr\b|\bFr\b")
 _NOTHING = frozenset({"nil", "n/a", "n.a.", "none"})
 _FITS, _LEAST_FITS = 0.8, 0.65
@@ -349,9 +349,8 @@ def _find_code(counted: Counter[str], _hints: _Hints) -> Decided | None:
 
 
 def _has_unit(texts: Sequence[str]) -> bool:
-    """Return whether texts are numbers with one unit after them, in small letters."""
-    units = {m["unit"] if (m := _MEASURE.match(t)) else "" for t in texts}
-    return len(units) == 1 and "" not in units
+    """Return whether texts are numbers with units after them, in small letters."""
+    return all(_MEASURE.match(t) for t in texts)
 
 
 def _parse_yes(text: str, _kind: ColumnType) -> bool | None:

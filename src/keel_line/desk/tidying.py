@@ -541,8 +541,13 @@ def _find_next(
 
 
 def find_year(table: TableState) -> int:
-    """Return the one year that a table's caption, name or source speaks of; 0 if not just one."""
-    for text in (table.caption, table.name, table.notes, table.source_name):
+    """Return the one year that a table speaks of; 0 if not just one.
+
+    By its caption, its name, a heading that is a year alone, its notes, or its source.
+    """
+    heads = (s.text.strip() for s in table.cells if s.cell.row < table.header_rows)
+    alone = " ".join(text for text in heads if _YEAR.fullmatch(text))
+    for text in (table.caption, table.name, alone, table.notes, table.source_name):
         years = set(_YEAR.findall(text))
         if len(years) == 1:
             return int(years.pop())

@@ -241,14 +241,12 @@ def _suggest_signs(look: _Look) -> Iterator[Suggestion]:
         if marks and _is_number_but_for(look, column, "mark"):
             words = f"{count_of(found['mark'], 'footnote mark')} at {_name(column)}: put apart"
             yield Suggestion(f"mark {column.id}", words, (PartSigns(refer_to(column), "mark"),))
-        unit, many = max(
-            ((k, n) for k, n in found.items() if k.startswith("unit ")),
-            key=lambda pair: pair[1],
-            default=("", 0),
-        )
-        if many >= _MOSTLY * numbers and _is_number_but_for(look, column, "unit"):
-            said = unit.removeprefix("unit ")
-            words = f"{_name(column)} has “{said}” after its numbers: put apart"
+        units = {k.removeprefix("unit "): n for k, n in found.items() if k.startswith("unit ")}
+        apart = sum(units.values()) >= _MOSTLY * numbers and len(units) <= _FEW * numbers + 1
+        if apart and _is_number_but_for(look, column, "unit"):
+            said = ", ".join(f"“{u}”" for u in sorted(units, key=lambda u: -units[u])[:2])
+            more = " …" if len(units) > 2 else ""
+            words = f"{_name(column)} has {said}{more} after its numbers: put apart"
             yield Suggestion(f"unit {column.id}", words, (PartSigns(refer_to(column), "unit"),))
 
 

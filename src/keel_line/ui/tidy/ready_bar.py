@@ -13,11 +13,11 @@ from keel_line.desk.tidying import Suggestion
 from keel_line.ui.theme import Theme
 
 MOST = 9
-_GAP, _PAD = 8.0, 10.0
+_GAP, _PAD, _LINE_EM = 8.0, 10.0, 2.2
 
 
 class ReadyBar(QWidget):
-    """Suggestions in one line.
+    """Suggestions in a line or two.
 
     Signals
     -------
@@ -44,7 +44,6 @@ class ReadyBar(QWidget):
     def set_theme(self, theme: Theme) -> None:
         """Apply another theme."""
         self._theme = theme
-        self.setFixedHeight(round(theme.em * 2.2))
         self._lay_out()
 
     def show_suggestions(self, suggestions: Sequence[Suggestion], none: str) -> None:
@@ -67,21 +66,30 @@ class ReadyBar(QWidget):
         return "Ctrl+Enter takes all"
 
     def _lay_out(self) -> None:
-        """Place the suggestions; what does not fit is cut evenly."""
+        """Place the suggestions in a line, or in two; what does not fit then is cut evenly."""
         theme = self._theme
         plain, small = QFontMetricsF(theme.font(0.92)), QFontMetricsF(theme.font(0.86))
-        x = small.horizontalAdvance(self._lead) + 12
+        left = small.horizontalAdvance(self._lead) + 12
         tail = small.horizontalAdvance(self._tail) + 16
         digits = plain.horizontalAdvance("9") + 8
         wide = [plain.horizontalAdvance(w) + digits + 2 * _PAD for w in self.words]
-        room = self.width() - x - tail - _GAP * len(wide)
-        most = _fit(wide, room)
+        room = self.width() - left - tail
+        lines = [wide]
+        if sum(wide) + _GAP * len(wide) > room and len(wide) > 1:
+            half = next(k for k in range(len(wide)) if sum(wide[: k + 1]) >= sum(wide) / 2)
+            lines = [wide[: max(1, half)], wide[max(1, half) :]]
+        high = theme.em * _LINE_EM
+        self.setFixedHeight(round(high * len(lines)))
         self._boxes = []
-        for own in wide:
-            box = QRectF(x, 3.0, min(own, most), self.height() - 6.0)
-            self._boxes.append(box)
-            x = box.right() + _GAP
-        self._all = QRectF(x, 0.0, tail, self.height())
+        x = left
+        for number, own in enumerate(lines):
+            x = left
+            most = _fit(own, room - _GAP * len(own))
+            for each in own:
+                box = QRectF(x, number * high + 3.0, min(each, most), high - 6.0)
+                self._boxes.append(box)
+                x = box.right() + _GAP
+        self._all = QRectF(x, high * (len(lines) - 1), tail, high)
         self.update()
 
     @override
@@ -91,7 +99,7 @@ class ReadyBar(QWidget):
 
     @override
     def sizeHint(self) -> QSize:
-        return QSize(400, round(self._theme.em * 2.2))
+        return QSize(400, self.height())
 
     @override
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -100,7 +108,7 @@ class ReadyBar(QWidget):
         theme = self._theme
         painter.setFont(theme.font(0.86))
         painter.setPen(theme.color("quiet"))
-        whole = QRectF(self.rect())
+        whole = QRectF(0, 0, self.width(), theme.em * _LINE_EM)
         lead = self._lead if self._suggestions else self._none
         painter.drawText(whole, Qt.AlignmentFlag.AlignVCenter, lead)
         if not self._suggestions:
