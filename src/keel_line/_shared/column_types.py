@@ -13,11 +13,11 @@ from dataclasses import dataclass, replace
 from datetime import date, time, timedelta
 from decimal import Decimal
 from functools import lru_cache
-from typing import Literal, TypeAlias
+from typing import Literal, TypeAlias, get_args
 
 from keel_line._shared.amounts import Separators, Sign, find_separators, parse_amount
 from keel_line._shared.forms import form_of
-from keel_line._shared.texts import is_lone_mark
+from keel_line._shared.texts import MONTHS, is_lone_mark
 
 Kind: TypeAlias = Literal[
     "text",
@@ -34,36 +34,9 @@ Kind: TypeAlias = Literal[
 ]
 DateOrder: TypeAlias = Literal["day first", "month first", "year first"]
 Value: TypeAlias = str | Decimal | date | time | timedelta | bool
-KINDS: tuple[Kind, ...] = (
-    "text",
-    "whole number",
-    "decimal",
-    "money",
-    "percent",
-    "date",
-    "time",
-    "duration",
-    "yes or no",
-    "code",
-    "pounds, shillings, pence",
-)
+KINDS: tuple[Kind, ...] = get_args(Kind)
 NUMBERS: frozenset[Kind] = frozenset({"whole number", "decimal", "money", "percent"})
 
-_MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
-_LONG_MONTHS = (
-    "january",
-    "february",
-    "march",
-    "april",
-    "may",
-    "june",
-    "july",
-    "august",
-    "september",
-    "october",
-    "november",
-    "december",
-)
 _WEEKDAY = r"(?:(?:mon|tue|wed|thu|fri|sat|sun)[a-z]*\.?,?\s+)?"
 _DAY_MONTH = re.compile(
     rf"^{_WEEKDAY}(?P<day>\d{{1,2}})(?:st|nd|rd|th)?[\s.\-]*(?:of\s+)?"
@@ -397,12 +370,12 @@ def _read_date(text: str) -> _Written | None:
 
 
 def _month_of(word: str) -> int | None:
+    """Return a month's number by its name, whole or in three letters."""
     plain = word.casefold()
-    short = plain[:3]
-    if short not in _MONTHS:
-        return None
-    number = _MONTHS.index(short)
-    return number + 1 if plain in {short, "sept"} or plain == _LONG_MONTHS[number] else None
+    for number, month in enumerate(MONTHS, 1):
+        if plain in {month, month[:3]} or (plain == "sept" and month == "september"):
+            return number
+    return None
 
 
 def _parse_date(text: str, kind: ColumnType) -> date | None:

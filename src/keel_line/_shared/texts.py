@@ -5,6 +5,20 @@ from __future__ import annotations
 Pair = tuple[str, str]
 """The character that one text has and the one that the other has there; empty for none."""
 
+MONTHS = (
+    "january",
+    "february",
+    "march",
+    "april",
+    "may",
+    "june",
+    "july",
+    "august",
+    "september",
+    "october",
+    "november",
+    "december",
+)
 
 _PLAIN = str.maketrans(
     {

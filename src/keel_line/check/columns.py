@@ -8,7 +8,7 @@ from functools import lru_cache
 
 from keel_line._shared.amounts import read_amounts, write_like
 from keel_line._shared.forms import form_of
-from keel_line._shared.texts import differ_in
+from keel_line._shared.texts import MONTHS, differ_in
 from keel_line.check.sheet import Column, Sheet
 from keel_line.model.finding import Finding, Place, Wanted
 
@@ -26,24 +26,10 @@ _TWINS = {**_FIGURE_OF, "0": "O", "1": "Il", "5": "S", "8": "B", "2": "Z"}
 _LEAST_LETTERS = 4
 _LIST_BROKEN, _LIST_HELD = -3.0, 1.0
 _COLUMNS_KEPT = 512  # of tables at hand; a settled cell changes one of them
-_MONTHS = (
-    "january",
-    "february",
-    "march",
-    "april",
-    "may",
-    "june",
-    "july",
-    "august",
-    "september",
-    "october",
-    "november",
-    "december",
-)
 _DAYS = ["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"]
 CLOSED_LISTS: tuple[tuple[str, tuple[str, ...]], ...] = (
-    ("a month", _MONTHS),
-    ("a month", (*(m[:3] for m in _MONTHS), "sept")),
+    ("a month", MONTHS),
+    ("a month", (*(m[:3] for m in MONTHS), "sept")),
     ("a day of the week", tuple(_DAYS)),
     ("a day of the week", (*(d[:3] for d in _DAYS), "tues", "thur", "thurs")),
 )
