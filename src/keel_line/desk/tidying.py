@@ -63,6 +63,7 @@ __all__ = [
     "Suggestion",
     "Taken",
     "Tidying",
+    "Trail",
     "find_outliers",
     "tidy_table",
 ]

@@ -20,6 +20,7 @@ from keel_line.desk.proofs import Proofs
 from keel_line.desk.tidying import (
     Change,
     Tidying,
+    Trail,
     is_likely_join,
     keep_as_jig,
     read_trail,
@@ -229,10 +230,20 @@ class Session(QObject):
             if is_likely_join(*both):
                 self._likely_joins[table_id] = both[1].id
 
+    def _trails(self) -> list[Trail]:
+        """Return the trails of the tables that are tidied."""
+        both = zip(self.tables, self.proofs.tallies, strict=True)
+        return [read_trail(t) for t, tally in both if tally.tidied]
+
+    def count_joined(self) -> int:
+        """Count the tables that are joined to others."""
+        return len({number for trail in self._trails() for number in trail.joined})
+
     def count_open_joins(self) -> int:
         """Count the tables that may go on in the next and are neither joined nor left so."""
-        both = zip(self.tables, self.proofs.tallies, strict=True)
-        trails = [read_trail(t) for t, tally in both if tally.tidied]
+        trails = self._trails() if self.proofs.total.tidied else []
+        if not trails:
+            return len(self._likely_joins)
         done = {number for trail in trails for number in trail.joined}
         declined = {key for trail in trails for key in trail.declined}
         return sum(

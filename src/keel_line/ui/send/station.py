@@ -91,11 +91,12 @@ def make_preflight(session: Session, left_open: int) -> list[PreflightLine]:
             else f"{left_open} numbers stay text: their comma may part thousands or decimals"
         )
         lines.append(PreflightLine(text, "proof", calls=True))
+    alone = total.tables - session.count_joined()
     size = ", ".join(
         (
-            count_of(total.tables, "table"),
-            count_of(total.rows, "row"),
-            count_of(total.cells, "cell"),
+            count_of(alone, "table"),
+            *([f"{total.tidied} of them tidied"] if total.tidied else []),
+            f"from {count_of(total.cells, 'cell')}",
         )
     )
     lines.append(PreflightLine(f"To write: {size}", "rule", calls=False))
