@@ -574,7 +574,7 @@ def test_a_sample_drawn_at_random_is_gone_through_and_counted(window: Window, pr
     press("quite wrong")
     press(Key.Key_Return)
     assert window.message.text().startswith("Of 20 cells checked at random, 1 was wrong")
-    assert any("checked at random" in line.text for line in make_preflight(window.session, 0))
+    assert any("checked at random" in line.text for line in make_preflight(window.session, 0, []))
     settled = [c for t in window.session.tables for c in t.cells if c.settled is not None]
     assert len(settled) == 20
 

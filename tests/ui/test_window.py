@@ -270,12 +270,12 @@ def test_preflight_lines_go_to_their_place(window: Window) -> None:
 def test_a_wrong_sum_is_reported_before_sending(window: Window) -> None:
     session = window.session
     index = next(i for i, s in enumerate(session.tables[0].cells) if s.text == "5,801.05")
-    told = [line.text for line in make_preflight(session, 0) if line.broken]
+    told = [line.text for line in make_preflight(session, 0, []) if line.broken]
     session.go_to(0, index)
     session.replace_text("5,901.05")
     session.go_to(0, 0)
     window.go_to("send")
-    (broken,) = [line for line in make_preflight(session, 0) if line.broken]
+    (broken,) = [line for line in make_preflight(session, 0, []) if line.broken]
     assert [broken.text] != told
     lines = [
         b for b in window.station(SendStation).findChildren(QPushButton) if broken.text in b.text()
@@ -284,7 +284,7 @@ def test_a_wrong_sum_is_reported_before_sending(window: Window) -> None:
     assert window._at == "proof"
     assert session.cell.broken
     session.undo()
-    assert [line.text for line in make_preflight(session, 0) if line.broken] == told
+    assert [line.text for line in make_preflight(session, 0, []) if line.broken] == told
 
 
 # --- jobs ---

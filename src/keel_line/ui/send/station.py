@@ -53,13 +53,15 @@ class PreflightLine:
     broken: bool = False
 
 
-def make_preflight(session: Session, left_open: int) -> list[PreflightLine]:
+def make_preflight(
+    session: Session, left_open: int, pages: Sequence[PageState]
+) -> list[PreflightLine]:
     """Return the preflight list for the tables to be sent.
 
-    ``left_open`` is how many numbers stay text as their comma has two meanings.
+    ``pages`` are the docket's; ``left_open`` is how many numbers stay text as their comma has two
+    meanings.
     """
     total = session.proofs.total
-    pages = session.desk.pages()
     lines = []
     doubts = session.doubts_left()
     if doubts:
@@ -118,6 +120,7 @@ class SendStation(Station):
         self.written: list[Path] = []
         self._there: list[Path] = []  # files that were asked for
         self._touched = False
+        self._pages: list[PageState] = []
         self._left_open: dict[int, tuple[TableState, int]] = {}  # by table: as it was, and how many
         self._to_count = Backlog(self._count_open, self)
         self._to_count.cleared.connect(self.refresh)
@@ -208,14 +211,20 @@ class SendStation(Station):
 
     @override
     def enter(self, pages: Sequence[PageState], page_id: int) -> int:
+        self._pages = list(pages)
         self.refresh()
         return page_id
 
     @override
     def show_docket(self, docket: DocketView) -> None:
         """Suggest a target, unless the clerk has chosen one."""
+        self._pages = list(docket.pages)
         if docket.path is not None and not self._touched:
             self.target.setText(str(Path.home() / f"{docket.path.stem}{self.ending}"))
+
+    @override
+    def show_row(self, number: int, page: PageState) -> None:
+        self._pages[number] = page
 
     @property
     def ending(self) -> str:
@@ -230,7 +239,7 @@ class SendStation(Station):
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
         left_open = sum(many for _, many in self._left_open.values())
-        for line in make_preflight(self._session, left_open):
+        for line in make_preflight(self._session, left_open, self._pages):
             button = QPushButton(line.text)
             button.setObjectName("line")
             if line.broken:
