@@ -62,7 +62,7 @@ def test_the_page_has_every_word() -> None:
         ("sum {Dues}", 4, "“of” is expected"),
         ("sum of 3", 7, "A column"),
         ("if 1 then 2", 11, "“else” is expected"),
-        ("1 rounded to 99", 13, "0 to 12"),
+        ("1 rounded to 99", 13, "from 0 to 12"),
         ("{ } + 1", 0, "name is missing"),
         ("1 $ 2", 2, "no meaning"),
         ("(" * 300 + "1" + ")" * 300, 61, "too many brackets"),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from difflib import SequenceMatcher
+
 Pair = tuple[str, str]
 """The character that one text has and the one that the other has there; empty for none."""
 
@@ -19,6 +21,8 @@ MONTHS = (
     "november",
     "december",
 )
+
+_ALIKE = 0.75  # of two texts, of which a machine may have spoilt a character
 
 _PLAIN = str.maketrans(
     {
@@ -60,6 +64,14 @@ def differ_in(a: str, b: str) -> Pair | None:
     if max(len(mid_a), len(mid_b)) != 1:
         return None
     return mid_a, mid_b
+
+
+def are_alike(a: str, b: str) -> bool:
+    """Return whether two texts are the same but for what a machine may have misread."""
+    if a == b:
+        return True
+    match: SequenceMatcher[str] = SequenceMatcher(None, a, b, autojunk=False)
+    return match.real_quick_ratio() >= _ALIKE and match.ratio() >= _ALIKE
 
 
 def is_lone_mark(text: str) -> bool:

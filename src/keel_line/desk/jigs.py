@@ -55,7 +55,7 @@ class Shelf:
             When it cannot be written.
         """
         if self._folder is None:
-            raise OutputError("There is no folder for jigs.")
+            raise OutputError("The jig was not kept: there is no folder for jigs.")
         try:
             self._folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         except OSError as error:

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from difflib import SequenceMatcher
 from itertools import takewhile
 
+from keel_line._shared.texts import are_alike
 from keel_line.model.table import TableState
 
-_ALIKE = 0.75  # of two texts, of which a machine may have spoilt a character
 _MOST_ALIKE = 0.8  # of a heading's texts
 _LEAST_TEXTS = 2
 
@@ -52,15 +51,8 @@ def _repeats(table: TableState, texts: Mapping[tuple[int, int], str], earlier: T
     places = {*heading, *own}
     if len(heading) < _LEAST_TEXTS:
         return False
-    alike = sum(_are_alike(heading.get(p, ""), texts.get(p, "")) for p in places)
+    alike = sum(are_alike(heading.get(p, ""), texts.get(p, "")) for p in places)
     return alike >= _MOST_ALIKE * len(places)
-
-
-def _are_alike(a: str, b: str) -> bool:
-    if a == b:
-        return True
-    match = SequenceMatcher(None, a, b, autojunk=False)
-    return match.real_quick_ratio() >= _ALIKE and match.ratio() >= _ALIKE
 
 
 def _plain(text: str) -> str:

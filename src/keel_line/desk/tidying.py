@@ -177,7 +177,7 @@ class Tidying:
 
     @cached_property
     def types(self) -> tuple[Decided, ...]:
-        """The type of each column: as it was set, else as it shows."""
+        """The type of each column: the one that was set, else the one that its texts show."""
         first = self.table.heading_rows
         return tuple(
             Decided(c.type)

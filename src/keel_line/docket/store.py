@@ -365,7 +365,7 @@ class Docket:
         return list({as_int(row[0]) for row in rows})
 
     def settled_cells(self) -> Iterator[tuple[int, CellState]]:
-        """Yield all settled cells that have a place, each with the columns of its table."""
+        """Yield each settled cell of a table, with the number of columns of that table."""
         rows = self._db.execute(
             f"SELECT {CELL_COLUMNS}, (SELECT iif(json_valid(t.frame),"  # noqa: S608 - our own columns
             " json_array_length(t.frame, '$.x_lines') - 1, 0) FROM found_table t"

@@ -17,7 +17,7 @@ from keel_line.model.table import TableState
 Texts: TypeAlias = NDArray[np.object_]
 """Strings, one a row."""
 Sources: TypeAlias = NDArray[np.int64]
-"""Ids of the cells that texts came from, (rows, most of one text); -1 for none."""
+"""Ids of the cells that each text came from, (rows, cells); -1 where a text has fewer."""
 
 
 @dataclass(frozen=True, eq=False)

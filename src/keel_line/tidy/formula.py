@@ -192,7 +192,7 @@ class _Parser:
             self._want("to")
             token = self._peek()
             if token.kind != "number" or "." in token.text or int(token.text) > 12:
-                raise FormulaError("A number of decimals is expected: 0 to 12.", token.at)
+                raise FormulaError("Type how many decimals to keep, from 0 to 12.", token.at)
             self._at += 1
             node = Node("round", (node,), value=Decimal(token.text))
         return node

@@ -8,14 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from difflib import SequenceMatcher
 from typing import Literal
 
 import msgspec
 import numpy as np
 
 from keel_line._shared.column_types import decide_type
-from keel_line._shared.texts import differ_in
+from keel_line._shared.texts import are_alike, differ_in
 from keel_line.model.table import TableState
 from keel_line.model.tidy import make_tidy
 from keel_line.tidy.columns import SetType
@@ -28,7 +27,7 @@ from keel_line.tidy.trail import AnyStep, Trail
 FORMAT: Literal["keel-line/jig"] = "keel-line/jig"
 MOST_BYTES = 1_000_000
 _OF_ONE_PAGE = (Append, DropRows, MoveBlock)  # they name rows, or another table
-_ALIKE, _SHARE = 0.75, 0.9  # of two texts; of a heading's texts
+_SHARE = 0.9  # of a heading's texts
 _WIDE = 0.06  # of the table's width: how far boundaries may lie apart
 _CLOSE, _LEAST_COLUMNS = 0.02, 4  # where no heading tells the form
 _MOST_COLUMNS, _MOST_STEPS, _MOST_TEXT = 400, 500, 2000
@@ -188,7 +187,4 @@ def _pairs(own: Sequence[Sequence[str]], its: Sequence[Sequence[str]]) -> list[t
 
 def _are_alike(a: str, b: str) -> bool:
     own, its = ("".join(c for c in t.casefold() if c.isalnum()) for t in (a, b))
-    if own == its or differ_in(own, its) is not None:
-        return True
-    match: SequenceMatcher[str] = SequenceMatcher(None, own, its, autojunk=False)
-    return match.real_quick_ratio() >= _ALIKE and match.ratio() >= _ALIKE
+    return differ_in(own, its) is not None or are_alike(own, its)

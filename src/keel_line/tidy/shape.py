@@ -23,7 +23,9 @@ class Transpose(Step, frozen=True, tag="transpose"):
     @override
     def apply(self, table: TidyTable) -> TidyTable:
         if table.rows > _MOST_COLUMNS:
-            raise MisfitError(f"So many rows cannot become columns: {_MOST_COLUMNS} at most.")
+            raise MisfitError(
+                f"The table has too many rows to become columns: {_MOST_COLUMNS} at most."
+            )
         wide = max((c.sources.shape[1] for c in table.columns), default=1)
         columns: list[TidyColumn] = []
         if any(c.name for c in table.columns):

@@ -295,7 +295,7 @@ class Session(QObject):
         self.moved.emit()
 
     def _let_rest(self) -> None:
-        """Put off what can wait: the hands are at work."""
+        """Put off what can wait while keys are pressed."""
         for backlog in (self.to_open, self.to_weigh):
             backlog.work_soon(_REST_MS)
 

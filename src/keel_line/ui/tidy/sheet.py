@@ -33,7 +33,7 @@ _LEAST_EM, _MOST_EM, _ROWS_MEASURED = 4.0, 22.0, 60
 _AIR, _MOST_STRETCH = 20, 1.5
 
 
-class SheetModel(QAbstractTableModel):
+class TidyModel(QAbstractTableModel):
     """A tidied table's texts; only what is in sight is asked for."""
 
     def __init__(self, theme: Theme) -> None:
@@ -123,7 +123,7 @@ class SheetModel(QAbstractTableModel):
 class _Header(QHeaderView):
     """Two lines above each column: its name and its type."""
 
-    def __init__(self, model: SheetModel) -> None:
+    def __init__(self, model: TidyModel) -> None:
         super().__init__(Qt.Orientation.Horizontal)
         self._sheet = model
         self.at = -1
@@ -183,7 +183,7 @@ class _Delegate(QStyledItemDelegate):
     ) -> None:
         super().paint(painter, option, index)
         model = index.model()
-        if painter is None or not isinstance(model, SheetModel):
+        if painter is None or not isinstance(model, TidyModel):
             return
         if model.is_misfit(index.row(), index.column()):
             corner = QPointF(option.rect.topRight()) + QPointF(1, 0)
@@ -214,7 +214,7 @@ class SheetView(QTableView):
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
-        self.sheet = SheetModel(theme)
+        self.sheet = TidyModel(theme)
         self.header = _Header(self.sheet)
         self.setModel(self.sheet)
         self.setHorizontalHeader(self.header)

@@ -395,7 +395,7 @@ class TidyStation(Station):
         if self._shown is None or not self._shown[1].trail.steps:
             self.say("Take some steps first: a jig keeps them for the next page of this form.")
             return
-        self.ask.ask("jig", "Name of the form, for its next pages", self._shown[0].name)
+        self.ask.ask("jig", "Name of this form", self._shown[0].name)
 
     def _keep_jig(self, name: str) -> bool:
         if self._shown is None or not name.strip():
