@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import os
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
 import click
@@ -16,8 +17,9 @@ from keel_line import __version__
 from keel_line._shared.log_file import open_log
 from keel_line._shared.texts import count_of
 from keel_line.desk.demo import demo_pages
-from keel_line.desk.desk import SEND_FORMATS, Desk
+from keel_line.desk.desk import SEND_FORMATS, Desk, SendOptions
 from keel_line.desk.engine import check_target
+from keel_line.desk.forms import Jig, find_form
 from keel_line.desk.jigs import JigError, read_jig
 from keel_line.desk.pool import WorkerPool
 from keel_line.desk.tally import Tally, count_table
@@ -113,6 +115,10 @@ def demo(*, fresh: bool) -> None:
     type=click.Path(path_type=Path),
     help="Tidy tables of a form as this jig says; may be given several times.",
 )
+@click.option("--as-text", is_flag=True, help="Write every cell as text, as the paper has it.")
+@click.option("--no-marks", is_flag=True, help="Leave out the marks of doubt and their list.")
+@click.option("--no-source", is_flag=True, help="Do not tell where tables come from.")
+@click.option("--one-sheet", is_flag=True, help="Write all tables below each other.")
 def convert(
     inputs: tuple[Path, ...],
     output: Path,
@@ -121,6 +127,10 @@ def convert(
     jigs: tuple[Path, ...],
     *,
     plain_signs: bool,
+    as_text: bool,
+    no_marks: bool,
+    no_source: bool,
+    one_sheet: bool,
 ) -> None:
     """Convert scans, or folders of them, to a spreadsheet or JSON without the window."""
     to_output = str(output) == "-"
@@ -130,13 +140,16 @@ def convert(
         )
     console = Console(stderr=True, highlight=False, soft_wrap=True)
     desk = Desk()
+    desk.set_send_options(
+        SendOptions(marks=not no_marks, source=not no_source, stacked=one_sheet, as_text=as_text)
+    )
     try:
         if not to_output:
             check_target(output)  # before hundreds of pages are read for it
         desk.set_tolerance(unseen)
         desk.set_plain_signs(plain=plain_signs)
         forms = [read_jig(path) for path in jigs]  # before hundreds of pages are read for it
-        failed = _read(desk, inputs, jobs, console)
+        failed = _read(desk, inputs, jobs, console, forms)
         for table in desk.tables() if forms else ():
             laid = (change for jig in forms if (change := lay_on(table, jig)) is not None)
             if (change := next(laid, None)) is not None:
@@ -178,11 +191,31 @@ def compact(docket: Path) -> None:
     click.echo(f"{docket.name}: {before / _MB:.1f} MB before, {after / _MB:.1f} MB now.")
 
 
-def _read(desk: Desk, inputs: tuple[Path, ...], jobs: int | None, console: Console) -> bool:
-    """Add files and read their pages in workers; return whether anything failed."""
+def _read(
+    desk: Desk,
+    inputs: tuple[Path, ...],
+    jobs: int | None,
+    console: Console,
+    forms: Sequence[Jig] = (),
+) -> bool:
+    """Add files and read their pages in workers; return whether anything failed.
+
+    Pages that look like a jig's form, but were found with other lines, are read again with its own.
+    """
     with WorkerPool(jobs) as pool:
         failed = _take_in(desk, inputs, pool, console)
-        return _work(desk, pool, console) or failed
+        failed = _work(desk, pool, console) or failed
+        pages = desk.pages() if forms else []
+        tables = desk.tables() if forms else []
+        found = [
+            (page, fit)
+            for page in pages
+            if (fit := find_form(page, [t for t in tables if t.page_id == page.id], forms))
+        ]
+        if found:
+            desk.lay_forms(found)
+            failed = _work(desk, pool, console) or failed
+        return failed
 
 
 def _take_in(desk: Desk, inputs: tuple[Path, ...], pool: WorkerPool, console: Console) -> bool:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from synth.press.model import Align, Cell, Look, Table, Text
-from synth.press.technical import make_technical
+from synth.press.technical import make_formula_column, make_technical
 from synth.press.words import WORDS, Column, Rng, make_sentence, pick
 from synth.text import make_code, make_date, make_name, make_number, make_phrase
 
@@ -93,7 +93,8 @@ class Features:
     ``under``: each row has another below it, of figures in brackets; ``open_stub``: share of rows
     whose first cell is empty; ``set_captions``: captions are set as books set them; ``sparse``:
     each column has a share of empty cells of its own; ``narrow_stub``: the first column is narrower
-    than what stands in it asks for.
+    than what stands in it asks for; ``stacked``: share of columns whose cells hold two or three
+    values below each other; ``formulas``: share of columns of formulas.
     """
 
     rows: tuple[int, int] = (6, 22)
@@ -126,6 +127,8 @@ class Features:
     set_captions: bool = False
     sparse: bool = False
     narrow_stub: bool = False
+    stacked: float = 0.0
+    formulas: float = 0.0
 
 
 def make_table(rng: Rng, features: Features, look: Look) -> Table:
@@ -136,6 +139,8 @@ def make_table(rng: Rng, features: Features, look: Look) -> Table:
         make_technical(rng) if f.technical and rng.random() < _MOSTLY else make_column(rng, f.marks)
         for _ in range(count)
     ]
+    if f.formulas:
+        columns = [make_formula_column(rng) if rng.random() < f.formulas else c for c in columns]
     if f.pounds:
         columns = [
             *columns[: max(1, count - 3)],
@@ -212,6 +217,8 @@ def _fill(rng: Rng, f: Features, look: Look, columns: list[Column]) -> Table:
         left_in_group -= 1
     # A merged group ends with its rows.
     cells = [replace(c, row_span=min(c.row_span, row - c.row)) for c in cells]
+    if f.stacked:
+        cells = _stack_values(rng, f, look, columns, cells)
     if f.totals:
         total_rows.append(row)
         name = pick(rng, ("Total", "Totals", "Sum", "Total for the year"))
@@ -295,8 +302,31 @@ def _make_row(
                     indent=indent,
                     typed=column.typed,
                     word_gap=column.word_gap,
+                    formula=column.formula,
                 )
             )
+    return out
+
+
+def _stack_values(
+    rng: Rng, f: Features, look: Look, columns: list[Column], cells: list[Cell]
+) -> list[Cell]:
+    """Return cells, some columns of which hold several values below each other.
+
+    Where no rules part the rows, the first column keeps one line: it tells the rows apart.
+    """
+    first = 0 if look.rows == "all" else 1
+    several = {k for k in range(first, len(columns)) if rng.random() < f.stacked}
+    if first and len(several) == len(columns) - 1:
+        several.pop()
+    out = []
+    for cell in cells:
+        texts = [cell.text]
+        if cell.col in several and cell.col_span == 1 and not cell.indent:
+            texts += [columns[cell.col].make().strip() for _ in range(int(rng.integers(0, 3)))]
+            texts = [t for t in texts if t]
+        ends = np.cumsum([len(t.split(" ")) for t in texts[:-1]])
+        out.append(replace(cell, text=" ".join(texts), breaks=tuple(ends.tolist())))
     return out
 
 

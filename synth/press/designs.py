@@ -38,6 +38,7 @@ PROSE = ("text", "list", "letter", "columns", "contents", "fields")
 MORE_PROSE = ("code", "definitions", "formulas", "index", "bullets", "labels", "mixed", "drawn")
 """Further pages without a table, for training: no design of the catalogue has them."""
 _DRAWN, _HALF_PT, _OFTEN = 6, 240.0, 0.5
+_CROWDED = 0.2
 
 
 @dataclass(frozen=True)
@@ -449,9 +450,25 @@ def sample_design(rng: Rng, faces: tuple[str, ...]) -> Design:
         rng, ("above", "above", "below", "centred", "numbered", "numbered", "bold", "stack", "none")
     )
     point = (5.5, 7.5) if rng.random() < 0.1 else (7.5, 12.0)
+    look, features = _sample_crowded(rng, look, features)
     return Design(
         "sample", "browser", "develop", "sampled", look, features, page, caption, faces, point
     )
+
+
+def _sample_crowded(rng: Rng, look: Look, features: Features) -> tuple[Look, Features]:
+    """Return a design whose cells may hold several lines or formulas, or whose table is short."""
+    kind = rng.random()
+    if kind < _CROWDED:  # text that wraps, with every cell ruled
+        look = replace(look, frame="single", rows="all", cols="all", natural=False)
+        features = replace(features, wrap=int(rng.integers(1, 4)), twin=1)
+    elif kind < 2 * _CROWDED:
+        features = replace(features, rows=(1, 3), groups="none", levels=min(1, features.levels))
+    if rng.random() < _CROWDED:
+        features = replace(features, stacked=float(rng.choice([0.3, 0.6, 1.0])))
+    if rng.random() < _CROWDED:
+        features = replace(features, formulas=float(rng.choice([0.3, 0.7])))
+    return look, features
 
 
 def sample_typed(rng: Rng, faces: tuple[str, ...]) -> Design:

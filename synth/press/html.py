@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import html
+import re
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -23,6 +24,7 @@ from synth.press.typed import lay_typed
 
 _STEP_EM = 1.1
 _LETTER_EM = 0.62
+_LOW = re.compile(r"(?<=[A-Za-z])(\d+)")
 
 
 def write_html(documents: Sequence[Document], faces: dict[str, Path], *, tagged: bool) -> str:
@@ -69,6 +71,15 @@ def _line(look: Look, kind: int) -> str:
     return f"{weight_pt(look, kind):.2f}pt {style} rgb({look.level},{look.level},{look.level})"
 
 
+def _set_lines(text: str, cell: Cell) -> str:
+    """Return a cell's text as HTML, with its line ends and the low figures of formulas."""
+    if cell.formula:
+        text = _LOW.sub(r"<sub style='font-size:0.7em'>\1</sub>", text)
+    words = text.split(" ")
+    ends = ("<br>" if k in cell.breaks else " " for k in range(1, len(words)))
+    return words[0] + "".join(end + word for end, word in zip(ends, words[1:], strict=True))
+
+
 class _Writer:
     """Writes the blocks of one document; ``first`` is its first number, None for no tags."""
 
@@ -94,7 +105,10 @@ class _Writer:
         return f"<pre style='font-family:inherit;font-size:{point:.2f}pt'>{chr(10).join(out)}</pre>"
 
     def _words(self, item: Cell | Text, colour: str = "", text: str | None = None) -> str:
+        whole = text is None
         text = html.escape(item.text if text is None else text)
+        if whole and isinstance(item, Cell):
+            text = _set_lines(text, item)
         if self._first is not None:
             colour = f"#{tag_hex(self._first + self._document.number(item))}"
         return f"<span style='color:{colour}'>{text}</span>" if colour else text

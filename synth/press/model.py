@@ -109,7 +109,9 @@ class Cell:
 
     ``free`` says that nothing on paper shows how far it spans: any part of its span is right.
     ``indent`` counts steps; ``turned`` text runs upwards; ``typed`` has letters of one width;
-    ``word_gap`` is the white that is added between words, in em.
+    ``word_gap`` is the white that is added between words, in em. A line ends after each of the
+    words in ``breaks`` (counted from 1). In a ``formula`` figures after letters stand low and
+    small. Only the browser sets both.
     """
 
     row: int
@@ -125,6 +127,8 @@ class Cell:
     free: bool = False
     typed: bool = False
     word_gap: float = 0.0
+    breaks: tuple[int, ...] = ()
+    formula: bool = False
 
 
 @dataclass(frozen=True)

@@ -83,6 +83,28 @@ def _make_expressions(rng: Rng) -> Column:
     )
 
 
+def make_formula_column(rng: Rng) -> Column:
+    """Return a column of formulas with low figures."""
+
+    def make() -> str:
+        a, b = (pick(rng, ("x", "y", "n", "a", "T", "CO", "H", "k")) for _ in range(2))
+        i, j = (int(rng.integers(1, 9)) for _ in range(2))
+        return pick(
+            rng,
+            (
+                f"{a}{i}",
+                f"{a}{i} + {b}{j}",
+                f"{a}{i} = {j} {b}{i}",
+                f"{a}{i}({b}{j} - {b}{i})",
+                f"{j}{a}{i}{b}{j}",
+                f"{a}{i} / {b}{j}",
+            ),
+        )
+
+    head = pick(rng, ("Form", "Relation", "Symbol", "Value"))
+    return Column(head, "", make, _align(rng, "lc"), formula=True)
+
+
 def _align(rng: Rng, ways: str) -> Align:
     chosen: Align = pick(rng, tuple(ways))  # type: ignore[assignment]
     return chosen

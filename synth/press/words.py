@@ -30,6 +30,7 @@ class Column:
     adds_up: bool = False
     typed: bool = False
     word_gap: float = 0.0
+    formula: bool = False
 
 
 def pick(rng: Rng, options: Sequence[str]) -> str:

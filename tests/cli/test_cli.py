@@ -21,7 +21,7 @@ from keel_line.desk.pool import InlineExecutor
 from keel_line.desk.tidying import keep_as_jig, tidy_table
 from keel_line.send.document import SCHEMA_FILE
 from synth.pdf import draw_line, write_pdf, write_words
-from tests.conftest import draw_page, make_content
+from tests.conftest import as_png, draw_page, make_content
 
 
 class Inline(InlineExecutor):
@@ -57,7 +57,7 @@ def test_a_folder_is_converted_as_a_whole(scan_bytes: bytes, tmp_path: Path) -> 
     (folder / "notes.txt").write_text("no scan")
     code, err, _ = keel_line("convert", folder, "-o", tmp_path / "out.xlsx")
     assert (code, err) == (0, "")
-    assert openpyxl.load_workbook(tmp_path / "out.xlsx").sheetnames == ["page 1"]
+    assert openpyxl.load_workbook(tmp_path / "out.xlsx").sheetnames == ["page 1", "Source"]
     (tmp_path / "none").mkdir()
     code, err, _ = keel_line("convert", tmp_path / "none", "-o", tmp_path / "none.xlsx")
     assert code == 1
@@ -201,8 +201,8 @@ def test_pages_of_a_pdf_become_sheets(tmp_path: Path) -> None:
     code, err, _ = keel_line("convert", path, "-o", tmp_path / "out.xlsx", "--jobs", "1")
     assert (code, err) == (0, "")
     book = openpyxl.load_workbook(tmp_path / "out.xlsx")
-    assert book.sheetnames == ["two 1, page 1", "two 2, page 2"]
-    assert [book[name].max_row for name in book.sheetnames] == [4, 6]
+    assert book.sheetnames == ["two 1, page 1", "two 2, page 2", "Source"]
+    assert [book[name].max_row for name in book.sheetnames[:2]] == [4, 6]
 
 
 def test_stricter_setting_flags_more(scan_file: Path) -> None:
@@ -242,14 +242,37 @@ def test_tables_of_a_form_are_tidied_by_its_jig(tmp_path: Path, scan_file: Path)
     desk.run(InlineExecutor())
     (table,) = desk.tables()
     kept = replace(table, steps=tidy_table(table).take_all().encoded)
-    jig = Shelf(tmp_path).keep(keep_as_jig("Dues", kept))
+    jig = Shelf(tmp_path).keep(keep_as_jig("Dues", kept, 300.0))
     desk.close()
     code, error, _ = keel_line("convert", scan_file, "-o", tmp_path / "out.xlsx", "--jig", jig)
     assert (code, error) == (0, "")
     sheet = openpyxl.load_workbook(tmp_path / "out.xlsx").active
-    assert sheet.auto_filter.ref is not None
+    assert sheet.tables
     code, error, _ = keel_line(
         "convert", scan_file, "-o", tmp_path / "out.xlsx", "--jig", scan_file
     )
     assert code == 1
     assert "is no jig" in error
+
+
+def test_a_jig_lends_its_lines_to_pages_of_its_form(tmp_path: Path, scan_file: Path) -> None:
+    desk = Desk()
+    desk.add_files([scan_file], InlineExecutor())
+    desk.run(InlineExecutor())
+    (table,), (page,) = desk.tables(), desk.pages()
+    jig = Shelf(tmp_path).keep(keep_as_jig("Dues", table, page.dpi))
+    desk.close()
+    kept = json.loads(jig.read_text(encoding="utf-8"))
+    x = kept["page"]["x"]
+    kept["page"]["x"] = [*x[:-1], x[-1] - 2.0, x[-1]]  # the clerk drew one line more
+    jig.write_text(json.dumps(kept), encoding="utf-8")
+    again = draw_page(make_content(), angle_deg=-1.0, dpi=240.0)
+    other = tmp_path / "other.png"
+    other.write_bytes(as_png(again.grey, (240.0, 240.0)))
+    code, error, _ = keel_line("convert", other, "-o", tmp_path / "out.json", "--jig", jig)
+    assert (code, error) == (0, "")
+    (made,) = json.loads((tmp_path / "out.json").read_bytes())["pages"][0]["tables"]
+    assert (made["rows"], made["cols"]) == (table.grid.rows, table.grid.cols + 1)
+    texts = {(c["row"], c["col"]): c["text"] for c in made["cells"]}
+    assert texts[(0, 0)] == "Head a"
+    assert texts[(1, 1)] == table.cells[5].text

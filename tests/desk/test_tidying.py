@@ -9,6 +9,7 @@ import pytest
 
 from demo.ledgers import stores_log
 from keel_line.desk.desk import Desk
+from keel_line.desk.judge import findings_at
 from keel_line.desk.tidying import MORE, MisfitError, Tidying, find_year, keep_as_jig, tidy_table
 from keel_line.model.table import TableState
 from tests.conftest import ROOT
@@ -64,6 +65,25 @@ def test_a_late_correction_flows_through(demo_desk: Desk) -> None:
     again = tidy_table(berth_dues(demo_desk))
     assert again.find_misfits(7) == [0]
     assert again.table.columns[7].texts[0] == "see note"  # never emptied
+
+
+def test_what_does_not_fit_the_type_that_was_set_is_a_doubt(demo_desk: Desk) -> None:
+    table = berth_dues(demo_desk)
+    vessel = next(s for s in table.cells if s.cell.row == 2 and s.cell.col == 0)
+    demo_desk.set_steps(table, tidy_table(table).set_type(0, "date"))
+    doubted = demo_desk.cell(vessel.id)
+    assert not doubted.in_doubt  # one cell is not judged by itself
+    (state,) = [s for s in berth_dues(demo_desk).cells if s.id == vessel.id]
+    assert state.in_doubt
+    (said,) = [f.says for f in findings_at(berth_dues(demo_desk), state) if f.kind == "type"]
+    assert said == "The column's type is date of 1974; this does not fit."
+    demo_desk.accept([state])
+    (settled,) = [s for s in berth_dues(demo_desk).cells if s.id == vessel.id]
+    assert not settled.in_doubt
+    demo_desk.undo()
+    demo_desk.undo()
+    (free,) = [s for s in berth_dues(demo_desk).cells if s.id == vessel.id]
+    assert not free.in_doubt
 
 
 def test_steps_come_back_when_the_page_is_read_again(demo_desk: Desk) -> None:
@@ -202,7 +222,7 @@ def test_the_stores_log_is_typed_and_joined_by_one_key_and_the_next_quarter_too(
     assert carried == brought
     assert sum(Decimal(t) for t in made.table.columns[-1].texts) == Decimal(total)
 
-    jig = keep_as_jig("Stores log", done)
+    jig = keep_as_jig("Stores log", done, 300.0)
     later = Desk()
     later.add_files([ROOT / "demo" / "next" / "stores-log-second-quarter.tif"])
     later.run(RememberingExecutor())

@@ -29,7 +29,7 @@ def tidied(of: TableState) -> TableState:
     return replace(of, steps=tidy_table(of).take_all().encoded)
 
 
-JIG = keep_as_jig("Stores log", tidied(MARCH))
+JIG = keep_as_jig("Stores log", tidied(MARCH), 300.0)
 
 
 @pytest.mark.parametrize(
@@ -74,7 +74,7 @@ def test_it_is_not_laid_on_other_forms(other: TableState, why: str) -> None:
 def test_a_form_without_a_heading_is_known_by_its_columns_alone() -> None:
     rows = [(str(k), "Wren", f"{k}.50", "3 May 1974") for k in range(1, 9)]
     xs = (*XS, 700.0)
-    jig = keep_as_jig("Bare", tidied(table(1, rows, heading=(), xs=xs)))
+    jig = keep_as_jig("Bare", tidied(table(1, rows, heading=(), xs=xs)), 300.0)
     assert fit_jig(jig, table(2, rows[2:], heading=(), xs=xs)).sure
     assert not fit_jig(jig, table(2, rows, heading=(), xs=(100.0, 205.0, 430.0, 560.0, 700.0))).sure
     text = [("Wren", "Wren", "Tern", "x")] * 6
@@ -87,7 +87,7 @@ def test_what_speaks_of_one_page_is_not_kept_and_the_year_follows() -> None:
     )
     done = tidy_table(replace(tidied(dated)))
     done = tidy_table(replace(dated, steps=done.drop_rows([1]).encoded))
-    jig = keep_as_jig("Log", replace(dated, steps=done.add().encoded))
+    jig = keep_as_jig("Log", replace(dated, steps=done.add().encoded), 300.0)
     assert "drop rows" not in encode_jig(jig).decode()
     later = replace(dated, caption="Log of 1975", name="Log")
     change = lay_on(later, jig)
@@ -149,6 +149,8 @@ def test_any_bytes_are_a_jig_or_refused(data: bytes) -> None:
 
 def test_the_demo_ledger_is_laid_in_one_step(demo_desk: Desk) -> None:
     ledger, *others = demo_desk.tables()
-    jig = keep_as_jig("Berth dues", replace(ledger, steps=tidy_table(ledger).take_all().encoded))
+    jig = keep_as_jig(
+        "Berth dues", replace(ledger, steps=tidy_table(ledger).take_all().encoded), 300.0
+    )
     assert fit_jig(jig, ledger).sure
     assert not any(fit_jig(jig, t).sure for t in others)

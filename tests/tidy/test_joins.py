@@ -167,7 +167,8 @@ def test_joined_tables_are_sent_as_one(desk: Desk, tmp_path: Path) -> None:
     desk.set_steps(first, tidy_table(first, desk.tables()).take_all())
     files = desk.send(tmp_path / "log.xlsx").files
     sheets = openpyxl.load_workbook(files[0]).worksheets
-    assert [s.max_row for s in sheets] == [1 + 2 * 4, 5]
+    assert [s.max_row for s in sheets[:2]] == [1 + 2 * 4, 5]
+    assert [s.title for s in sheets[2:]] == ["Doubts", "Source"]
     assert len(desk.name_files(tmp_path / "log.csv")) == 2
     assert {second.id, third.id} & {t.id for t in desk.tables()} == {second.id, third.id}
     desk.undo()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from keel_line.model.tidy import TidyTable
@@ -113,6 +113,7 @@ def test_sections_become_a_column_and_a_line_alone_does_not() -> None:
     ),
     st.integers(0, 2),
 )
+@example([("do.", "", ""), ("", "a", "a"), ("", "a", "a"), ("a", "", "")], 0)
 def test_each_suggestion_fits_and_taking_them_ends(
     rows: list[tuple[str, str, str]], heading_rows: int
 ) -> None:

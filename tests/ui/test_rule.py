@@ -5,11 +5,13 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
+import msgspec
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from pytestqt.qtbot import QtBot
 
 from keel_line.desk.desk import Desk
+from keel_line.desk.jigs import Shelf
 from keel_line.gather.sources import make_source
 from keel_line.model.docket import PageState
 from keel_line.model.grid import LineDoubt
@@ -548,3 +550,46 @@ def test_rows_are_parted_at_their_printed_lines_by_one_key(
     assert {"Linnet", "Sandpiper"} <= {c.text for c in desk.tables()[0].cells}
     QTest.keyClick(window, Key.Key_Z, Mod.ControlModifier)
     assert [t.grid.rows for t in desk.tables()] == [8]
+
+
+def test_a_form_is_kept_and_its_lines_are_laid_on_the_next_page(
+    window: Window, rule: RuleStation, tmp_path: Path
+) -> None:
+    session = window.session
+    session.shelf = Shelf(tmp_path / "Jigs")
+    press(rule, Key.Key_R)
+    assert "no jig yet" in window.message.text()
+    press(rule, Key.Key_J, Mod.ControlModifier)
+    QTest.keyClicks(rule.side.ask.field, "")
+    QTest.keyClick(rule.side.ask.field, Key.Key_Return)
+    (jig,) = session.shelf.jigs()
+    assert jig.page is not None
+    assert rule.side.form.text() == ""  # its own lines are there already
+    x = jig.page.x
+    other = msgspec.structs.replace(jig.page, x=(*x[:-1], x[-1] - 2.0, x[-1]))
+    session.shelf.keep(msgspec.structs.replace(jig, page=other))
+    rule.refresh()
+    assert "looks like the form" in rule.side.form.text()
+    press(rule, Key.Key_R)
+    drawn = page(window).drawn
+    assert drawn is not None
+    assert drawn.to_fit
+    assert drawn.grids[0].cols == len(x)
+    QTest.keyClick(window, Key.Key_Z, Mod.ControlModifier)
+    assert page(window).drawn is None
+    press(rule, Key.Key_R, Mod.ShiftModifier)
+    assert page(window).drawn is not None
+
+
+def test_the_clerk_may_choose_a_form_that_the_page_does_not_look_like(
+    window: Window, rule: RuleStation, tmp_path: Path
+) -> None:
+    session = window.session
+    session.shelf = Shelf(tmp_path / "Jigs")
+    assert session.table is not None
+    session.keep_as_jig("Dues", session.table)
+    menu = rule.forms.make_menu(session.shelf.jigs())
+    (action,) = menu.actions()
+    assert action.text() == "Dues"
+    action.trigger()
+    assert page(window).drawn is not None

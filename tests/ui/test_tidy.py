@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
@@ -291,8 +292,6 @@ def test_the_next_table_is_added_below_where_it_fits(
 def test_what_was_done_is_kept_as_a_jig_and_offered_again(
     window: Window, tidy: TidyStation
 ) -> None:
-    press(tidy, Key.Key_J, Mod.ControlModifier)
-    assert "Take some steps first" in window.message.text()
     press(tidy, Key.Key_Return, Mod.ControlModifier)
     press(tidy, Key.Key_J, Mod.ControlModifier)
     press(tidy, "Berth dues")
@@ -304,6 +303,15 @@ def test_what_was_done_is_kept_as_a_jig_and_offered_again(
     press(tidy, Key.Key_1)
     assert len(tidy.trail.words) == 7
     assert tidy.ready.words == []
+
+
+def test_the_table_is_copied_as_it_will_be(window: Window, tidy: TidyStation) -> None:
+    press(tidy, Key.Key_Return, Mod.ControlModifier)
+    press(tidy, Key.Key_C, Mod.ControlModifier)
+    clipboard = QGuiApplication.clipboard()
+    assert clipboard is not None
+    assert clipboard.text().startswith("Vessel\tReg.\tBerth\tIn")
+    assert "18 rows of “Berth dues" in window.message.text()
 
 
 def test_an_empty_docket_says_what_comes(window: Window) -> None:

@@ -9,11 +9,11 @@ from pathlib import Path
 import openpyxl
 import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDropEvent
+from PyQt6.QtGui import QDropEvent, QGuiApplication
 from PyQt6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
-from keel_line.desk.desk import Desk, Notice
+from keel_line.desk.desk import Desk, Notice, SendOptions
 from keel_line.desk.work import PageRequest, PageResponse, process_page
 from keel_line.errors import DocketError
 from keel_line.model.page import SquareChoice
@@ -210,12 +210,18 @@ def test_every_station_fits(window: Window, size: tuple[int, int]) -> None:
 # --- sending ---
 
 
-def test_send_writes_and_says_where(window: Window, tmp_path: Path) -> None:
+def press_write(window: Window, qtbot: QtBot) -> None:
+    """Press Write, and wait until a thread has written."""
+    with qtbot.waitSignal(window.session.jobs.sent, timeout=20_000):
+        QTest.keyClick(window.station(SendStation).write_button, Key.Key_Return)
+
+
+def test_send_writes_and_says_where(window: Window, tmp_path: Path, qtbot: QtBot) -> None:
     window.go_to("send")
     window.station(SendStation).target.setText(str(tmp_path / "out"))
-    QTest.keyClick(window.station(SendStation).write_button, Key.Key_Return)
+    press_write(window, qtbot)
     assert window.station(SendStation).written == [tmp_path / "out.xlsx"]
-    assert len(openpyxl.load_workbook(tmp_path / "out.xlsx").sheetnames) == 8
+    assert len(openpyxl.load_workbook(tmp_path / "out.xlsx").sheetnames) == 10
     assert "out.xlsx" in window.message.text()
 
 
@@ -228,15 +234,17 @@ def test_send_follows_the_ending(window: Window, tmp_path: Path) -> None:
     assert window.station(SendStation).target.text().endswith("out.xlsx")
 
 
-def test_send_failure_is_said(window: Window, tmp_path: Path) -> None:
+def test_send_failure_is_said(window: Window, tmp_path: Path, qtbot: QtBot) -> None:
     window.go_to("send")
     window.station(SendStation).target.setText(str(tmp_path / "none" / "out.xlsx"))
-    window.station(SendStation).write()
+    press_write(window, qtbot)
     assert "does not exist" in window.message.text()
     assert window.station(SendStation).written == []
 
 
-def test_existing_files_are_confirmed_before_overwriting(window: Window, tmp_path: Path) -> None:
+def test_existing_files_are_confirmed_before_overwriting(
+    window: Window, tmp_path: Path, qtbot: QtBot
+) -> None:
     (tmp_path / "dues-2.csv").write_text("kept by hand")
     window.go_to("send")
     send = window.station(SendStation)
@@ -250,10 +258,43 @@ def test_existing_files_are_confirmed_before_overwriting(window: Window, tmp_pat
     QTest.keyClick(send.write_button, Key.Key_Return)
     assert "out.xlsx already exists" in window.message.text()
     assert (tmp_path / "out.xlsx").read_text() == "kept by hand"
+    press_write(window, qtbot)
+    assert "Wrote out.xlsx" in window.message.text()
+    press_write(window, qtbot)  # its own is written anew without a question
+    assert "Wrote out.xlsx" in window.message.text()
+    (tmp_path / "out.xlsx").write_text("changed since")
     QTest.keyClick(send.write_button, Key.Key_Return)
-    assert "Wrote out.xlsx" in window.message.text()
-    QTest.keyClick(send.write_button, Key.Key_Return)  # its own is written anew without a question
-    assert "Wrote out.xlsx" in window.message.text()
+    assert "out.xlsx already exists" in window.message.text()
+    assert (tmp_path / "out.xlsx").read_text() == "changed since"
+
+
+def test_options_follow_the_format_and_are_remembered(window: Window) -> None:
+    window.go_to("send")
+    send, panel = window.station(SendStation), window.station(SendStation).options
+    assert panel.checks["ink"].isVisible()
+    assert not panel.choices["separator"].isVisible()
+    QTest.keyClick(panel.checks["marks"], Key.Key_Space)
+    assert not panel.checks["ink"].isEnabled()
+    QTest.keyClick(send.formats[".csv"], Key.Key_Space)
+    assert not panel.checks["ink"].isVisible()
+    panel.choices["separator"].setFocus()
+    QTest.keyClick(panel.choices["separator"], Key.Key_Down)
+    assert window.session.desk.send_options == SendOptions(marks=False, separator=";")
+    QTest.keyClick(send.formats[".json"], Key.Key_Space)
+    assert not any(box.isVisible() for box in panel.checks.values())
+
+
+def test_the_table_at_hand_is_copied(window: Window) -> None:
+    window.go_to("send")
+    QTest.keyClick(window.station(SendStation).copy_button, Key.Key_Space)
+    clipboard = QGuiApplication.clipboard()
+    assert clipboard is not None
+    data = clipboard.mimeData()
+    assert data is not None
+    assert data.text().startswith("Vessel\t")
+    assert "<table>" in data.html()
+    assert data.hasFormat("text/csv")
+    assert "copied" in window.message.text()
 
 
 def test_preflight_lines_go_to_their_place(window: Window) -> None:

@@ -132,11 +132,14 @@ class Decided:
         order of day and month.
     why
         What leaves it open; empty where it is certain.
+    mixed
+        Whether all that leaves it open is that some of its cells do not fit.
     """
 
     type: ColumnType
     certain: bool = True
     why: str = ""
+    mixed: bool = False
 
 
 def is_blank(text: str) -> bool:
@@ -210,7 +213,8 @@ def decide_type(
         if share >= _FITS:
             if share == 1.0:
                 return found
-            return replace(found, certain=False, why=found.why or _say_misfits(share))
+            why = found.why or _say_misfits(share)
+            return replace(found, certain=False, why=why, mixed=found.certain)
         if share >= _LEAST_FITS and kind in NUMBERS:
             return Decided(ColumnType(), certain=False, why=_say_misfits(share))
     return Decided(ColumnType())

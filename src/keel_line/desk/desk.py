@@ -11,18 +11,28 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from queue import Empty, SimpleQueue
 
+import msgspec
 import numpy as np
 
 from keel_line._shared.memory import collection_paused
+from keel_line.desk.forms import FormFit
 from keel_line.desk.history import HEADINGS, Correction
 from keel_line.desk.intake import DocketSource, FileSource, Taken, find_files, take_in
 from keel_line.desk.judge import judge_table
 from keel_line.desk.misreadings import Misreadings, gather_misreadings
 from keel_line.desk.plain import see_plainly, write_plainly
 from keel_line.desk.pool import InlineExecutor, WorkerLost
-from keel_line.desk.repeats import find_all_repeated
 from keel_line.desk.schedule import Answer, Schedule
-from keel_line.desk.tidying import Change, find_joined, tidy_table
+from keel_line.desk.sending import (
+    MOST_PICTURES,
+    SendRequest,
+    Sent,
+    answer_send,
+    gather_evidence,
+    make_all_sent,
+    make_documents,
+)
+from keel_line.desk.tidying import Change, find_joined
 from keel_line.desk.work import PageRequest, PageResponse
 from keel_line.docket.records import PageFinding
 from keel_line.docket.store import Docket
@@ -36,25 +46,25 @@ from keel_line.model.reason import ACCEPTED, TYPED, Reason
 from keel_line.model.table import CellState, Settled, TableState
 from keel_line.read.confidence import Flagging, load_calibration, make_flagging
 from keel_line.rule.mend import place_grid
-from keel_line.send.document import encode_document, make_document, write_document
-from keel_line.send.numbers import count_open
-from keel_line.send.separated import name_text_files, write_rows, write_tables
-from keel_line.send.workbook import find_cut, write_workbook
+from keel_line.send.document import encode_document
+from keel_line.send.formats import BY_ENDING, Format
+from keel_line.send.names import name_files
+from keel_line.send.sent import SendOptions, SentTable
+from keel_line.send.separated import write_rows
 from keel_line.settings import PLAIN_SIGNS, TOLERANCE
 from keel_line.square.skew import LIMIT_DEG, Lean
 from keel_line.square.straighten import Layout, lay_out
 
-SEND_FORMATS: dict[str, str] = {
-    ".xlsx": "Workbook",
-    ".csv": "Comma-separated text",
-    ".tsv": "Tab-separated text",
-    ".json": "JSON with the evidence",
-}
+__all__ = ["MOST_NAME", "SEND_FORMATS", "Desk", "Notice", "SendOptions", "taken_from"]
+
+SEND_FORMATS: dict[str, Format] = BY_ENDING
+"""Formats by the ending of their files."""
 
 
 log = logging.getLogger(__name__)
 
 _LOOK_EVERY_S = 0.1
+_OPTIONS = "send"  # the name of the setting
 _LIFTED_IN = 0.1  # of the page around a table that is taken out of it
 MOST_NAME = 200
 """Characters of a table's name at most."""
@@ -66,14 +76,6 @@ class Notice:
 
     text: str
     trouble: bool = False
-
-
-@dataclass(frozen=True)
-class Sent:
-    """The written files, and messages about them."""
-
-    files: list[Path]
-    notices: list[str]
 
 
 class Desk:
@@ -264,6 +266,15 @@ class Desk:
             laid = tuple(place_grid(g, (scale, scale), (0.0, 0.0)) for g in grids)
             changes.append((other.id, DrawnTables(laid, other.transform, to_fit=True)))
         self.docket.draw(changes, _clerk(), Reason("lines-copied", str(page.number)))
+
+    def lay_forms(self, fits: Sequence[tuple[PageState, FormFit]]) -> None:
+        """Lay the lines of jigs on pages, as one change, and queue these.
+
+        When such a page is read the lines are shifted onto its own rules.
+        """
+        laid = [(p.id, DrawnTables(fit.grids, p.transform, to_fit=True)) for p, fit in fits]
+        names = ", ".join(dict.fromkeys(fit.name for _, fit in fits))
+        self.docket.draw(laid, _clerk(), Reason("form-lines", names))
 
     def accept_lines(self, table: TableState) -> None:
         """Record that the clerk approved a table's lines."""
@@ -521,7 +532,25 @@ class Desk:
         done = {p.id for p in self.pages() if p.progress == "done"}
         return [t for t in (self.tables() if tables is None else tables) if t.page_id in done]
 
-    def name_files(self, target: Path, tables: Sequence[TableState] | None = None) -> list[Path]:
+    @property
+    def send_options(self) -> SendOptions:
+        """How this docket's tables are written; what was chosen last."""
+        try:
+            return msgspec.json.decode(self.docket.setting(_OPTIONS, "{}"), type=SendOptions)
+        except msgspec.DecodeError:
+            log.exception("the options of sending")
+            return SendOptions()
+
+    def set_send_options(self, options: SendOptions) -> None:
+        """Remember how this docket's tables are written."""
+        self.docket.set_setting(_OPTIONS, msgspec.json.encode(options).decode())
+
+    def name_files(
+        self,
+        target: Path,
+        tables: Sequence[TableState] | None = None,
+        options: SendOptions | None = None,
+    ) -> list[Path]:
         """Return the paths that :meth:`send` would write for a target.
 
         Raises
@@ -529,26 +558,60 @@ class Desk:
         OutputError
             When the ending is unknown, or there is no table to be written.
         """
-        return self._name_files(target, self._find_alone(self.tables_to_send(tables)))
+        chosen = self.tables_to_send(tables)
+        joined = find_joined(chosen)
+        alone = sum(t.id not in joined for t in chosen)
+        return self._name_files(target, alone, options or self.send_options)
 
-    @staticmethod
-    def _find_alone(tables: Sequence[TableState]) -> list[TableState]:
-        """Return the tables that are joined to no other: the others go with theirs."""
-        joined = find_joined(tables)
-        return [t for t in tables if t.id not in joined]
-
-    def _name_files(self, target: Path, chosen: Sequence[TableState]) -> list[Path]:
+    def _name_files(self, target: Path, tables: int, options: SendOptions) -> list[Path]:
         ending = target.suffix.lower()
         if ending not in SEND_FORMATS:
             known = ", ".join(SEND_FORMATS)
             raise OutputError(f"{target.name}: unknown file ending “{ending}”. Use {known}.")
         if ending == ".json" and (names := self._name_documents(target)):
             return names
-        if not chosen:  # nothing is put in the place of a file
+        if not tables:  # nothing is put in the place of a file
             raise OutputError(f"There is no table to write to {target.name}.")
-        return name_text_files(target, len(chosen)) if ending in {".csv", ".tsv"} else [target]
+        each = SEND_FORMATS[ending].each and not options.stacked
+        return name_files(target, tables) if each else [target]
 
-    def send(self, target: Path, tables: Sequence[TableState] | None = None) -> Sent:
+    def make_sent(self, tables: Sequence[TableState] | None = None) -> list[SentTable]:
+        """Return tables (all unless said otherwise) as they are sent."""
+        evidence = gather_evidence(self.pages(), self.docket.history())
+        return make_all_sent(self.tables_to_send(tables), evidence)[0]
+
+    def prepare_send(
+        self,
+        target: Path,
+        tables: Sequence[TableState] | None = None,
+        options: SendOptions | None = None,
+    ) -> SendRequest:
+        """Return all that it takes to write tables (all unless said otherwise).
+
+        The answer to it, :func:`answer_send`, asks the docket for nothing more.
+
+        Raises
+        ------
+        OutputError
+            When the ending is unknown, or there is no table for it.
+        """
+        how = options or self.send_options
+        chosen = self.tables_to_send(tables)
+        joined = find_joined(chosen)
+        files = self._name_files(target, sum(t.id not in joined for t in chosen), how)
+        doubted = {t.page_id for t in chosen if any(s.in_doubt for s in t.cells)}
+        wanted = list(doubted)[:MOST_PICTURES] if how.ink and target.suffix == ".xlsx" else []
+        pictures = {i: data for i in wanted if (data := self.docket.squared_picture(i))}
+        evidence = gather_evidence(self.pages(), self.docket.history())
+        sources = tuple(s for s in self.sources() if not s.trouble)
+        return SendRequest(target, tuple(files), how, tuple(chosen), evidence, pictures, sources)
+
+    def send(
+        self,
+        target: Path,
+        tables: Sequence[TableState] | None = None,
+        options: SendOptions | None = None,
+    ) -> Sent:
         """Write tables (all unless said otherwise) in the format of the target's ending.
 
         Raises
@@ -556,62 +619,14 @@ class Desk:
         OutputError
             When the ending is unknown, the target cannot be written, or there is no table for it.
         """
-        chosen = self.tables_to_send(tables)
-        alone = self._find_alone(chosen)
-        files = self._name_files(target, alone)
-        ending = target.suffix.lower()
-        tidied = {t.id: tidy_table(t, chosen) for t in alone if t.steps}
-        leaving = [tidied[t.id].to_send() if t.id in tidied else t for t in alone]
-        if ending == ".xlsx":
-            write_workbook(leaving, target)
-        elif ending == ".json":
-            for path, (_, document) in zip(files, self.documents(chosen), strict=True):
-                write_document(document, path)
-        else:
-            write_tables(leaving, target)
-        passed_over = [
-            f"“{one.base.name}”: the step “{taken.step.say()}” was passed over. {taken.misfit}"
-            for one in tidied.values()
-            for taken in one.taken
-            if taken.misfit
-        ]
-        return Sent(files, [*passed_over, *self._say_of_sending(chosen, ending)])
-
-    def _say_of_sending(self, tables: Sequence[TableState], ending: str) -> list[str]:
-        """Return messages about the files that were written."""
-        said = []
-        left_out = sum(p.progress != "done" for p in self.pages())
-        if left_out:
-            verb = "is" if left_out == 1 else "are"
-            said.append(f"{_count_pages(left_out)} not read {verb} left out.")
-        if ending != ".xlsx":
-            return said
-        cut = find_cut(tables)
-        if cut:
-            more = f" and {len(cut) - 1} more" if len(cut) > 1 else ""
-            said.append(f"Too long for a workbook's cell, and cut: {cut[0]}{more}.")
-        left_open = sum(count_open(t) for t in tables if not t.steps)
-        if left_open:
-            cells = "1 cell is" if left_open == 1 else f"{left_open} cells are"
-            said.append(f"{cells} left as text: the comma or point may part thousands or decimals.")
-        return said
+        return answer_send(self.prepare_send(target, tables, options))
 
     def documents(
         self, chosen: Sequence[TableState] | None = None
     ) -> list[tuple[SourceState, dict[str, object]]]:
         """Return each usable source's pages and tables (all or those given) as JSON documents."""
-        out = []
-        pages, tables = self.pages(), self.tables_to_send(chosen)
-        for source in self.sources():
-            if source.trouble:
-                continue
-            own = [p for p in pages if p.source_id == source.id and p.progress == "done"]
-            page_ids = {p.id for p in own}
-            on_them = [t for t in tables if t.page_id in page_ids]
-            repeated = find_all_repeated(on_them)
-            document = make_document(source.name, source.sha256, own, on_them, repeated)
-            out.append((source, document))
-        return out
+        sources = [s for s in self.sources() if not s.trouble]
+        return make_documents(sources, self.pages(), self.tables_to_send(chosen))
 
     def json_lines(self) -> list[bytes]:
         """Return the documents as encoded JSON, for standard output."""

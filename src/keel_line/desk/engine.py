@@ -13,7 +13,6 @@ from keel_line.rule.mend import (
     part_cell,
     remove_line,
 )
-from keel_line.send.numbers import count_open
 from keel_line.send.safely import check_target
 from keel_line.square.skew import LIMIT_DEG
 
@@ -23,7 +22,6 @@ __all__ = [
     "add_line",
     "check_target",
     "clip_box",
-    "count_open",
     "describe_area",
     "fill_box",
     "find_in_area",

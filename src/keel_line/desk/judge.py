@@ -9,6 +9,7 @@ from keel_line.check.drawn_sums import apply_sums
 from keel_line.check.sheet import Sheet, Value
 from keel_line.desk.learning import learn, topic_of
 from keel_line.desk.misreadings import Misreadings, gather_misreadings
+from keel_line.desk.tidying import check_types
 from keel_line.model.finding import Finding, Findings
 from keel_line.model.table import LEAST_CHANCE, CellState, TableState
 from keel_line.read.confidence import Flagging
@@ -45,7 +46,7 @@ def judge_table(
     sheet = make_sheet(table)
     vouched = {(s.cell.row, s.cell.col) for s in table.cells if s.settled and s.settled.as_printed}
     # Where the clerk vouches that the paper says so, a check that fails there blames nobody.
-    said = apply_sums(run_checks(sheet), sheet, table.sums)
+    said = [*apply_sums(run_checks(sheet), sheet, table.sums), *check_types(table)]
     findings = Findings(f for f in said if f.holds or f.at not in vouched)
     _ = findings.by_place, findings.wanting  # found here, where nobody waits for it
     before = {(s.cell.row, s.cell.col): s.reading.confidence for s in table.cells}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date, time, timedelta
 from decimal import Decimal
 from functools import cached_property, lru_cache
@@ -24,6 +24,7 @@ from keel_line._shared.column_types import (
     parse_value,
 )
 from keel_line._shared.texts import count_of
+from keel_line.model.finding import Finding
 from keel_line.model.reason import Reason
 from keel_line.model.table import TableState
 from keel_line.model.tidy import TidyTable, make_tidy
@@ -50,6 +51,7 @@ from keel_line.tidy.trail import Trail, decode_trail, encode_trail, take_trail
 
 log = logging.getLogger(__name__)
 
+_MISFIT = -1.0  # log odds that such a cell is right
 _YEAR = re.compile(r"(?<!\d)(1[789]\d\d|20\d\d)(?!\d)")
 
 __all__ = [
@@ -196,13 +198,6 @@ class Tidying:
     def find_misfits(self, col: int) -> list[int]:
         """Return the rows whose texts do not fit their column's type."""
         return [row for row in range(self.table.rows) if self.is_misfit(row, col)]
-
-    def to_send(self) -> TidyTable:
-        """Return the table with the type of each column, text where it is in doubt."""
-        both = zip(self.table.columns, self.types, strict=True)
-        return self.table.put_columns(
-            replace(c, type=decided.type if decided.certain else None) for c, decided in both
-        )
 
     def say_rows(self) -> str:
         """Return how many rows it has, and of which pages."""
@@ -483,6 +478,26 @@ def tidy_table(
     return Tidying(base, trail, taken, find, _find_next(table, trail, tables), laid, table.caption)
 
 
+def check_types(table: TableState) -> list[Finding]:
+    """Return a finding for each cell that does not fit the type that was set for its column."""
+    steps = read_trail(table).steps
+    if not any(isinstance(s, SetType) and not s.off for s in steps):
+        return []
+    tidying = tidy_table(table)
+    places = {s.id: (s.cell.row, s.cell.col) for s in table.cells}
+    out = []
+    for col, column in enumerate(tidying.table.columns):
+        if column.type is None:
+            continue
+        for row in tidying.find_misfits(col):
+            cell = tidying.find_cell(row, col)
+            place = None if cell is None else places.get(cell)
+            if place is not None:
+                says = f"The column's type is {column.type.say()}; this does not fit."
+                out.append(Finding("type", says, (place,), _MISFIT, at=place, lasting=True))
+    return out
+
+
 def is_likely_join(first: TableState, second: TableState) -> bool:
     """Return whether a table may go on in the next."""
     return weigh_join(first, second)[0] >= LIKELY
@@ -494,9 +509,9 @@ def lay_on(table: TableState, jig: Jig) -> Change | None:
     return None if laid is None else tidy_table(table).add(*laid[1])
 
 
-def keep_as_jig(name: str, table: TableState) -> Jig:
-    """Return what was done to a table as a jig."""
-    return make_jig(name, table, read_trail(table))
+def keep_as_jig(name: str, table: TableState, dpi: float) -> Jig:
+    """Return a table's lines and what was done to it as a jig; ``dpi`` is its page's resolution."""
+    return make_jig(name, table, read_trail(table), dpi)
 
 
 def _find_jig(

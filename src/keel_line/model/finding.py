@@ -9,7 +9,7 @@ from typing import Literal
 Place = tuple[int, int]
 """Row and column of a cell."""
 
-CheckKind = Literal["sum", "relation", "series", "decimals", "list", "form", "lines"]
+CheckKind = Literal["sum", "relation", "series", "decimals", "list", "form", "lines", "type"]
 
 
 @dataclass(frozen=True)

@@ -30,6 +30,7 @@ _WORDS = {
     "lines-found": "lines as found",
     "lines-copied": "lines of page {} laid on",
     "lines-checked": "lines checked",
+    "form-lines": "lines of the form “{}” laid on",
     "heading": "heading rows set",
     "named": "named",
     "step-taken": "step: {}",

@@ -36,7 +36,8 @@ def move_line(grid: Grid, direction: Direction, index: int, to: float) -> Grid:
     low = lines[index - 1] + LEAST_APART_PX if index > 0 else -np.inf
     high = lines[index + 1] - LEAST_APART_PX if index + 1 < len(lines) else np.inf
     lines[index] = float(min(max(to, low), high)) if low <= high else lines[index]
-    return _rebuilt(grid, direction, lines, _owners(grid))
+    moved = _rebuilt(grid, direction, lines, _owners(grid))
+    return replace(moved, heading_rows=grid.heading_rows)
 
 
 def add_line(grid: Grid, direction: Direction, at: float) -> Grid:
@@ -107,12 +108,28 @@ def make_plain_grid(box: Box, rows: int, cols: int) -> Grid:
     """Make a grid of even rows and columns over an area, with no rule on paper."""
     xs = tuple(np.linspace(box[0], box[2], cols + 1).tolist())
     ys = tuple(np.linspace(box[1], box[3], rows + 1).tolist())
+    return make_grid(xs, ys)
+
+
+def make_grid(
+    xs: Sequence[float],
+    ys: Sequence[float],
+    spans: Sequence[tuple[int, int, int, int]] = (),
+    heading_rows: int | None = None,
+) -> Grid:
+    """Make a grid of boundaries, with no rule on paper.
+
+    ``spans`` are cells that cover several: row, column, rows and columns.
+    """
     cells = tuple(
         Cell(r, c, 1, 1, (xs[c], ys[r], xs[c + 1], ys[r + 1]))
-        for r in range(rows)
-        for c in range(cols)
+        for r in range(len(ys) - 1)
+        for c in range(len(xs) - 1)
     )
-    return Grid(box, xs, ys, cells)
+    grid = Grid((xs[0], ys[0], xs[-1], ys[-1]), tuple(xs), tuple(ys), cells)
+    for row, col, rows, cols in spans:
+        grid = join_cells(grid, (row, row + rows), (col, col + cols))
+    return replace(grid, heading_rows=heading_rows)
 
 
 def place_grid(grid: Grid, scale: Sequence[float], shift: Sequence[float]) -> Grid:
@@ -132,7 +149,7 @@ def place_grid(grid: Grid, scale: Sequence[float], shift: Sequence[float]) -> Gr
 
     cells = tuple(replace(c, box=box(c.box)) for c in grid.cells)
     xs, ys = tuple(map(x, grid.x_lines)), tuple(map(y, grid.y_lines))
-    return Grid(box(grid.box), xs, ys, cells, on_side=grid.on_side)
+    return Grid(box(grid.box), xs, ys, cells, on_side=grid.on_side, heading_rows=grid.heading_rows)
 
 
 def shift_grid(grid: Grid, dx: float, dy: float) -> Grid:

@@ -1,4 +1,4 @@
-"""Tables as text with commas or tabs between the values, one file a table.
+"""Tables as text with signs between the values, one file a table.
 
 A spreadsheet takes a text that begins with =, +, - or @ for a formula, and drops blanks at a
 text's beginning. Such a text gets an apostrophe before it; :func:`read_rows` takes it off again.
@@ -8,14 +8,16 @@ Numbers stay as they are.
 from __future__ import annotations
 
 import csv
-from collections.abc import Sequence
+import io
+from collections.abc import Iterable, Iterator, Sequence
+from decimal import Decimal
 from pathlib import Path
 
 from keel_line._shared.amounts import parse_amount
-from keel_line.model.table import TableState
-from keel_line.model.tidy import TidyTable
+from keel_line.send.names import name_files
 from keel_line.send.safely import write_safely
-from keel_line.send.tidied import rows_of
+from keel_line.send.sent import SendOptions, SentTable
+from keel_line.send.values import NumberLook, SentValue, plain_number, type_column
 
 _BEGINS_FORMULA = frozenset("=+-@\uff1d\uff0b\uff0d\uff20")  # the wide ones count, too
 _GUARD = "'"
@@ -44,43 +46,69 @@ def _needs_guard(text: str) -> bool:
     )
 
 
-def as_rows(table: TableState | TidyTable) -> list[list[str]]:
-    """Return the table's texts row by row; a spanning cell's text stands in its first place."""
-    if isinstance(table, TidyTable):
-        return rows_of(table)
-    rows = [[""] * table.grid.cols for _ in range(table.grid.rows)]
-    for state in table.cells:
-        rows[state.cell.row][state.cell.col] = state.text
-    return rows
+def as_rows(table: SentTable, options: SendOptions | None = None) -> Iterator[list[str]]:
+    """Yield the table's texts row by row; a spanning cell's text stands in its first place.
 
-
-def name_text_files(target: Path, tables: int) -> list[Path]:
-    """Return the paths for a number of tables: ``target`` for one, several beside it.
-
-    Several are called ``NAME-1.csv``, ``NAME-2.csv`` …
+    Where the options have a decimal sign, numbers are figures with that sign alone.
     """
-    if tables <= 1:
-        return [target]
-    return [target.with_name(f"{target.stem}-{i}{target.suffix}") for i in range(1, tables + 1)]
+    if table.names:
+        yield table.names
+    point = "as printed" if options is None or options.as_text else options.point
+    if point == "as printed":
+        yield from (list(row) for row in zip(*(c.texts for c in table.columns), strict=True))
+        return
+    first = table.heading_rows
+    columns = [
+        [*c.texts[:first], *(_write_number(v, t, point) for v, t in _pairs(table, k))]
+        for k, c in enumerate(table.columns)
+    ]
+    yield from (list(row) for row in zip(*columns, strict=True))
 
 
-def write_tables(tables: Sequence[TableState | TidyTable], target: Path) -> None:
-    """Write each table as text (UTF-8 with a mark, so that spreadsheets see the accents).
+def _pairs(table: SentTable, col: int) -> Iterable[tuple[SentValue, str]]:
+    return zip(type_column(table, col), table.columns[col].texts[table.heading_rows :], strict=True)
 
-    The files are those of :func:`name_text_files`; tabs part the values where the target ends in
-    ``.tsv``, commas otherwise.
+
+def _write_number(value: SentValue, text: str, point: str) -> str:
+    if not isinstance(value.value, Decimal) or not isinstance(value.look, NumberLook):
+        return text
+    return plain_number(value.value, value.look, point)
+
+
+def write_tables(
+    tables: Sequence[SentTable], target: Path, options: SendOptions | None = None
+) -> list[str]:
+    """Write each table as text in UTF-8, or all in one file; return what is to be said about it.
+
+    The files are those of :func:`name_files`; tabs part the values where the target ends in
+    ``.tsv``, the sign of the options otherwise.
 
     Raises
     ------
     OutputError
         When one cannot be written.
     """
-    everything = [as_rows(t) for t in tables] or [[]]
-    for path, rows in zip(name_text_files(target, len(tables)), everything, strict=True):
-        write_rows(rows, path)
+    chosen = options or SendOptions()
+    if chosen.stacked:
+        write_rows(_stack(tables, chosen), target, chosen)
+        return []
+    paths = name_files(target, len(tables))
+    for path, table in zip(paths, tables or [SentTable("", ())], strict=True):
+        write_rows(as_rows(table, chosen), path, chosen)
+    return []
 
 
-def write_rows(rows: Sequence[Sequence[str]], target: Path) -> None:
+def _stack(tables: Sequence[SentTable], options: SendOptions) -> Iterator[list[str]]:
+    """Yield the rows of all tables, each with the table's name before it."""
+    for number, table in enumerate(tables):
+        if number:
+            yield []
+        yield from ([table.name, *row] for row in as_rows(table, options))
+
+
+def write_rows(
+    rows: Iterable[Sequence[str]], target: Path, options: SendOptions | None = None
+) -> None:
     """Write rows as one file.
 
     Raises
@@ -88,24 +116,28 @@ def write_rows(rows: Sequence[Sequence[str]], target: Path) -> None:
     OutputError
         When it cannot be written.
     """
+    chosen = options or SendOptions()
     guarded = [[guard_text(text) for text in row] for row in rows]
-    between = _between(target)
-    write_safely(target, lambda part: _write(guarded, part, between))
+    between = "\t" if target.suffix.lower() == ".tsv" else chosen.separator
+    encoding = "utf-8-sig" if chosen.signature else "utf-8"
+    write_safely(target, lambda part: _write(guarded, part, between, encoding))
 
 
-def read_rows(path: Path) -> list[list[str]]:
+def read_rows(path: Path, between: str = ",") -> list[list[str]]:
     """Read rows as :func:`write_rows` wrote them."""
+    sign = "\t" if path.suffix.lower() == ".tsv" else between
     with path.open(encoding="utf-8-sig", newline="") as source:
-        return [
-            [unguard_text(text) for text in row]
-            for row in csv.reader(source, delimiter=_between(path))
-        ]
+        return [[unguard_text(text) for text in row] for row in csv.reader(source, delimiter=sign)]
 
 
-def _between(path: Path) -> str:
-    return "\t" if path.suffix.lower() == ".tsv" else ","
+def encode_rows(rows: Iterable[Sequence[str]], between: str) -> str:
+    """Return rows as text, for the clipboard."""
+    out = io.StringIO()
+    guarded = [[guard_text(text) for text in row] for row in rows]
+    csv.writer(out, delimiter=between, lineterminator="\n").writerows(guarded)
+    return out.getvalue()
 
 
-def _write(rows: Sequence[Sequence[str]], part: Path, between: str) -> None:
-    with part.open("w", encoding="utf-8-sig", newline="", errors="surrogatepass") as out:
+def _write(rows: Sequence[Sequence[str]], part: Path, between: str, encoding: str) -> None:
+    with part.open("w", encoding=encoding, newline="", errors="surrogatepass") as out:
         csv.writer(out, delimiter=between).writerows(rows)

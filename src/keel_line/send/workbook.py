@@ -1,38 +1,51 @@
-"""Tables as an Excel workbook, one sheet a table."""
+"""Tables as an Excel workbook: a sheet each or one for all, with sheets of doubts and sources."""
 
 from __future__ import annotations
 
 import io
-import re
 from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import date, datetime, time, timedelta
+from decimal import Decimal
 from pathlib import Path
 
 import xlsxwriter
+from xlsxwriter.utility import xl_range, xl_rowcol_to_cell
 
-from keel_line._shared.amounts import is_open
-from keel_line.model.table import TableState
-from keel_line.model.tidy import TidyTable
-from keel_line.send.document import AS_PRINTED
-from keel_line.send.numbers import decide_separators, parse_number
+from keel_line._shared.texts import count_of
+from keel_line.send.evidence import (
+    DOUBT_HEADINGS,
+    SOURCE_HEADINGS,
+    doubt_rows,
+    say_doubt,
+    source_rows,
+)
+from keel_line.send.names import clean_text, name_list, name_sheet
 from keel_line.send.safely import write_safely
-from keel_line.send.tidied import heading_of, type_cells
+from keel_line.send.sent import InkCutter, Mark, Place, SendOptions, SentTable
+from keel_line.send.values import MISFIT, SentValue, excel_format, type_column
 
-_QUIET = "#56616A"
-_MOST_NAME = 31
 MOST_CHARACTERS = 32_767
 """Characters that a cell of a workbook holds."""
-
-LEFT_OPEN = "Left as text: the comma or point may part thousands or decimals."
-MISFIT = "Written as on the paper: it is no {}."
+MOST_ROWS = 1_048_576
+"""Rows that a sheet of a workbook holds."""
 CUT = f"Cut: a workbook's cell holds {MOST_CHARACTERS:,} characters. CSV and JSON hold them all."
-_FORBIDDEN = re.compile(r"[\[\]:*?/\\]")
+_QUIET, _BRASS, _PALE = "#56616A", "#8A5608", "#FBF3E2"
+_FIRST_DAY = date(1900, 3, 1)  # workbooks count a day before it that never was
+_MOST_COMMENTS = 5000
+_MOST_INK, _INK_PX = 300, 28.0
+_WIDEST = 60
+_WHEN = datetime(2000, 1, 1)  # noqa: DTZ001 - the same tables make the same bytes
+_SURE = "0%"
 
 
-def write_workbook(tables: Sequence[TableState | TidyTable], target: Path) -> None:
-    """Write tables as XLSX; numbers as numbers, spans as merged cells, headings bold.
-
-    The notes under a table stand below it, a row apart. Tidied tables have typed cells under their
-    columns' names, with filters.
+def write_workbook(
+    tables: Sequence[SentTable],
+    target: Path,
+    options: SendOptions | None = None,
+    cut_ink: InkCutter | None = None,
+) -> list[str]:
+    """Write tables as XLSX; return what is to be said about it.
 
     Raises
     ------
@@ -40,156 +53,372 @@ def write_workbook(tables: Sequence[TableState | TidyTable], target: Path) -> No
         When the target cannot be written.
     """
     # Made whole before any of it is written, so that a full disk is trouble of the disk alone.
-    made = _make(tables)
+    writer = _Writer(options or SendOptions(), cut_ink)
+    made = writer.make(tables)
     write_safely(target, lambda part: part.write_bytes(made))
+    return writer.said
 
 
-def _make(tables: Sequence[TableState | TidyTable]) -> bytes:
-    out = io.BytesIO()
-    options = {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
-    with xlsxwriter.Workbook(out, options) as book:
-        looks = _Looks(book)
-        names: set[str] = set()
+@dataclass
+class _Sheet:
+    """A sheet, and the first row in it of each part of a table."""
+
+    sheet: xlsxwriter.worksheet.Worksheet
+    name: str
+    widths: dict[int, float] = field(default_factory=dict)
+
+    def widen(self, col: int, letters: int) -> None:
+        self.widths[col] = max(self.widths.get(col, 4.0), min(letters * 1.1 + 2, _WIDEST))
+
+
+class _Writer:
+    """Makes one workbook."""
+
+    def __init__(self, options: SendOptions, cut_ink: InkCutter | None) -> None:
+        self._options = options
+        self._cut_ink = cut_ink
+        self._names: set[str] = set()
+        self._lists: set[str] = set()
+        self._looks: dict[tuple[str, bool, bool], object] = {}
+        self._comments = 0
+        self._places: list[tuple[SentTable, _Sheet, Place, range]] = []
+        self._cut: list[str] = []
+        self.said: list[str] = []
+
+    def make(self, tables: Sequence[SentTable]) -> bytes:
+        """Return the bytes of the workbook."""
+        out = io.BytesIO()
+        settings = {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
+        with xlsxwriter.Workbook(out, settings) as self._book:
+            self._book.set_properties({"created": _WHEN})
+            # Their names are taken before any table's.
+            marked = self._options.marks and any(m.doubt for t in tables for m in t.marks.values())
+            last = [
+                name for name, on in (("Doubts", marked), ("Source", self._options.source)) if on
+            ]
+            self._names.update(name.lower() for name in last if tables)
+            if self._options.stacked and len(tables) > 1:
+                self._stack(tables)
+            else:
+                for table in tables:
+                    self._fill(table)
+            if not tables:
+                self._book.add_worksheet("No tables")
+            elif marked:
+                self._list_doubts()
+            if tables and self._options.source:
+                self._list_sources(tables)
+        if self._cut:
+            more = f" and {len(self._cut) - 1} more" if len(self._cut) > 1 else ""
+            self.said.append(f"Too long for a workbook's cell, and cut: {self._cut[0]}{more}.")
+        return out.getvalue()
+
+    def _look(
+        self, shown: str = "General", *, heading: bool = False, doubt: bool = False
+    ) -> object:
+        key = (shown, heading, doubt)
+        if key not in self._looks:
+            about: dict[str, object] = {"num_format": shown, "bold": heading, "text_wrap": True}
+            about["valign"] = "vcenter" if heading else "top"
+            if doubt:
+                about |= {"font_color": _BRASS, "bg_color": _PALE, "italic": True}
+            self._looks[key] = self._book.add_format(about)
+        return self._looks[key]
+
+    def _add(self, name: str) -> _Sheet:
+        own = name_sheet(name, self._names)
+        return _Sheet(self._book.add_worksheet(own), own)
+
+    # --- tables ---------------------------------------------------------------------------------
+
+    def _fill(self, table: SentTable) -> None:
+        """Write a table on sheets of its own: one, unless it has more rows than a sheet holds."""
+        top = bool(table.names) + table.heading_rows
+        body = table.rows - table.heading_rows
+        room = MOST_ROWS - top - 2
+        parts = max(1, -(-body // room))
+        columns = [
+            list(type_column(table, c, as_text=self._options.as_text))
+            for c in range(len(table.columns))
+        ]
+        for part in range(parts):
+            sheet = self._add(table.name)
+            rows = range(part * room, min(body, (part + 1) * room))
+            self._write(sheet, table, columns, rows, (0, 0))
+            self._finish(sheet, table, top, len(rows))
+        if parts > 1:
+            self.said.append(
+                f"“{table.name}” has more rows than a sheet holds; it goes on in "
+                f"{count_of(parts - 1, 'more sheet')}."
+            )
+
+    def _stack(self, tables: Sequence[SentTable]) -> None:
+        """Write tables on one sheet, below each other, with where each row comes from."""
+        sheet = self._add("Tables")
+        at = 0
         for table in tables:
-            sheet = book.add_worksheet(name_sheet(table.name, names))
-            if isinstance(table, TidyTable):
-                _fill_tidied(sheet, table, looks)
-            else:
-                _fill_sheet(book, sheet, table, looks)
-        if not tables:
-            book.add_worksheet("No tables")
-    return out.getvalue()
+            columns = [
+                list(type_column(table, c, as_text=self._options.as_text))
+                for c in range(len(table.columns))
+            ]
+            body = table.rows - table.heading_rows
+            top = bool(table.names) + table.heading_rows
+            if at + top + body > MOST_ROWS:
+                sheet, at = self._add("Tables"), 0
+            self._write(sheet, table, columns, range(body), (at, 1))
+            for row in range(at, at + top + body):
+                sheet.sheet.write_string(
+                    row,
+                    0,
+                    clean_text(table.name)[:MOST_CHARACTERS],
+                    self._look(heading=row < at + top),
+                )
+            sheet.widen(0, len(table.name))
+            at += top + body + 1
+        for col, width in sheet.widths.items():
+            sheet.sheet.set_column(col, col, width)
 
-
-class _Looks:
-    """A workbook's cell formats, each made once."""
-
-    def __init__(self, book: xlsxwriter.Workbook) -> None:
-        self._book = book
-        self._made: dict[tuple[str, bool], object] = {}
-
-    def of(self, number_format: str, *, heading: bool = False) -> object:
-        key = (number_format, heading)
-        if key not in self._made:
-            self._made[key] = self._book.add_format(
-                {
-                    "num_format": number_format,
-                    "bold": heading,
-                    "text_wrap": True,
-                    "valign": "top" if not heading else "vcenter",
-                }
+    def _write(
+        self,
+        sheet: _Sheet,
+        table: SentTable,
+        columns: Sequence[Sequence[SentValue]],
+        rows: range,
+        at: Place,
+    ) -> None:
+        """Write a table, or some of its rows below its heading, from a place on a sheet on."""
+        top, left = at
+        names = table.names
+        first = table.heading_rows
+        for col, name in enumerate(names):
+            sheet.sheet.write_string(
+                top, left + col, clean_text(name)[:MOST_CHARACTERS], self._look(heading=True)
             )
-        return self._made[key]
+            sheet.widen(left + col, len(name))
+        begin = top + bool(names)
+        covered = table.covered()
+        whole = len(rows) == table.rows - first
+        sums = {s.total: s.addends for s in table.sums} if self._options.sums and whole else {}
+        for col, column in enumerate(table.columns):
+            for row in range(first):
+                self._put(
+                    sheet,
+                    table,
+                    (row, col),
+                    SentValue(str(column.texts[row])),
+                    (begin + row, left + col),
+                    covered,
+                )
+            down = begin + first - rows.start
+            for number in rows:
+                place = (first + number, col)
+                value = columns[col][number]
+                self._put(sheet, table, place, value, (down + number, left + col), covered)
+                if place in sums and isinstance(value.value, Decimal):
+                    self._put_sum(sheet, place, sums[place], value, (begin - rows.start, left))
+        if rows.start == 0:
+            self._merge(sheet, table, (begin, left))
+        own = range(rows.start + first if rows.start else 0, rows.stop + first)
+        self._places.append((table, sheet, (begin - rows.start, left), own))
 
-
-def _fill_tidied(sheet: xlsxwriter.worksheet.Worksheet, table: TidyTable, looks: _Looks) -> None:
-    """Write a tidied table: names, typed cells, filters."""
-    heading = heading_of(table)
-    top = bool(heading) + table.heading_rows
-    bold, plain = looks.of("General", heading=True), looks.of("General")
-    for col, column in enumerate(table.columns):
-        above = [*heading[col : col + 1], *column.texts[: table.heading_rows]]
-        for row, text in enumerate(above):
-            sheet.write_string(row, col, text[:MOST_CHARACTERS], bold)
-        longest = max([4, *map(len, above)])
-        for row, cell in enumerate(type_cells(table, column), top):
-            value = cell.value
-            if isinstance(value, str):
-                if value:
-                    sheet.write_string(row, col, value[:MOST_CHARACTERS], plain)
-                if cell.misfit and column.type is not None:
-                    sheet.write_comment(row, col, MISFIT.format(column.type.say()))
-            elif isinstance(value, bool):
-                sheet.write_boolean(row, col, value, plain)
-            elif isinstance(value, float):
-                sheet.write_number(row, col, value, looks.of(cell.format))
-            else:
-                sheet.write_datetime(row, col, value, looks.of(cell.format))
-            longest = max(longest, len(column.texts[row - bool(heading)]))
-        sheet.set_column(col, col, min(longest * 1.1 + 2, 60))
-    if top:
-        sheet.freeze_panes(top, 0)
-    if heading and table.columns:
-        last = max(top, top + table.rows - table.heading_rows - 1)
-        sheet.autofilter(top - 1, 0, last, len(table.columns) - 1)
-
-
-def _fill_sheet(
-    book: xlsxwriter.Workbook,
-    sheet: xlsxwriter.worksheet.Worksheet,
-    table: TableState,
-    looks: _Looks,
-) -> None:
-    """Write a table as it stands on the paper."""
-    widths = [4.0] * table.grid.cols
-    separators = decide_separators(table)
-    for state in table.cells:
-        cell, text = state.cell, state.text
-        heading = cell.row < table.header_rows
-        own = separators[cell.col]
-        number = None if heading else parse_number(text, own)
-        notes = [AS_PRINTED] if state.settled and state.settled.as_printed else []
-        style = looks.of(number.format if number else "General", heading=heading)
-        if cell.row_span > 1 or cell.col_span > 1:
-            sheet.merge_range(
-                cell.row,
-                cell.col,
-                cell.row + cell.row_span - 1,
-                cell.col + cell.col_span - 1,
-                "",
-                style,
-            )
-        else:
+    def _put(
+        self,
+        sheet: _Sheet,
+        table: SentTable,
+        place: Place,
+        cell: SentValue,
+        at: Place,
+        covered: set[Place],
+    ) -> None:
+        """Write one cell with what is said of it."""
+        row, col = at
+        mark = table.marks.get(place, Mark())
+        heading = place[0] < table.heading_rows
+        doubt = mark.doubt is not None and self._options.marks
+        value, shown = cell.value, "General"
+        if isinstance(value, date) and value < _FIRST_DAY:
+            value = str(table.columns[place[1]].texts[place[0]])
+        if cell.look is not None and not isinstance(value, str):
+            shown = excel_format(cell.look)
+        look = self._look(shown, heading=heading, doubt=doubt)
+        says = list(mark.says)
+        if isinstance(value, str):
+            if place in covered:
+                return
+            text = clean_text(value)
+            if text:
+                sheet.sheet.write_string(row, col, text[:MOST_CHARACTERS], look)
+            elif doubt:
+                sheet.sheet.write_blank(row, col, None, look)
+            if len(text) > MOST_CHARACTERS:
+                says.append(CUT)
+                self._cut.append(f"row {place[0] + 1}, column {place[1] + 1} of {table.name}")
+            if cell.misfit:
+                says.append(MISFIT.format(cell.misfit))
             longest = max(map(len, text.split("\n")))
-            widths[cell.col] = max(widths[cell.col], min(longest * 1.1 + 2, 60))
-        if number is not None:
-            sheet.write_number(cell.row, cell.col, number.value, style)
-        elif text:
-            sheet.write_string(cell.row, cell.col, text[:MOST_CHARACTERS], style)
-            notes += [LEFT_OPEN] if not heading and is_open(text, own) else []
-            notes += [CUT] if len(text) > MOST_CHARACTERS else []
-        if notes:
-            sheet.write_comment(cell.row, cell.col, "\n".join(notes))
-    _finish_sheet(book, sheet, table, widths)
+        else:
+            _write_value(sheet.sheet, at, value, look)
+            longest = len(table.columns[place[1]].texts[place[0]])
+        if place not in table.spans or table.spans[place][1] == 1:
+            sheet.widen(col, longest)
+        if mark.doubt is not None and self._options.marks:
+            says.append(say_doubt(mark.doubt))
+        if says and self._comments < _MOST_COMMENTS:
+            self._comments += 1
+            sheet.sheet.write_comment(row, col, "\n".join(says), {"x_scale": 2, "y_scale": 1.2})
+
+    def _put_sum(
+        self, sheet: _Sheet, place: Place, addends: Sequence[Place], value: SentValue, at: Place
+    ) -> None:
+        """Write a total as a formula, with the value that the paper has."""
+        top, left = at
+        cells = sorted((top + r, left + c) for r, c in addends)
+        col = cells[0][1]
+        run = all(c == (cells[0][0] + k, col) for k, c in enumerate(cells))
+        said = (
+            xl_range(*cells[0], *cells[-1])
+            if run
+            else ",".join(xl_rowcol_to_cell(*c) for c in cells)
+        )
+        look = self._look("General" if value.look is None else excel_format(value.look))
+        row = top + place[0]
+        if isinstance(value.value, Decimal):
+            sheet.sheet.write_formula(
+                row, left + place[1], f"=SUM({said})", look, float(value.value)
+            )
+
+    def _merge(self, sheet: _Sheet, table: SentTable, at: Place) -> None:
+        """Merge the cells that cover several places."""
+        for (row, col), (rows, cols) in table.spans.items():
+            top, left = at[0] + row, at[1] + col
+            text = str(table.columns[col].texts[row])
+            doubt = (m := table.marks.get((row, col))) is not None and m.doubt is not None
+            look = self._look(heading=row < table.heading_rows, doubt=doubt and self._options.marks)
+            area = (top, left, top + rows - 1, left + cols - 1)
+            sheet.sheet.merge_range(*area, "", look)
+            if text:
+                sheet.sheet.write_string(top, left, clean_text(text)[:MOST_CHARACTERS], look)
+
+    def _finish(self, sheet: _Sheet, table: SentTable, top: int, body: int) -> None:
+        """Write notes, set widths and paper, keep the heading in sight, add filters."""
+        own = sheet.sheet
+        if table.notes:
+            quiet = self._book.add_format({"italic": True, "font_color": _QUIET})
+            own.write_string(top + body + 1, 0, clean_text(table.notes)[:MOST_CHARACTERS], quiet)
+        for col, width in sheet.widths.items():
+            own.set_column(col, col, width)
+        own.set_paper(9)
+        own.fit_to_pages(1, 0)
+        if sum(sheet.widths.values()) > 90:
+            own.set_landscape()
+        own.set_footer("&L&A&RPage &P of &N")
+        if table.caption:
+            own.set_header("&C" + clean_text(table.caption).replace("&", "&&")[:200])
+        if not top:
+            return
+        own.freeze_panes(top, 0)
+        own.repeat_rows(0, top - 1)
+        self._add_filters(own, table, top, body)
+
+    def _add_filters(
+        self, sheet: xlsxwriter.worksheet.Worksheet, table: SentTable, top: int, body: int
+    ) -> None:
+        """Make the cells a table of the workbook where its headings allow it, else filter them."""
+        heads = [clean_text(t) for t in table.names or [c.texts[top - 1] for c in table.columns]]
+        last = top + body - 1
+        alone = {" ".join(h.casefold().split()) for h in heads}
+        plain = top == 1 and all(heads) and len(alone) == len(heads) and body > 0
+        if plain and not table.spans and all(len(h) <= 255 and "\n" not in h for h in heads):
+            bold = self._look(heading=True)
+            sheet.add_table(
+                0,
+                0,
+                last,
+                len(heads) - 1,
+                {
+                    "name": name_list(table.name, self._lists),
+                    "style": "Table Style Light 1",
+                    "banded_rows": False,
+                    "columns": [{"header": h, "header_format": bold} for h in heads],
+                },
+            )
+        elif table.names and body > 0:
+            sheet.autofilter(top - 1, 0, last, len(heads) - 1)
+
+    # --- evidence -------------------------------------------------------------------------------
+
+    def _list_doubts(self) -> None:
+        """Write the sheet that lists every open doubt, with a link to its cell."""
+        self._names.discard("doubts")
+        sheet = self._add("Doubts")
+        headings = [*DOUBT_HEADINGS, *(["Ink"] if self._options.ink and self._cut_ink else [])]
+        for col, text in enumerate(headings):
+            sheet.sheet.write_string(0, col, text, self._look(heading=True))
+        row = 1
+        for table, at, (top, left), own in self._places:
+            for place, doubt, cells in doubt_rows(table):
+                if place[0] not in own:
+                    continue
+                to = (top + place[0], left + place[1])
+                where = xl_rowcol_to_cell(*to)
+                link = f"internal:'{at.name.replace(chr(39), chr(39) * 2)}'!{where}"
+                sheet.sheet.write_string(row, 0, clean_text(table.name), self._look())
+                sheet.sheet.write_url(row, 1, link, string=where)
+                for col, text in enumerate(cells[:1], 2):
+                    sheet.sheet.write_string(row, col, clean_text(text)[:1000], self._look())
+                sheet.sheet.write_number(row, 3, doubt.sure, self._look(_SURE))
+                for col, text in enumerate(cells[1:], 4):
+                    sheet.sheet.write_string(row, col, clean_text(text)[:1000], self._look())
+                if self._options.ink and self._cut_ink is not None and row <= _MOST_INK:
+                    self._put_ink(sheet.sheet, row, doubt.cell)
+                row += 1
+        for col, width in enumerate((28, 8, 24, 10, 30, 60, 30)):
+            sheet.sheet.set_column(col, col, width)
+        sheet.sheet.freeze_panes(1, 0)
+
+    def _put_ink(self, sheet: xlsxwriter.worksheet.Worksheet, row: int, cell: int) -> None:
+        """Put the picture of a cell's ink beside its doubt."""
+        picture = None if self._cut_ink is None or cell < 0 else self._cut_ink(cell)
+        if picture is None:
+            return
+        high = int.from_bytes(picture[20:24], "big")  # of a PNG
+        by = min(1.0, _INK_PX / max(1, high))
+        sheet.set_row_pixels(row, round(_INK_PX) + 6)
+        sheet.insert_image(
+            row,
+            len(DOUBT_HEADINGS),
+            "ink.png",
+            {
+                "image_data": io.BytesIO(picture),
+                "x_scale": by,
+                "y_scale": by,
+                "x_offset": 3,
+                "y_offset": 3,
+            },
+        )
+
+    def _list_sources(self, tables: Sequence[SentTable]) -> None:
+        """Write the sheet that tells where each table comes from."""
+        self._names.discard("source")
+        sheet = self._add("Source")
+        for col, text in enumerate(SOURCE_HEADINGS):
+            sheet.sheet.write_string(0, col, text, self._look(heading=True))
+        for row, (cells, wrong) in enumerate(source_rows(tables), 1):
+            for col, text in enumerate(cells):
+                sheet.sheet.write_string(row, col, clean_text(text)[:1000], self._look())
+            sheet.sheet.write_number(row, len(cells), round(wrong, 2), self._look("0.0"))
+        for col, width in enumerate((30, 26, 10, 30, 12, 44, 34, 16)):
+            sheet.sheet.set_column(col, col, width)
+        sheet.sheet.freeze_panes(1, 0)
 
 
-def find_cut(tables: Sequence[TableState]) -> list[str]:
-    """Describe where cells are whose text is too long for a workbook."""
-    return [
-        f"row {s.cell.row + 1}, column {s.cell.col + 1} of {table.name}"
-        for table in tables
-        for s in table.cells
-        if len(s.text) > MOST_CHARACTERS
-    ]
-
-
-def _finish_sheet(
-    book: xlsxwriter.Workbook,
+def _write_value(
     sheet: xlsxwriter.worksheet.Worksheet,
-    table: TableState,
-    widths: Sequence[float],
+    at: Place,
+    value: Decimal | date | time | timedelta,
+    look: object,
 ) -> None:
-    """Write the notes, set the columns' widths, and keep the heading in sight."""
-    if table.notes:
-        quiet = book.add_format({"italic": True, "font_color": _QUIET})
-        sheet.write_string(table.grid.rows + 1, 0, table.notes, quiet)
-    for col, width in enumerate(widths):
-        sheet.set_column(col, col, width)
-    if table.header_rows:
-        sheet.freeze_panes(table.header_rows, 0)
-
-
-def name_sheet(wanted: str, taken: set[str]) -> str:
-    r"""Return a sheet name that spreadsheets allow and that is not taken yet; adds it to ``taken``.
-
-    Names are at most 31 characters, without ``[]:*?/\\`` or a quote at either end, and differ in
-    more than case.
-    """
-    plain = _FORBIDDEN.sub(" ", wanted).strip().strip("'").strip()[:_MOST_NAME] or "Table"
-    name, number = plain, 2
-    while name.lower() in taken:
-        ending = f" ({number})"
-        name = plain[: _MOST_NAME - len(ending)] + ending
-        number += 1
-    taken.add(name.lower())
-    return name
+    if isinstance(value, Decimal):
+        sheet.write_number(*at, float(value), look)
+    else:
+        sheet.write_datetime(*at, value, look)

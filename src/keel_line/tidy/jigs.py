@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from typing import Literal
 
 import msgspec
@@ -19,6 +20,7 @@ from keel_line.model.table import TableState
 from keel_line.model.tidy import make_tidy
 from keel_line.tidy.columns import SetType
 from keel_line.tidy.contents import MoveBlock
+from keel_line.tidy.form_lines import FormLines, keep_lines
 from keel_line.tidy.joins import Append
 from keel_line.tidy.rows import DropRows
 from keel_line.tidy.step import MisfitError, Step
@@ -31,6 +33,7 @@ _SHARE = 0.9  # of a heading's texts
 _WIDE = 0.06  # of the table's width: how far boundaries may lie apart
 _CLOSE, _LEAST_COLUMNS = 0.02, 4  # where no heading tells the form
 _MOST_COLUMNS, _MOST_STEPS, _MOST_TEXT = 400, 500, 2000
+_MOST_ROWS, _MOST_MM = 2000, 5000.0
 
 
 class Jig(msgspec.Struct, frozen=True, kw_only=True):
@@ -48,6 +51,8 @@ class Jig(msgspec.Struct, frozen=True, kw_only=True):
         What its columns hold, as ``ColumnType.kind`` has it.
     steps
         What is done.
+    page
+        Where its lines lie on the page.
     """
 
     format: Literal["keel-line/jig"] = FORMAT
@@ -57,6 +62,7 @@ class Jig(msgspec.Struct, frozen=True, kw_only=True):
     lines: tuple[float, ...]
     kinds: tuple[str, ...]
     steps: tuple[AnyStep, ...]
+    page: FormLines | None = None
 
 
 @dataclass(frozen=True)
@@ -75,11 +81,19 @@ class Fit:
     differs: tuple[str, ...] = ()
 
 
-def make_jig(name: str, table: TableState, trail: Trail) -> Jig:
-    """Keep what was done to a table as a jig; steps that speak of this page alone are left out."""
+def make_jig(name: str, table: TableState, trail: Trail, dpi: float) -> Jig:
+    """Keep what was done to a table as a jig; steps that speak of this page alone are left out.
+
+    ``dpi`` is the resolution of its page.
+    """
     steps = tuple(s for s in trail.steps if not s.off and not isinstance(s, _OF_ONE_PAGE))
     return Jig(
-        name=name, heading=_heading(table), lines=_lines(table), kinds=_kinds(table), steps=steps
+        name=name,
+        heading=_heading(table),
+        lines=_lines(table),
+        kinds=_kinds(table),
+        steps=steps,
+        page=keep_lines(table, dpi),
     )
 
 
@@ -154,7 +168,31 @@ def decode_jig(data: bytes) -> Jig:
     )
     if too_much or any(not 0.0 <= x <= 1.0 for x in jig.lines):
         raise ValueError("not a form")
+    if jig.page is not None and not _is_sound(jig.page):
+        raise ValueError("lines that make no grid")
     return jig
+
+
+def _is_sound(lines: FormLines) -> bool:
+    """Return whether lines make a grid on a page, with few enough cells."""
+    xs, ys = lines.x, lines.y
+    rows, cols = len(ys) - 1, len(xs) - 1
+    rising = all(a < b for way in (xs, ys) for a, b in pairwise(way))
+    numbers = [v for way in (xs, ys) for v in way] + [v for m in lines.marks for v in (m.x, m.y)]
+    fits = all(
+        0 <= r < r + high <= rows and 0 <= c < c + wide <= cols for r, c, high, wide in lines.spans
+    )
+    return (
+        1 <= cols <= _MOST_COLUMNS
+        and 1 <= rows <= _MOST_ROWS
+        and rising
+        and fits
+        and 0 <= lines.header_rows <= rows
+        and len(lines.marks) <= _MOST_COLUMNS
+        and len(lines.spans) <= rows * cols
+        and all(abs(v) <= _MOST_MM for v in numbers)
+        and all(len(m.text) <= _MOST_TEXT for m in lines.marks)
+    )
 
 
 def _heading(table: TableState) -> tuple[tuple[str, ...], ...]:

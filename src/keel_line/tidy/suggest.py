@@ -194,6 +194,8 @@ def _suggest_fill(look: _Look) -> Iterator[Suggestion]:
             yield Suggestion(f"ditto {column.id}", words, (FillDown(refer_to(column)),))
         elif _is_grouped(table, column):
             blanks = int(find_to_fill(table, column, blanks=True).sum())
+            if not blanks:  # a ditto that nothing stands above fills nothing
+                continue
             words = f"{count_of(blanks, 'blank')} under a name in {_name(column)}: fill"
             step = FillDown(refer_to(column), blanks=True)
             yield Suggestion(f"blanks {column.id}", words, (step,))

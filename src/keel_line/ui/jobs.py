@@ -25,6 +25,7 @@ from keel_line.desk.judge import judge_table
 from keel_line.desk.misreadings import Misreadings
 from keel_line.desk.pool import WorkerPool
 from keel_line.desk.schedule import Answer, Schedule
+from keel_line.desk.sending import SendRequest, Sent, answer_send
 from keel_line.desk.work import (
     load_small_original,
     unpack_picture,
@@ -76,6 +77,8 @@ class Jobs(QObject):
         A page's id and the grid that was found in an area of it.
     cells_parted
         A grid as it was handed in, and with its cells split along their lines and columns.
+    sent
+        What was written, or the trouble in words.
     judged
         A table as it was handed in, and as its checks judge it.
     """
@@ -91,6 +94,7 @@ class Jobs(QObject):
     judged = pyqtSignal(object, object)
     area_laid_out = pyqtSignal(int, object)
     cells_parted = pyqtSignal(object, object)
+    sent = pyqtSignal(object)
     _answered = pyqtSignal(object)
     _found = pyqtSignal(int, object)
     _took = pyqtSignal(int, object)
@@ -98,6 +102,7 @@ class Jobs(QObject):
     _loaded = pyqtSignal(int, int, object)
     _laid_out = pyqtSignal(int, int, object)
     _parted = pyqtSignal(int, object, object)
+    _sent = pyqtSignal(int, object)
 
     def __init__(
         self, desk: Desk, make_executor: Callable[[int | None], Executor] = WorkerPool
@@ -108,6 +113,7 @@ class Jobs(QObject):
         self._side = make_executor(1)  # what must not wait behind pages: files, originals
         self._adding = 0
         self._threads = ThreadPoolExecutor(1, thread_name_prefix="pictures")
+        self._writers = ThreadPoolExecutor(1, thread_name_prefix="writing")
         self._schedule = Schedule(desk, self._executor, self._answered.emit)
         self._docket = 0
         self._started = 0.0
@@ -121,6 +127,7 @@ class Jobs(QObject):
         self._loaded.connect(self._hand_over_original)
         self._laid_out.connect(self._hand_over_grid)
         self._parted.connect(self._hand_over_parted)
+        self._sent.connect(self._hand_over_sent)
 
     @property
     def running(self) -> bool:
@@ -163,6 +170,7 @@ class Jobs(QObject):
         for executor in (self._executor, self._side):
             executor.shutdown(wait=False, cancel_futures=True)
         self._threads.shutdown(wait=True, cancel_futures=True)
+        self._writers.shutdown(wait=True)
 
     # --- files --------------------------------------------------------------------------------
 
@@ -284,6 +292,24 @@ class Jobs(QObject):
         flagging = self._desk.flagging  # asked here: the docket belongs to this thread
         known = misreadings.copy()
         self._submit(lambda: self.judged.emit(table, judge_table(table, flagging, known)))
+
+    def want_sent(self, request: SendRequest) -> None:
+        """Write tables in a thread; ``sent`` delivers what was written, or the trouble."""
+        self._writers.submit(self._send, self._docket, request)  # it tells of its own faults
+
+    def _send(self, docket: int, request: SendRequest) -> None:
+        try:
+            answer: Sent | str = answer_send(request)
+        except KeelLineError as error:
+            answer = str(error)
+        except Exception:
+            log.exception("writing %s", request.target)
+            answer = f"{request.target.name} was not written because of a fault in Keel Line."
+        self._sent.emit(docket, answer)
+
+    def _hand_over_sent(self, docket: int, answer: Sent | str) -> None:
+        if docket == self._docket:
+            self.sent.emit(answer)
 
     def want_grid(self, page: PageState, box: Box) -> None:
         """Find the rows and columns of an area in a thread; ``area_laid_out`` delivers the grid."""

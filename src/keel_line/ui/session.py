@@ -6,7 +6,6 @@ import time
 from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import replace
-from itertools import zip_longest
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -15,6 +14,7 @@ from PyQt6.QtGui import QImage
 from keel_line._shared.memory import freeze_objects
 from keel_line.desk.desk import Desk
 from keel_line.desk.doubts import Order
+from keel_line.desk.forms import FormFit, Jig, find_form
 from keel_line.desk.jigs import Shelf
 from keel_line.desk.proofs import Proofs
 from keel_line.desk.tidying import (
@@ -36,6 +36,7 @@ from keel_line.ui.jobs import Jobs
 EVERY_PAGE = -1
 _PICTURES_KEPT, _TIDIED_KEPT = 6, 8
 _REST_MS = 200
+_PLAIN_DPI = 300.0
 _CELLS_AT_ONCE, _MOST_AT_ONCE = 1000, 10_000  # opened before the window is shown
 _OPENING_S = 0.004  # spent at a time on what is opened afterwards
 _REPORTED_S = 0.3
@@ -84,6 +85,7 @@ class Session(QObject):
         self._pictures: OrderedDict[int, QImage] = OrderedDict()
         self._originals: OrderedDict[int, QImage] = OrderedDict()
         self._tidied: OrderedDict[int, tuple[tuple[TableState, ...], Tidying]] = OrderedDict()
+        self._forms: dict[int, tuple[tuple[object, ...], FormFit | None]] = {}
         self.to_recall = Backlog(self.proofs.recall, self)
         self._closed = False
         self._rest = QTimer(self)
@@ -447,6 +449,7 @@ class Session(QObject):
         if index is not None:
             now = replace(self.tables[index], steps=change.encoded)
             self.proofs.put_table(index, now, ())
+            self.proofs.judge(index)
 
     def keep_as_jig(self, name: str, table: TableState) -> Path:
         """Keep what was done to a table as a jig; return its file.
@@ -457,13 +460,23 @@ class Session(QObject):
             When it cannot be written.
         """
         self._tidied.clear()  # other tables may be of its form
-        return self.shelf.keep(keep_as_jig(name, table))
+        page = self.desk.page(table.page_id)
+        return self.shelf.keep(keep_as_jig(name, table, _PLAIN_DPI if page is None else page.dpi))
+
+    def find_form(self, page: PageState, jigs: Sequence[Jig]) -> FormFit | None:
+        """Return the jig whose lines a page should have and has not, if there is one."""
+        own = [t for _, t in self.proofs.tables_on(page.id)]
+        asked = (page.drawn is None, *own, *jigs)
+        known = self._forms.get(page.id)
+        if known is None or not is_same(known[0], asked):
+            known = self._forms[page.id] = asked, find_form(page, own, jigs)
+        return known[1]
 
     def tidying(self, table: TableState) -> Tidying:
         """Return a table as it is tidied; one that was asked for before is not made again."""
         beside = tuple(self._beside(table))
         known = self._tidied.get(table.id)
-        if known is not None and all(a is b for a, b in zip_longest(known[0], beside)):
+        if known is not None and is_same(known[0], beside):
             return known[1]
         made = tidy_table(table, beside, self.shelf.jigs())
         self._tidied[table.id] = beside, made
@@ -584,3 +597,8 @@ class Session(QObject):
         while len(self._pictures) > _PICTURES_KEPT:
             self._pictures.popitem(last=False)
         self.picture_changed.emit(page_id)
+
+
+def is_same(known: Sequence[object], now: Sequence[object]) -> bool:
+    """Return whether two lists hold the very same objects."""
+    return len(known) == len(now) and all(a is b for a, b in zip(known, now, strict=True))

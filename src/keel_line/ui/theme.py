@@ -235,6 +235,13 @@ def _sheet(c: Colours) -> str:
         background: qradialgradient(cx:0.5, cy:0.5, radius:0.5, fx:0.5, fy:0.5,
             stop:0 {c.teal}, stop:0.55 {c.teal}, stop:0.65 {c.sheet}, stop:1 {c.sheet});
     }}
+    QCheckBox {{ padding: 2px 0; spacing: 8px; }}
+    QCheckBox:focus {{ color: {c.teal}; }}
+    QCheckBox:disabled {{ color: {c.quiet}; }}
+    QCheckBox::indicator {{
+        width: 12px; height: 12px; border: 1px solid {c.quiet}; background: {c.sheet};
+    }}
+    QCheckBox::indicator:checked {{ border-color: {c.teal}; background: {c.teal}; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
     QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}
     QScrollBar::handle {{ background: {c.hairline}; border-radius: 4px; min-height: 28px;

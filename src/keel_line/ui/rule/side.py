@@ -24,6 +24,7 @@ class Side(QWidget):
         self._theme = theme
         self.title = ElidedLabel()
         self.outline, self.doubt, self.keys = QLabel(), QLabel(), QLabel()
+        self.form = QLabel()
         self.keys.setTextFormat(Qt.TextFormat.RichText)
         self.ask = Ask()
         self.ask.field.setMaxLength(MOST_NAME)
@@ -39,12 +40,13 @@ class Side(QWidget):
         for label in (head, self.outline, self.keys):
             label.setObjectName("quiet")
         self.doubt.setObjectName("doubt")
-        for label in (self.outline, self.doubt, self.keys):
+        self.form.setObjectName("doubt")
+        for label in (self.outline, self.doubt, self.form, self.keys):
             label.setWordWrap(True)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        for widget in (head, self.title, self.ask, self.outline, self.doubt):
+        for widget in (head, self.title, self.ask, self.outline, self.form, self.doubt):
             column.addWidget(widget)
         column.addSpacing(4)
         column.addWidget(self.sheet, 1)
@@ -97,6 +99,11 @@ class Side(QWidget):
         air = _AIR_PX if room < 0 else min(_AIR_PX, room // len(widths))
         for col, width in enumerate(widths):
             self.sheet.setColumnWidth(col, width + air)
+
+    def tell_form(self, words: str) -> None:
+        """Describe the form that the page looks like, if there is one."""
+        self.form.setText(words)
+        self.form.setVisible(bool(words))
 
     def tell_doubt(self, words: str) -> None:
         """Describe the line in doubt, if there is one."""

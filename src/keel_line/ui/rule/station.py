@@ -31,6 +31,7 @@ from keel_line.model.grid import Grid
 from keel_line.model.reason import Reason
 from keel_line.model.table import TableState
 from keel_line.ui.commands import COMMANDS, show_key_words
+from keel_line.ui.rule.forms import Forms
 from keel_line.ui.rule.frame import Frame, find_free, step_frame
 from keel_line.ui.rule.lines_view import LinesView
 from keel_line.ui.rule.mending import Mending
@@ -57,6 +58,7 @@ _KEYS = (
     ("C", "copy it"),
     ("A", "type the area"),
     ("P", "use on other pages"),
+    ("R", "repeat a form"),
     ("X", "leave it out"),
     ("U", "to its own page"),
     ("L", "split cells"),
@@ -64,6 +66,7 @@ _KEYS = (
     ("H", "more heading rows"),
     ("E", "name it"),
     ("F", "reset"),
+    ("Ctrl+J", "keep as a jig"),
     ("F1", "all keys"),
 )
 _PEG_KEYS = (
@@ -103,6 +106,7 @@ class RuleStation(Station):
         self._page_id = -1
         self._waiting = ""
         self._mending = Mending(lambda: [t for _, t in self._own()])
+        self.forms = Forms(self, session, self._page)
         # The table whose doubtful lines are being gone through, and which of them is at hand.
         self._looking: tuple[int, int] | None = None
         self._laying_out = False
@@ -187,6 +191,8 @@ class RuleStation(Station):
         )
         table = shown[mending.at] if shown else None
         self.side.show_table(table, len(shown), self._waiting, self._repeated(table))
+        offered = page is not None and not mending.begun
+        self.side.tell_form(self.forms.say(page) if page is not None and offered else "")
         self.side.tell_doubt("" if table is None else self._doubt_words(table))
         self._show_keys()
 
@@ -271,7 +277,11 @@ class RuleStation(Station):
         self.refresh()
 
     def _take_key(self, event: QKeyEvent) -> None:
-        if self._take(event):
+        control = event.modifiers() == Qt.KeyboardModifier.ControlModifier
+        if control and event.key() == Qt.Key.Key_J and self.view.frame_in_hand is None:
+            self._ask_jig()
+            event.accept()
+        elif self._take(event):
             event.accept()
 
     def _take(self, event: QKeyEvent) -> bool:
@@ -305,6 +315,7 @@ class RuleStation(Station):
             Qt.Key.Key_U: self._extract,
             Qt.Key.Key_L: self._part_cells,
             Qt.Key.Key_O: partial(self._reorder, -1 if held & _SHIFT else 1),
+            Qt.Key.Key_R: self.forms.lay_all if held & _SHIFT else self.forms.lay,
         }
         if view.picked is not None:
             acts[Qt.Key.Key_J] = self._join
@@ -476,7 +487,12 @@ class RuleStation(Station):
         self.view.setFocus()
 
     def _take_answer(self, what: str, text: str) -> None:
-        taken = {"name": self._take_name, "area": self._take_area, "pages": self._take_pages}
+        taken = {
+            "name": self._take_name,
+            "area": self._take_area,
+            "pages": self._take_pages,
+            "jig": self._keep_jig,
+        }
         if taken[what](text):
             self._end_ask()
 
@@ -485,6 +501,15 @@ class RuleStation(Station):
         if table is not None and name.strip() != table.name:
             self._session.rename(table, name)
         return True
+
+    def _ask_jig(self) -> None:
+        table = self._settled_table()
+        if table is not None:
+            self.side.begin_ask("jig", "Name of this form", table.name)
+
+    def _keep_jig(self, name: str) -> bool:
+        table = self._settled_table()
+        return table is None or self.forms.keep(name, table)
 
     def _ask_area(self) -> None:
         page, frame = self._page(), self.view.frame_in_hand

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QDesktopServices, QGuiApplication, QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QFileDialog,
+    QGridLayout,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -23,21 +24,17 @@ from typing_extensions import override
 
 from keel_line._shared.texts import count_of
 from keel_line.desk.desk import SEND_FORMATS
-from keel_line.desk.engine import count_open
+from keel_line.desk.sending import Sent, count_open, make_one_sent
 from keel_line.errors import KeelLineError
 from keel_line.model.docket import PageState
 from keel_line.model.table import TableState
 from keel_line.ui.backlog import Backlog
+from keel_line.ui.copying import copy_table
+from keel_line.ui.send.options import OptionsPanel
+from keel_line.ui.send.preview import Preview
 from keel_line.ui.session import Session
 from keel_line.ui.station import DocketView, Station
 from keel_line.ui.theme import Theme
-
-_NOTES = {
-    ".xlsx": "One sheet per table, numbers as numbers",
-    ".csv": "One file per table",
-    ".tsv": "One file per table",
-    ".json": "Places, confidence and other readings of each cell",
-}
 
 
 @dataclass(frozen=True)
@@ -73,6 +70,11 @@ def make_preflight(
         noun = "sum does" if total.broken == 1 else "sums do"
         text = f"{total.broken} {noun} not add up"
         lines.append(PreflightLine(text, "proof", calls=True, broken=True))
+    joins = session.count_open_joins()
+    if joins:
+        noun = "table may continue" if joins == 1 else "tables may continue"
+        text = f"{joins} {noun} on the next page"
+        lines.append(PreflightLine(text, "tidy", calls=True))
     waiting = sum(p.progress == "waiting" for p in pages)
     if waiting:
         noun = "page has" if waiting == 1 else "pages have"
@@ -120,6 +122,7 @@ class SendStation(Station):
         self.written: list[Path] = []
         self._there: list[Path] = []  # files that were asked for
         self._touched = False
+        self._writing = False
         self._pages: list[PageState] = []
         self._left_open: dict[int, tuple[TableState, int]] = {}  # by table: as it was, and how many
         self._to_count = Backlog(self._count_open, self)
@@ -129,6 +132,10 @@ class SendStation(Station):
         self.formats: dict[str, QRadioButton] = {}
         self.target = QLineEdit()
         self.write_button = QPushButton("Write")
+        self.copy_button = QPushButton("Copy the table at hand")
+        self.options = OptionsPanel()
+        self.preview = Preview()
+        self._written_as: dict[Path, tuple[int, int]] = {}  # what was written: its time and size
         self._done = QLabel()
         self._afterwards = QWidget()
         whole = QHBoxLayout(self)
@@ -137,6 +144,7 @@ class SendStation(Station):
         whole.addLayout(self._make_preflight_side(), 1)
         whole.addLayout(self._make_writing_side(), 1)
         self.formats[".xlsx"].setChecked(True)
+        session.jobs.sent.connect(self._take_sent)
         session.cells_changed.connect(self.refresh)
         session.tables_changed.connect(self.refresh)
 
@@ -152,21 +160,29 @@ class SendStation(Station):
         side.addSpacing(12)
         side.addLayout(self._lines)
         side.addStretch(1)
+        side.addWidget(self.preview)
         return side
 
     def _make_writing_side(self) -> QVBoxLayout:
         side = QVBoxLayout()
         side.setSpacing(6)
         side.addWidget(self._heading("What to write", 1.2))
-        for ending, label in SEND_FORMATS.items():
-            button = QRadioButton(f"{label} ({ending})")
-            note = QLabel(_NOTES[ending])
+        formats = QGridLayout()
+        formats.setHorizontalSpacing(18)
+        formats.setVerticalSpacing(4)
+        formats.setColumnStretch(1, 1)
+        for at, (ending, form) in enumerate(SEND_FORMATS.items()):
+            button = QRadioButton(f"{form.label} ({ending})")
+            note = QLabel(form.note)
             note.setObjectName("quiet")
-            note.setIndent(22)
             button.toggled.connect(self._change_format)
             self.formats[ending] = button
-            side.addWidget(button)
-            side.addWidget(note)
+            formats.addWidget(button, at, 0)
+            formats.addWidget(note, at, 1)
+        side.addLayout(formats)
+        side.addSpacing(8)
+        self.options.changed.connect(self._keep_options)
+        side.addWidget(self.options)
         side.addSpacing(12)
         side.addWidget(self._heading("Where to write", 1.0))
         self.target.setAccessibleName("Where to write")
@@ -178,7 +194,9 @@ class SendStation(Station):
         side.addSpacing(8)
         self.write_button.setObjectName("main")
         self.write_button.clicked.connect(self.write)
-        side.addLayout(_row(self.write_button))
+        self.copy_button.setToolTip("The table at hand, to paste into a spreadsheet or a letter")
+        self.copy_button.clicked.connect(self._copy_table)
+        side.addLayout(_row(self.write_button, self.copy_button))
         side.addSpacing(10)
         self._done.setWordWrap(True)
         side.addWidget(self._done)
@@ -212,6 +230,7 @@ class SendStation(Station):
     @override
     def enter(self, pages: Sequence[PageState], page_id: int) -> int:
         self._pages = list(pages)
+        self.options.show_options(self._session.desk.send_options, self.ending)
         self.refresh()
         return page_id
 
@@ -251,6 +270,7 @@ class SendStation(Station):
             button.clicked.connect(lambda _on, line=line: self._go_by(line))
             self._lines.addWidget(button)
         self.write_button.setEnabled(bool(self._session.tables) and self._session.is_open)
+        self._show_preview()
 
     def _counts_first(self) -> bool:
         """Count the numbers that stay text where tables changed.
@@ -282,7 +302,20 @@ class SendStation(Station):
             self._session.go_to_broken()
         self.go_to.emit(line.place)
 
+    def _show_preview(self) -> None:
+        """Show the first rows of the table at hand."""
+        session, table = self._session, self._session.table
+        known = {t.id: t for t in session.tables}
+        sent = None if table is None else make_one_sent(table, session.tidying(table), known)
+        as_text = self.options.options.as_text
+        self.preview.show_table(sent, self._theme, as_text=as_text)
+
+    def _keep_options(self) -> None:
+        self._show_preview()
+        self._session.desk.set_send_options(self.options.options)
+
     def _change_format(self) -> None:
+        self.options.show_options(self.options.options, self.ending)
         if not self.target.text():
             return
         path = Path(self.target.text())
@@ -305,6 +338,8 @@ class SendStation(Station):
 
     def write(self) -> None:
         """Write the tables; add the file ending if it is missing."""
+        if self._writing:
+            return
         text = self.target.text().strip()
         if not text:
             self.say("Type a folder and a file name.", trouble=True)
@@ -315,21 +350,45 @@ class SendStation(Station):
         desk, tables = self._session.desk, self._session.tables
         try:
             files = desk.name_files(target, tables)
-            there = [p for p in files if p.exists() and p not in self.written]
+            there = [p for p in files if p.exists() and not self._is_own(p)]
             if there and there != self._there:
                 self._there = there
                 self.say(_ask_for(there), trouble=True)
                 return
-            sent = desk.send(target, tables)
+            request = desk.prepare_send(target, tables)
         except KeelLineError as error:
             self.say(str(error), trouble=True)
             return
-        self.written = sent.files
         self.target.setText(str(target))
+        self._writing = True
+        self.say(f"Writing {target.name} …")
+        self._session.jobs.want_sent(request)
+
+    def _take_sent(self, answer: Sent | str) -> None:
+        """Tell what was written, or why nothing was."""
+        self._writing = False
+        if isinstance(answer, str):
+            self.say(answer, trouble=True)
+            return
+        self.written = answer.files
+        self._there = []
+        self._written_as |= {p: _state_of(p) for p in answer.files if p.exists()}
         names = "\n".join(str(p) for p in self.written)
-        self._done.setText("\n".join([f"Written:\n{names}", *sent.notices]))
+        self._done.setText("\n".join([f"Written:\n{names}", *answer.notices]))
         self._afterwards.show()
-        self.say(" ".join([f"Wrote {self.written[0].name}.", *sent.notices]))
+        self.say(" ".join([f"Wrote {self.written[0].name}.", *answer.notices]))
+
+    def _is_own(self, path: Path) -> bool:
+        """Return whether a file is as this station wrote it."""
+        return path in self._written_as and self._written_as[path] == _state_of(path)
+
+    def _copy_table(self) -> None:
+        """Copy the table at hand: its cells as text, as HTML with values and as CSV."""
+        table = self._session.table
+        if table is None:
+            self.say("There is no table to copy.")
+            return
+        self.say(copy_table(self._session, table))
 
     def _open(self) -> None:
         if self.written:
@@ -352,6 +411,11 @@ class SendStation(Station):
             self.write()
             return
         super().keyPressEvent(event)
+
+
+def _state_of(path: Path) -> tuple[int, int]:
+    found = path.stat()
+    return found.st_mtime_ns, found.st_size
 
 
 def _ask_for(there: list[Path]) -> str:

@@ -14,6 +14,7 @@ from keel_line.errors import KeelLineError
 from keel_line.model.docket import PageState
 from keel_line.model.table import TableState
 from keel_line.ui.commands import show_key_words
+from keel_line.ui.copying import copy_table
 from keel_line.ui.session import Session
 from keel_line.ui.station import Station
 from keel_line.ui.theme import Theme
@@ -42,6 +43,7 @@ _KEYS = (
     ("Ctrl+←→", "move column"),
     ("L", "lane"),
     ("Ctrl+J", "keep as a jig"),
+    ("Ctrl+C", "copy the table"),
     ("Tab", "the steps"),
     ("Enter", "see the ink"),
 )
@@ -297,6 +299,8 @@ class TidyStation(Station):
             self.take_all()
         elif key == Qt.Key.Key_J:
             self._ask_jig()
+        elif key == Qt.Key.Key_C and self._shown is not None:
+            self.say(copy_table(self._session, self._shown[0]))
         elif step and 0 <= col + step < self.view.sheet.columnCount():
             row = self._at[0]
             if self._change(lambda t: t.move_column(col, step)):
@@ -392,8 +396,7 @@ class TidyStation(Station):
         self.ask.ask("type", words, "")
 
     def _ask_jig(self) -> None:
-        if self._shown is None or not self._shown[1].trail.steps:
-            self.say("Take some steps first: a jig keeps them for the next page of this form.")
+        if self._shown is None:
             return
         self.ask.ask("jig", "Name of this form", self._shown[0].name)
 
@@ -405,7 +408,7 @@ class TidyStation(Station):
         except KeelLineError as error:
             self.say(str(error), trouble=True)
             return False
-        self.say(f"Kept as {path.name}. Tables of this form are offered the same steps.")
+        self.say(f"Kept as {path.name}. Its lines and steps are offered on pages of this form.")
         return True
 
     def _ask_split(self) -> None:

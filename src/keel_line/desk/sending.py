@@ -1,0 +1,400 @@
+"""Makes of a docket's tables what is sent: typed columns, marks of doubt, where they come from."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import lru_cache
+from importlib.metadata import version
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line._shared.amounts import Separators, is_open
+from keel_line._shared.column_types import OPEN_SIGN, ColumnType, Decided, decide_type, find_point
+from keel_line._shared.texts import count_of
+from keel_line.desk.repeats import find_all_repeated
+from keel_line.desk.tidying import Tidying, find_joined, find_year, tidy_table
+from keel_line.desk.work import unpack_picture
+from keel_line.model.docket import ChangeRecord, PageState, SourceState
+from keel_line.model.geometry import Box
+from keel_line.model.table import CellState, TableState
+from keel_line.model.tidy import TidyTable
+from keel_line.rule.area import describe_area
+from keel_line.send.clipboard import clip_table
+from keel_line.send.document import AS_PRINTED, make_document, write_document
+from keel_line.send.formats import BY_ENDING
+from keel_line.send.sent import (
+    Doubt,
+    InkCutter,
+    Mark,
+    Origin,
+    Place,
+    SendOptions,
+    SentColumn,
+    SentSum,
+    SentTable,
+)
+from keel_line.send.values import type_column
+
+MOST_PICTURES = 100
+"""Pages whose doubts are shown as ink at most."""
+_INK_EDGE = 0.25  # of a cell's height
+__all__ = [
+    "MOST_PICTURES",
+    "SendRequest",
+    "Sent",
+    "SentTable",
+    "answer_send",
+    "clip_table",
+    "count_left_open",
+    "count_open",
+    "gather_evidence",
+    "make_all_sent",
+    "make_documents",
+    "make_one_sent",
+    "make_sent",
+    "type_column",
+]
+"""With what the window shows of it."""
+LEFT_OPEN = "Left as text: the comma or point may part thousands or decimals."
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """What is known of a docket's tables beside their texts.
+
+    ``pages`` are the docket's by id, ``settled`` the changes of cells by the cell's id.
+    """
+
+    pages: Mapping[int, PageState] = field(default_factory=dict)
+    settled: Mapping[int, ChangeRecord] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Sent:
+    """The written files, and messages about them."""
+
+    files: list[Path]
+    notices: list[str]
+
+
+@dataclass(frozen=True, eq=False)
+class SendRequest:
+    """All that it takes to write tables.
+
+    ``files`` are those that will be written, ``pictures`` the compressed pictures of pages whose
+    doubts are shown as ink, by page; ``sources`` those that JSON documents are written of.
+    """
+
+    target: Path
+    files: tuple[Path, ...]
+    options: SendOptions
+    tables: tuple[TableState, ...]
+    evidence: Evidence
+    pictures: Mapping[int, bytes]
+    sources: tuple[SourceState, ...]
+
+
+def answer_send(request: SendRequest) -> Sent:
+    """Write the tables of a request, in any thread.
+
+    Raises
+    ------
+    OutputError
+        When the target cannot be written.
+    """
+    form = BY_ENDING[request.target.suffix.lower()]
+    pages, options = request.evidence.pages, request.options
+    said: list[str] = []
+    left_out = sum(p.progress != "done" for p in pages.values())
+    if left_out:
+        verb = "is" if left_out == 1 else "are"
+        said.append(f"{count_of(left_out, 'page')} not read {verb} left out.")
+    if form.write is None:
+        documents = make_documents(request.sources, list(pages.values()), request.tables)
+        for path, (_, document) in zip(request.files, documents, strict=True):
+            write_document(document, path)
+        return Sent(list(request.files), said)
+    sent, passed_over = make_all_sent(request.tables, request.evidence)
+    said += passed_over
+    said += form.write(sent, request.target, options, _make_cutter(request))
+    typed = "as_text" in form.options and not options.as_text
+    left_open = sum(map(count_left_open, sent)) if typed else 0
+    if left_open:
+        cells = "1 cell is" if left_open == 1 else f"{left_open} cells are"
+        said.append(f"{cells} left as text: the comma or point may part thousands or decimals.")
+    return Sent(list(request.files), said)
+
+
+def make_documents(
+    sources: Sequence[SourceState], pages: Sequence[PageState], tables: Sequence[TableState]
+) -> list[tuple[SourceState, dict[str, object]]]:
+    """Return each source's pages that were read, and their tables, as JSON documents."""
+    out = []
+    for source in sources:
+        own = [p for p in pages if p.source_id == source.id and p.progress == "done"]
+        page_ids = {p.id for p in own}
+        on_them = [t for t in tables if t.page_id in page_ids]
+        repeated = find_all_repeated(on_them)
+        document = make_document(source.name, source.sha256, own, on_them, repeated)
+        out.append((source, document))
+    return out
+
+
+def _make_cutter(request: SendRequest) -> InkCutter | None:
+    """Return what cuts the ink of doubted cells out of their pages' pictures; None without any."""
+    if not request.pictures:
+        return None
+    places = {s.id: (t.page_id, s.cell.box) for t in request.tables for s in t.cells if s.in_doubt}
+
+    @lru_cache(maxsize=1)  # the doubts of a page follow one another
+    def picture(page_id: int) -> NDArray[np.uint8] | None:
+        data = request.pictures.get(page_id)
+        return None if data is None else unpack_picture(data)
+
+    def cut(cell: int) -> bytes | None:
+        found = places.get(cell)
+        pixels = None if found is None else picture(found[0])
+        return None if found is None or pixels is None else cut_ink(pixels, found[1])
+
+    return cut
+
+
+def gather_evidence(pages: Iterable[PageState], history: Iterable[ChangeRecord]) -> Evidence:
+    """Return the evidence of a docket: its pages, and who settled which cell last."""
+    last: dict[int, ChangeRecord] = {}
+    for record in history:
+        if record.kind == "settle" and not record.undone:
+            known = last.get(record.subject)
+            if known is None or record.id > known.id:
+                last[record.subject] = record
+    return Evidence({p.id: p for p in pages}, last)
+
+
+def make_sent(table: TableState, evidence: Evidence | None = None) -> SentTable:
+    """Return a table as it was read, with the types that its columns show."""
+    rows, cols = table.grid.rows, table.grid.cols
+    texts = [[""] * rows for _ in range(cols)]
+    spans: dict[Place, tuple[int, int]] = {}
+    for state in table.cells:
+        c = state.cell
+        texts[c.col][c.row] = state.text
+        if c.row_span > 1 or c.col_span > 1:
+            spans[c.row, c.col] = c.row_span, c.col_span
+    first = table.header_rows
+    below = [column[first:] for column in texts]
+    point, year = find_point(below), find_year(table)
+    headings = [" ".join(t for t in column[:first] if t) for column in texts]
+    decided = [
+        decide_type(own, name, year, point) for own, name in zip(below, headings, strict=True)
+    ]
+    marks = _mark_open(texts, first, decided)
+    _mark_cells(table, {(s.cell.row, s.cell.col): [s] for s in table.cells}, marks)
+    return SentTable(
+        table.name,
+        tuple(SentColumn("", type_of(d), own) for d, own in zip(decided, texts, strict=True)),
+        first,
+        table.caption,
+        table.notes,
+        spans,
+        marks,
+        _find_sums(table, {s.id: (s.cell.row, s.cell.col) for s in table.cells}),
+        _find_origin(table, [table], evidence or Evidence()),
+    )
+
+
+def make_sent_tidied(
+    tidying: Tidying, table: TableState, others: Sequence[TableState], evidence: Evidence
+) -> SentTable:
+    """Return a tidied table; ``others`` are those joined to it."""
+    made = tidying.table
+    first = made.heading_rows
+    texts = [[str(t) for t in c.texts] for c in made.columns]
+    marks = _mark_open(texts, first, tidying.types)
+    states = {s.id: s for t in (table, *others) for s in t.cells}
+    sources = _find_places(made)
+    by_place: dict[Place, list[CellState]] = {}
+    for cell, places in sources.items():
+        for place in places if cell in states else ():
+            by_place.setdefault(place, []).append(states[cell])
+    _mark_cells(table, by_place, marks)
+    single = {cell: places[0] for cell, places in sources.items() if len(places) == 1}
+    return SentTable(
+        made.name,
+        tuple(
+            SentColumn(c.name, type_of(d), own)
+            for c, d, own in zip(made.columns, tidying.types, texts, strict=True)
+        ),
+        first,
+        table.caption,
+        table.notes,
+        {},
+        marks,
+        _find_sums(table, single),
+        _find_origin(table, [table, *others], evidence),
+    )
+
+
+def make_one_sent(
+    table: TableState, tidying: Tidying, tables: Mapping[int, TableState]
+) -> SentTable:
+    """Return a table as it is sent, tidied where it is; ``tables`` are the docket's by id."""
+    if not table.steps:
+        return make_sent(table)
+    others = [tables[n] for n in tidying.trail.joined if n in tables]
+    return make_sent_tidied(tidying, table, others, Evidence())
+
+
+def make_all_sent(
+    tables: Sequence[TableState], evidence: Evidence
+) -> tuple[list[SentTable], list[str]]:
+    """Return all tables as they are sent, and what is to be said about them.
+
+    Tables that are joined to others go with these.
+    """
+    joined = find_joined(tables)
+    by_id = {t.id: t for t in tables}
+    out, said = [], []
+    for table in tables:
+        if table.id in joined:
+            continue
+        if not table.steps:
+            out.append(make_sent(table, evidence))
+            continue
+        tidying = tidy_table(table, tables)
+        others = [by_id[n] for n in tidying.trail.joined if n in by_id]
+        out.append(make_sent_tidied(tidying, table, others, evidence))
+        said += [
+            f"“{table.name}”: the step “{taken.step.say()}” was passed over. {taken.misfit}"
+            for taken in tidying.taken
+            if taken.misfit
+        ]
+    return out, said
+
+
+def count_open(table: TableState) -> int:
+    """Count the cells of a table that stay text because their comma or point has two meanings."""
+    return count_left_open(make_sent(table))
+
+
+def count_left_open(table: SentTable) -> int:
+    """Count the cells that stay text because their comma or point has two meanings."""
+    return sum(mark.as_text for mark in table.marks.values())
+
+
+def cut_ink(pixels: NDArray[np.uint8], box: Box) -> bytes | None:
+    """Return a box of a page, shape (rows, cols), with a little around it, as PNG."""
+    x0, y0, x1, y1 = box
+    edge = _INK_EDGE * (y1 - y0)
+    rows = slice(max(0, int(y0 - edge)), max(0, int(y1 + edge) + 1))
+    cols = slice(max(0, int(x0 - edge)), max(0, int(x1 + edge) + 1))
+    part = pixels[rows, cols]
+    if not part.size:
+        return None
+    _, packed = cv2.imencode(".png", part)
+    return packed.tobytes()
+
+
+def type_of(decided: Decided) -> ColumnType:
+    """Return the type that a column is sent as: text where its type is in doubt.
+
+    Where only some of its cells do not fit, the others are typed.
+    """
+    sure = decided.certain or decided.mixed or decided.why == OPEN_SIGN
+    return decided.type if sure else ColumnType()
+
+
+def _mark_open(
+    texts: Sequence[Sequence[str]], first: int, decided: Sequence[Decided]
+) -> dict[Place, Mark]:
+    """Mark the numbers whose comma or point has two meanings: they stay text."""
+    out = {}
+    for col, (own, known) in enumerate(zip(texts, decided, strict=True)):
+        if known.why != OPEN_SIGN:
+            continue
+        separators = Separators(known.type.point, certain=False)
+        for row in range(first, len(own)):
+            if is_open(own[row], separators):
+                out[row, col] = Mark((LEFT_OPEN,), as_text=True)
+    return out
+
+
+def _mark_cells(
+    table: TableState, states: Mapping[Place, Sequence[CellState]], marks: dict[Place, Mark]
+) -> None:
+    """Add the marks of cells that are in doubt, or were settled as printed."""
+    for place, own in states.items():
+        doubted = [s for s in own if s.in_doubt]
+        vouched = any(s.settled is not None and s.settled.as_printed for s in own)
+        if not doubted and not vouched:
+            continue
+        before = marks.get(place, Mark())
+        says = (*before.says, AS_PRINTED) if vouched else before.says
+        doubt = _doubt_of(table, min(doubted, key=lambda s: s.confidence)) if doubted else None
+        marks[place] = Mark(says, doubt, before.as_text)
+
+
+def _doubt_of(table: TableState, state: CellState) -> Doubt:
+    place = (state.cell.row, state.cell.col)
+    found = table.findings.by_place.get(place, []) if _is_of(table, state) else []
+    said = [f.says for f in found if not f.holds and f.at == place]
+    others = tuple(r.text for r in state.reading.runners_up)
+    return Doubt(state.confidence, others, (*state.reading.reasons, *said), state.id)
+
+
+def _is_of(table: TableState, state: CellState) -> bool:
+    number = table.grid.number_at(state.cell.row, state.cell.col)
+    return number is not None and table.cells[number].id == state.id
+
+
+def _find_places(made: TidyTable) -> dict[int, list[Place]]:
+    """Return, by cell, the places of the texts that came from it."""
+    out: dict[int, list[Place]] = {}
+    for col, column in enumerate(made.columns):
+        rows, numbers = np.nonzero(column.sources >= 0)
+        cells = column.sources[rows, numbers].tolist()
+        for row, cell in zip(rows.tolist(), cells, strict=True):
+            out.setdefault(cell, []).append((row, col))
+    return out
+
+
+def _find_sums(table: TableState, places: Mapping[int, Place]) -> tuple[SentSum, ...]:
+    """Return the totals that add up, where they and their addends stand in the table once each."""
+    ids = {(s.cell.row, s.cell.col): s.id for s in table.cells}
+    out = []
+    for finding in table.findings:
+        if finding.kind != "sum" or not finding.holds:
+            continue
+        cells = [ids.get(p) for p in finding.places]  # the total comes last
+        found = [places[c] for c in cells if c is not None and c in places]
+        if len(found) == len(cells) > 2:
+            out.append(SentSum(found[-1], tuple(found[:-1])))
+    return tuple(out)
+
+
+def _find_origin(table: TableState, tables: Sequence[TableState], evidence: Evidence) -> Origin:
+    page = evidence.pages.get(table.page_id)
+    area = "" if page is None else describe_area(table.grid.box, page.dpi)
+    states = [s for t in tables for s in t.cells]
+    settled = [s.id for s in states if s.settled is not None]
+    records = [evidence.settled[i] for i in settled if i in evidence.settled]
+    checked = ""
+    if settled:
+        who = Counter(r.who for r in records)
+        names = f" by {', '.join(name for name, _ in who.most_common(4))}" if who else ""
+        last = max((r.at for r in records), default="")
+        when = f", last on {last[:10]} at {last[11:16]}" if last else ""
+        checked = f"{count_of(len(settled), 'cell')}{names}{when}"
+    reader = next((s.reading.model for s in states if s.reading.model), "")
+    return Origin(
+        table.source_name,
+        ", ".join(dict.fromkeys(str(t.page_number) for t in tables)),
+        area,
+        checked,
+        sum(t.expected_wrong for t in tables),
+        f"Keel Line {version('keel-line')}" + (f", reader {reader}" if reader else ""),
+    )

@@ -1,0 +1,98 @@
+"""Every format that tables are written in. A new one is one module and one line here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TypeAlias
+
+from keel_line.send.markdown import write_markdown
+from keel_line.send.opendocument import write_opendocument
+from keel_line.send.sent import InkCutter, SendOptions, SentTable
+from keel_line.send.separated import write_tables
+from keel_line.send.web import write_page
+from keel_line.send.workbook import write_workbook
+
+Writer: TypeAlias = Callable[
+    [Sequence[SentTable], Path, SendOptions, InkCutter | None], Sequence[str]
+]
+"""Writes tables to a file (or files beside it); returns what is to be said about it."""
+
+
+@dataclass(frozen=True)
+class Format:
+    """A format.
+
+    Attributes
+    ----------
+    ending
+        Of its files.
+    label, note
+        What it is called, and what it is good for.
+    write
+        Writes tables; None where the desk writes documents of its own.
+    options
+        Names of the options that it heeds.
+    each
+        Whether every table is a file.
+    """
+
+    ending: str
+    label: str
+    note: str
+    write: Writer | None
+    options: tuple[str, ...] = ()
+    each: bool = False
+
+
+def _write_text(
+    tables: Sequence[SentTable], target: Path, options: SendOptions, cut_ink: InkCutter | None
+) -> list[str]:
+    del cut_ink
+    return write_tables(tables, target, options)
+
+
+_EVIDENCE = ("marks", "source")
+
+FORMATS: tuple[Format, ...] = (
+    Format(
+        ".xlsx",
+        "Workbook",
+        "Typed cells, a sheet for each table",
+        write_workbook,
+        (*_EVIDENCE, "ink", "stacked", "sums", "as_text"),
+    ),
+    Format(
+        ".ods",
+        "OpenDocument",
+        "Typed cells, a sheet for each table",
+        write_opendocument,
+        (*_EVIDENCE, "stacked", "as_text"),
+    ),
+    Format(
+        ".csv",
+        "Comma-separated text",
+        "A file for each table",
+        _write_text,
+        ("stacked", "separator", "point", "signature"),
+        each=True,
+    ),
+    Format(
+        ".tsv",
+        "Tab-separated text",
+        "A file for each table",
+        _write_text,
+        ("stacked", "point", "signature"),
+        each=True,
+    ),
+    Format(
+        ".json",
+        "JSON with the evidence",
+        "Places, confidence and other readings",
+        None,
+    ),
+    Format(".html", "Web page", "All tables on one page", write_page, (*_EVIDENCE, "as_text")),
+    Format(".md", "Markdown", "All tables as plain text with bars", write_markdown, _EVIDENCE),
+)
+BY_ENDING: dict[str, Format] = {f.ending: f for f in FORMATS}
