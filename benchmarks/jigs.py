@@ -1,8 +1,9 @@
 """How rightly jigs are laid on other scans of their form: ``python -m benchmarks.jigs``.
 
-The forms are pages that other programs set (``benchmarks/press``). A jig is kept from the page as a
-file; its lines are then laid on the same page as a scan, from an office, copied, faxed and
-photographed, each lying otherwise. Every jig is tried on all pages of the other forms as well.
+The forms are pages that other programs set (``benchmarks/press``). A jig is kept from a clean scan;
+its lines are then laid on the same page scanned again, in an office, copied, faxed and photographed,
+each lying otherwise. Lines between rows count where they are printed, or part the heading: others
+are the page's own. Every jig is tried on all pages of the other forms as well.
 """
 
 from __future__ import annotations
@@ -11,7 +12,6 @@ import io
 import sys
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
-from contextlib import closing
 from dataclasses import dataclass
 from multiprocessing import get_context
 
@@ -19,7 +19,6 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
-from pypdfium2 import PdfDocument
 
 from benchmarks.press import PRESS, SEED
 from keel_line.desk.desk import Desk
@@ -39,17 +38,21 @@ FORMS = 12
 NEAR_MM = 0.5
 _MM_PER_PT = 25.4 / 72.0
 _PROCESSES = 2
+_OTHER_SEED, _LEAST_MARKS = 60_013, 3
 
 
 @dataclass(frozen=True)
 class Form:
-    """A page as a file, and the jig that was kept of its table; lines in pt of the file's page."""
+    """A page as a file, and the jig that was kept of its scan.
+
+    ``x`` and ``y`` are points (pt of the file's page), shape (n, 2), on its lines.
+    """
 
     data: bytes
     truth: PressPage
     jig: Jig
-    x: tuple[float, ...]
-    y: tuple[float, ...]
+    x: NDArray[np.float64]
+    y: NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -80,7 +83,8 @@ def find_forms(count: int = FORMS) -> list[Form]:
 
 
 def _keep_form(data: bytes, truth: PressPage) -> Form | None:
-    page, tables = read_page(load_pressed(data, truth, "digital", SEED), truth, data)
+    loaded = load_pressed(data, truth, "clean", _OTHER_SEED)
+    page, tables = read_page(loaded)
     if len(tables) != 1:
         return None
     (table,), (true,) = tables, truth.tables
@@ -88,27 +92,27 @@ def _keep_form(data: bytes, truth: PressPage) -> Form | None:
     if size != (true.rows, true.cols, true.header_rows):
         return None
     jig = keep_as_jig(truth.design, table, page.dpi)
-    pt = 72.0 / page.dpi
-    x, y = (tuple(v * pt for v in along) for along in (table.grid.x_lines, table.grid.y_lines))
-    return (
-        Form(data, truth, jig, x, y) if jig.page is not None and len(jig.page.marks) > 2 else None
-    )
+    if jig.page is None or len(jig.page.marks) < _LEAST_MARKS:
+        return None
+    x0, y0, x1, y1 = table.grid.box
+    ys = table.grid.y_lines if jig.page.printed else table.grid.y_lines[: true.header_rows + 1]
+
+    def on_paper(points: list[tuple[float, float]]) -> NDArray[np.float64]:
+        came = np.asarray(page.transform.to_original(np.array(points)))
+        return np.asarray((came - loaded.to_px[:, 2]) @ np.linalg.inv(loaded.to_px[:, :2]).T)
+
+    x = on_paper([(v, (y0 + y1) / 2) for v in table.grid.x_lines])
+    y = on_paper([((x0 + x1) / 2, v) for v in ys])
+    return Form(data, truth, jig, x, y)
 
 
-def read_page(
-    loaded: LoadedPage, truth: PressPage, data: bytes | None = None, jig: Jig | None = None
-) -> tuple[PageState, list[TableState]]:
+def read_page(loaded: LoadedPage, jig: Jig | None = None) -> tuple[PageState, list[TableState]]:
     """Read a page as the program does; with a jig once more, with its lines laid."""
     desk = Desk()
     try:
         out, res = io.BytesIO(), loaded.page.resolution
-        if data is not None:
-            with closing(PdfDocument(data)) as whole, closing(PdfDocument.new()) as single:
-                single.import_pages(whole, [truth.number])
-                single.save(out)
-        else:
-            Image.fromarray(loaded.page.pixels).save(out, "PNG", dpi=(res.x_dpi, res.y_dpi))
-        desk.add_source(make_source("page", out.getvalue()))
+        Image.fromarray(loaded.page.pixels).save(out, "PNG", dpi=(res.x_dpi, res.y_dpi))
+        desk.add_source(make_source("page.png", out.getvalue()))
         desk.run(InlineExecutor())
         (page,), own = desk.pages(), desk.tables()
         fit = None if jig is None else lay_form(page, own, jig)
@@ -125,9 +129,9 @@ def lay(form: Form, damage: str) -> Laid:
     """Lay a form's jig on its page through a machine."""
     cv2.setNumThreads(1)
     loaded = load_pressed(form.data, form.truth, damage, SEED)
-    page, found = read_page(loaded, form.truth)
+    page, found = read_page(loaded)
     placed = None if form.jig.page is None else place_lines(form.jig.page, found, page.dpi)
-    after, laid = read_page(loaded, form.truth, jig=form.jig)
+    after, laid = read_page(loaded, form.jig)
     off = min((_find_off(form, loaded, after, t) for t in laid), default=float("inf"))
     sure = placed is not None and placed.sure
     return Laid(form.truth.design, damage, sure, off, tuple(found), page.dpi)
@@ -136,34 +140,37 @@ def lay(form: Form, damage: str) -> Laid:
 def _find_off(form: Form, loaded: LoadedPage, page: PageState, table: TableState) -> float:
     """Return how far (mm) the worst of a table's lines lies from the form's."""
     grid = table.grid
-    if (grid.cols, grid.rows) != (len(form.x) - 1, len(form.y) - 1):
+    printed = form.jig.page is not None and form.jig.page.printed
+    if grid.cols != len(form.x) - 1 or (printed and grid.rows != len(form.y) - 1):
         return float("inf")
-    middle = ((form.x[0] + form.x[-1]) / 2, (form.y[0] + form.y[-1]) / 2)
 
-    def place(points: Sequence[tuple[float, float]]) -> NDArray[np.float64]:
-        on_paper = np.array(points) @ loaded.to_px[:, :2].T + loaded.to_px[:, 2]
-        return np.asarray(page.transform.to_squared(on_paper))
+    def place(points: NDArray[np.float64]) -> NDArray[np.float64]:
+        came = points @ loaded.to_px[:, :2].T + loaded.to_px[:, 2]
+        return np.asarray(page.transform.to_squared(came))
 
-    across = place([(x, middle[1]) for x in form.x])[:, 0]
-    down = place([(middle[0], y) for y in form.y])[:, 1]
-    ends = place([(form.x[0], middle[1]), (form.x[-1], middle[1])])
-    px_per_mm = float(np.hypot(*(ends[1] - ends[0]))) / ((form.x[-1] - form.x[0]) * _MM_PER_PT)
-    off = max(np.abs(across - grid.x_lines).max(), np.abs(down - grid.y_lines).max())
-    return float(off / px_per_mm)
+    across, down = place(form.x), place(form.y)
+    wide_mm = float(np.hypot(*(form.x[-1] - form.x[0]))) * _MM_PER_PT
+    px_per_mm = float(np.hypot(*(across[-1] - across[0]))) / wide_mm
+    off_x = np.abs(across[:, 0] - grid.x_lines).max()
+    off_y = np.abs(down[:, 1] - grid.y_lines[: len(down)]).max()
+    return float(max(off_x, off_y) / px_per_mm)
+
+
+def find_taken(forms: Sequence[Form], page: Laid) -> list[str]:
+    """Return the other forms that a page is taken for."""
+    return [
+        f.truth.design
+        for f in forms
+        if f.jig.page is not None
+        and f.truth.design != page.design
+        and place_lines(f.jig.page, page.tables, page.dpi).sure
+    ]
 
 
 def say_lines(forms: Sequence[Form], pages: Sequence[Laid]) -> list[str]:
     """Return the figures."""
     near = sum(p.sure and p.off_mm <= NEAR_MM for p in pages)
-    taken = sum(
-        any(
-            f.jig.page is not None
-            and f.truth.design != p.design
-            and place_lines(f.jig.page, p.tables, p.dpi).sure
-            for f in forms
-        )
-        for p in pages
-    )
+    taken = sum(bool(find_taken(forms, p)) for p in pages)
     out = [
         f"{len(forms)} forms, {len(pages)} pages, each tried with the jigs of all forms.",
         "",
@@ -197,7 +204,9 @@ def main() -> None:
         pages = list(pool.map(lay, *zip(*jobs, strict=True)))
     sys.stdout.write("\n".join(say_lines(forms, pages)) + "\n")
     for page in pages:
-        sys.stderr.write(f"{page.design} {page.damage} {page.sure} {page.off_mm:.2f}\n")
+        taken = ", ".join(find_taken(forms, page))
+        said = f"{page.design} {page.damage} {page.sure} {page.off_mm:.2f} {taken}\n"
+        sys.stderr.write(said)
 
 
 if __name__ == "__main__":

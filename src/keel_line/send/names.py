@@ -14,6 +14,8 @@ _LIKE_CELL = re.compile(r"^(?:[A-Za-z]{1,3}\d+|[rRcC]\d*)$", re.ASCII)
 
 def clean_text(text: str) -> str:
     r"""Return a text without the characters that XML cannot hold: controls, lone surrogates."""
+    if text.isprintable():  # most are, and the quickest answer
+        return text
     return _UNSEEN.sub("\ufffd", _RETURNS.sub("\n", text))
 
 

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, time, timedelta
 from decimal import Decimal
-from typing import Literal, TypeAlias
+from functools import lru_cache
+from typing import Any, Literal, TypeAlias
 
 from keel_line._shared.column_types import ColumnType, is_blank, parse_value
 from keel_line._shared.texts import MONTHS
@@ -19,6 +20,7 @@ MISFIT = "Written as on the paper: it is no {}."
 _CODE_LIKE = re.compile(r"^[^\d]*0\d", re.ASCII)
 _TOKENS = re.compile(r"\d+|[^\W\d_]+|[\W_]+")
 _TEXTS = frozenset({"text", "code", "yes or no", "pounds, shillings, pence"})
+_ABOUT = "".join(chr(c) for c in range(32, 127) if not chr(c).isdigit()) + "£€¥–−\u00a0\u202f\u2009"
 _SAYS_NEGATIVE = frozenset("(-–−")
 
 Part: TypeAlias = tuple[
@@ -105,9 +107,8 @@ def _look_of(text: str, value: Decimal | date | time | timedelta, kind: ColumnTy
 def look_of_number(text: str, value: Decimal, kind: ColumnType) -> NumberLook:
     """Return how a number is printed: signs, brackets and money about it, decimals, thousands."""
     plain = " ".join(text.split())
-    figures = [k for k, c in enumerate(plain) if c.isdigit()]
-    first, last = figures[0], figures[-1] + 1
-    before, core, after = plain[:first], plain[first:last], plain[last:]
+    core = plain.strip(_ABOUT)
+    before, _, after = plain.partition(core)
     whole, point, decimals = core.rpartition(kind.point)
     places = len(decimals) if point and decimals.isdigit() else 0
     if point and not places:
@@ -121,7 +122,13 @@ def look_of_number(text: str, value: Decimal, kind: ColumnType) -> NumberLook:
         before = "-"
     if not negative:
         before = "".join(c for c in before if c not in _SAYS_NEGATIVE) if before != "+" else before
-    return NumberLook(before, after, places, grouped, negative, percent)
+    return _share_look(before, after, places, grouped, negative, percent)
+
+
+@lru_cache(maxsize=4096)
+def _share_look(*parts: Any) -> NumberLook:
+    """Return one look for all numbers that look the same."""
+    return NumberLook(*parts)
 
 
 def _parts_of_date(text: str, kind: ColumnType) -> Iterator[Part]:
@@ -177,6 +184,7 @@ def _parts_of_time(text: str) -> Iterator[Part]:
             yield "", token
 
 
+@lru_cache(maxsize=4096)
 def excel_format(look: Look) -> str:
     """Return a look as workbooks write it."""
     if isinstance(look, TimeLook):

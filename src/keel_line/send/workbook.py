@@ -7,11 +7,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
+from itertools import islice
 from pathlib import Path
 
 import xlsxwriter
 from xlsxwriter.utility import xl_range, xl_rowcol_to_cell
 
+from keel_line._shared.column_types import NUMBERS
 from keel_line._shared.texts import count_of
 from keel_line.send.evidence import (
     DOUBT_HEADINGS,
@@ -34,9 +36,11 @@ _QUIET, _BRASS, _PALE = "#56616A", "#8A5608", "#FBF3E2"
 _FIRST_DAY = date(1900, 3, 1)  # workbooks count a day before it that never was
 _MOST_COMMENTS = 5000
 _MOST_INK, _INK_PX = 300, 28.0
-_WIDEST = 60
+_WIDEST, _MOST_LINES, _LINE_PT = 60, 12, 15.0
+_RIGHT = NUMBERS | {"date", "time", "duration"}
 _WHEN = datetime(2000, 1, 1)  # noqa: DTZ001 - the same tables make the same bytes
 _SURE = "0%"
+_UNMARKED = Mark()
 
 
 def write_workbook(
@@ -66,9 +70,24 @@ class _Sheet:
     sheet: xlsxwriter.worksheet.Worksheet
     name: str
     widths: dict[int, float] = field(default_factory=dict)
+    lines: dict[int, int] = field(default_factory=dict)
 
     def widen(self, col: int, letters: int) -> None:
-        self.widths[col] = max(self.widths.get(col, 4.0), min(letters * 1.1 + 2, _WIDEST))
+        """Let a column hold so many letters."""
+        self.widths[col] = max(self.widths.get(col, 4.0), min(letters * 1.1 + 3, _WIDEST))
+
+    def heighten(self, row: int, parts: Sequence[str]) -> None:
+        """Let a row hold lines of text, those that are too long for a column wrapped."""
+        lines = sum(1 + int(len(part) * 1.1) // _WIDEST for part in parts)
+        if lines > 1:
+            self.lines[row] = max(self.lines.get(row, 1), min(lines, _MOST_LINES))
+
+    def size(self) -> None:
+        """Set the widths and heights."""
+        for col, width in self.widths.items():
+            self.sheet.set_column(col, col, width)
+        for row, lines in self.lines.items():
+            self.sheet.set_row(row, _LINE_PT * lines)
 
 
 class _Writer:
@@ -79,7 +98,7 @@ class _Writer:
         self._cut_ink = cut_ink
         self._names: set[str] = set()
         self._lists: set[str] = set()
-        self._looks: dict[tuple[str, bool, bool], object] = {}
+        self._looks: dict[tuple[str, bool, bool, str], object] = {}
         self._comments = 0
         self._places: list[tuple[SentTable, _Sheet, Place, range]] = []
         self._cut: list[str] = []
@@ -114,12 +133,19 @@ class _Writer:
         return out.getvalue()
 
     def _look(
-        self, shown: str = "General", *, heading: bool = False, doubt: bool = False
+        self,
+        shown: str = "General",
+        *,
+        heading: bool = False,
+        doubt: bool = False,
+        align: str = "",
     ) -> object:
-        key = (shown, heading, doubt)
+        key = (shown, heading, doubt, align)
         if key not in self._looks:
             about: dict[str, object] = {"num_format": shown, "bold": heading, "text_wrap": True}
             about["valign"] = "vcenter" if heading else "top"
+            if align:
+                about |= {"align": align, **({"indent": 1} if align == "left" else {})}
             if doubt:
                 about |= {"font_color": _BRASS, "bg_color": _PALE, "italic": True}
             self._looks[key] = self._book.add_format(about)
@@ -137,14 +163,10 @@ class _Writer:
         body = table.rows - table.heading_rows
         room = MOST_ROWS - top - 2
         parts = max(1, -(-body // room))
-        columns = [
-            list(type_column(table, c, as_text=self._options.as_text))
-            for c in range(len(table.columns))
-        ]
         for part in range(parts):
             sheet = self._add(table.name)
             rows = range(part * room, min(body, (part + 1) * room))
-            self._write(sheet, table, columns, rows, (0, 0))
+            self._write(sheet, table, rows, (0, 0))
             self._finish(sheet, table, top, len(rows))
         if parts > 1:
             self.said.append(
@@ -157,15 +179,11 @@ class _Writer:
         sheet = self._add("Tables")
         at = 0
         for table in tables:
-            columns = [
-                list(type_column(table, c, as_text=self._options.as_text))
-                for c in range(len(table.columns))
-            ]
             body = table.rows - table.heading_rows
             top = bool(table.names) + table.heading_rows
             if at + top + body > MOST_ROWS:
                 sheet, at = self._add("Tables"), 0
-            self._write(sheet, table, columns, range(body), (at, 1))
+            self._write(sheet, table, range(body), (at, 1))
             for row in range(at, at + top + body):
                 sheet.sheet.write_string(
                     row,
@@ -175,14 +193,12 @@ class _Writer:
                 )
             sheet.widen(0, len(table.name))
             at += top + body + 1
-        for col, width in sheet.widths.items():
-            sheet.sheet.set_column(col, col, width)
+        sheet.size()
 
     def _write(
         self,
         sheet: _Sheet,
         table: SentTable,
-        columns: Sequence[Sequence[SentValue]],
         rows: range,
         at: Place,
     ) -> None:
@@ -191,9 +207,10 @@ class _Writer:
         names = table.names
         first = table.heading_rows
         for col, name in enumerate(names):
-            sheet.sheet.write_string(
-                top, left + col, clean_text(name)[:MOST_CHARACTERS], self._look(heading=True)
-            )
+            side = "right" if table.columns[col].type.kind in _RIGHT else "left"
+            look = self._look(heading=True, align=side)
+            said = clean_text(name)[:MOST_CHARACTERS]
+            sheet.sheet.write_string(top, left + col, said, look)
             sheet.widen(left + col, len(name))
         begin = top + bool(names)
         covered = table.covered()
@@ -210,9 +227,9 @@ class _Writer:
                     covered,
                 )
             down = begin + first - rows.start
-            for number in rows:
+            values = type_column(table, col, as_text=self._options.as_text)
+            for number, value in zip(rows, islice(values, rows.start, None), strict=False):
                 place = (first + number, col)
-                value = columns[col][number]
                 self._put(sheet, table, place, value, (down + number, left + col), covered)
                 if place in sums and isinstance(value.value, Decimal):
                     self._put_sum(sheet, place, sums[place], value, (begin - rows.start, left))
@@ -231,41 +248,73 @@ class _Writer:
         covered: set[Place],
     ) -> None:
         """Write one cell with what is said of it."""
-        row, col = at
-        mark = table.marks.get(place, Mark())
+        mark = table.marks.get(place, _UNMARKED)
         heading = place[0] < table.heading_rows
         doubt = mark.doubt is not None and self._options.marks
-        value, shown = cell.value, "General"
+        value = cell.value
         if isinstance(value, date) and value < _FIRST_DAY:
             value = str(table.columns[place[1]].texts[place[0]])
-        if cell.look is not None and not isinstance(value, str):
-            shown = excel_format(cell.look)
-        look = self._look(shown, heading=heading, doubt=doubt)
-        says = list(mark.says)
         if isinstance(value, str):
-            if place in covered:
-                return
-            text = clean_text(value)
-            if text:
-                sheet.sheet.write_string(row, col, text[:MOST_CHARACTERS], look)
-            elif doubt:
-                sheet.sheet.write_blank(row, col, None, look)
-            if len(text) > MOST_CHARACTERS:
-                says.append(CUT)
-                self._cut.append(f"row {place[0] + 1}, column {place[1] + 1} of {table.name}")
-            if cell.misfit:
-                says.append(MISFIT.format(cell.misfit))
-            longest = max(map(len, text.split("\n")))
+            if place not in covered:
+                self._put_text(sheet, table, place, value, at, doubt=doubt)
         else:
+            shown = "General" if cell.look is None else excel_format(cell.look)
+            look = self._look(shown, heading=heading, doubt=doubt)
             _write_value(sheet.sheet, at, value, look)
-            longest = len(table.columns[place[1]].texts[place[0]])
+            sheet.widen(at[1], len(table.columns[place[1]].texts[place[0]]))
+        if mark is not _UNMARKED or cell.misfit or (isinstance(value, str) and len(value) > 1000):
+            self._comment(sheet, mark, cell, at)
+
+    def _put_text(
+        self,
+        sheet: _Sheet,
+        table: SentTable,
+        place: Place,
+        value: str,
+        at: Place,
+        *,
+        doubt: bool,
+    ) -> None:
+        """Write a text; of one that is too long as much as a cell holds."""
+        text = clean_text(value)
+        align = self._align(table, place)
+        heading = place[0] < table.heading_rows
+        look = self._look(heading=heading, doubt=doubt, align=align)
+        if text:
+            sheet.sheet.write_string(*at, text[:MOST_CHARACTERS], look)
+        elif doubt:
+            sheet.sheet.write_blank(*at, None, look)
+        if len(text) > MOST_CHARACTERS:
+            self._cut.append(f"row {place[0] + 1}, column {place[1] + 1} of {table.name}")
         if place not in table.spans or table.spans[place][1] == 1:
-            sheet.widen(col, longest)
+            parts = text.split("\n") if "\n" in text else [text]
+            sheet.widen(at[1], max(map(len, parts)))
+            if len(parts) > 1 or len(text) * 1.1 > _WIDEST:
+                sheet.heighten(at[0], parts)
+
+    @staticmethod
+    def _align(table: SentTable, place: Place) -> str:
+        """Return the side of a text: headings of numbers stand over them, others keep a gap."""
+        row, col = place
+        if row >= table.heading_rows:
+            return "left"
+        if place in table.spans and table.spans[place][1] > 1:
+            return "center"
+        return "right" if table.columns[col].type.kind in _RIGHT else "left"
+
+    def _comment(self, sheet: _Sheet, mark: Mark, cell: SentValue, at: Place) -> None:
+        """Write what is said of a cell as a comment."""
+        says = list(mark.says)
+        if isinstance(cell.value, str) and len(clean_text(cell.value)) > MOST_CHARACTERS:
+            says.append(CUT)
+        if cell.misfit:
+            says.append(MISFIT.format(cell.misfit))
         if mark.doubt is not None and self._options.marks:
             says.append(say_doubt(mark.doubt))
         if says and self._comments < _MOST_COMMENTS:
             self._comments += 1
-            sheet.sheet.write_comment(row, col, "\n".join(says), {"x_scale": 2, "y_scale": 1.2})
+            about = {"x_scale": 2, "y_scale": 1.2}
+            sheet.sheet.write_comment(*at, "\n".join(says), about)
 
     def _put_sum(
         self, sheet: _Sheet, place: Place, addends: Sequence[Place], value: SentValue, at: Place
@@ -293,7 +342,9 @@ class _Writer:
             top, left = at[0] + row, at[1] + col
             text = str(table.columns[col].texts[row])
             doubt = (m := table.marks.get((row, col))) is not None and m.doubt is not None
-            look = self._look(heading=row < table.heading_rows, doubt=doubt and self._options.marks)
+            heading = row < table.heading_rows
+            align = self._align(table, (row, col))
+            look = self._look(heading=heading, doubt=doubt and self._options.marks, align=align)
             area = (top, left, top + rows - 1, left + cols - 1)
             sheet.sheet.merge_range(*area, "", look)
             if text:
@@ -305,8 +356,7 @@ class _Writer:
         if table.notes:
             quiet = self._book.add_format({"italic": True, "font_color": _QUIET})
             own.write_string(top + body + 1, 0, clean_text(table.notes)[:MOST_CHARACTERS], quiet)
-        for col, width in sheet.widths.items():
-            own.set_column(col, col, width)
+        sheet.size()
         own.set_paper(9)
         own.fit_to_pages(1, 0)
         if sum(sheet.widths.values()) > 90:
@@ -329,7 +379,8 @@ class _Writer:
         alone = {" ".join(h.casefold().split()) for h in heads}
         plain = top == 1 and all(heads) and len(alone) == len(heads) and body > 0
         if plain and not table.spans and all(len(h) <= 255 and "\n" not in h for h in heads):
-            bold = self._look(heading=True)
+            sides = ["right" if c.type.kind in _RIGHT else "left" for c in table.columns]
+            bold = [self._look(heading=True, align=side) for side in sides]
             sheet.add_table(
                 0,
                 0,
@@ -339,7 +390,9 @@ class _Writer:
                     "name": name_list(table.name, self._lists),
                     "style": "Table Style Light 1",
                     "banded_rows": False,
-                    "columns": [{"header": h, "header_format": bold} for h in heads],
+                    "columns": [
+                        {"header": h, "header_format": b} for h, b in zip(heads, bold, strict=True)
+                    ],
                 },
             )
         elif table.names and body > 0:
@@ -372,9 +425,7 @@ class _Writer:
                 if self._options.ink and self._cut_ink is not None and row <= _MOST_INK:
                     self._put_ink(sheet.sheet, row, doubt.cell)
                 row += 1
-        for col, width in enumerate((28, 8, 24, 10, 30, 60, 30)):
-            sheet.sheet.set_column(col, col, width)
-        sheet.sheet.freeze_panes(1, 0)
+        _lay_out_evidence(sheet, (28, 8, 24, 10, 30, 60, 30))
 
     def _put_ink(self, sheet: xlsxwriter.worksheet.Worksheet, row: int, cell: int) -> None:
         """Put the picture of a cell's ink beside its doubt."""
@@ -407,9 +458,16 @@ class _Writer:
             for col, text in enumerate(cells):
                 sheet.sheet.write_string(row, col, clean_text(text)[:1000], self._look())
             sheet.sheet.write_number(row, len(cells), round(wrong, 2), self._look("0.0"))
-        for col, width in enumerate((30, 26, 10, 30, 12, 44, 34, 16)):
-            sheet.sheet.set_column(col, col, width)
-        sheet.sheet.freeze_panes(1, 0)
+        _lay_out_evidence(sheet, (30, 26, 10, 30, 12, 44, 34, 16))
+
+
+def _lay_out_evidence(sheet: _Sheet, widths: Sequence[int]) -> None:
+    for col, width in enumerate(widths):
+        sheet.sheet.set_column(col, col, width)
+    sheet.sheet.freeze_panes(1, 0)
+    sheet.sheet.set_paper(9)
+    sheet.sheet.set_landscape()
+    sheet.sheet.fit_to_pages(1, 0)
 
 
 def _write_value(
