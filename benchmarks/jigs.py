@@ -1,9 +1,9 @@
 """How rightly jigs are laid on other scans of their form: ``python -m benchmarks.jigs``.
 
 The forms are pages that other programs set (``benchmarks/press``). A jig is kept from a clean scan;
-its lines are then laid on the same page scanned again, in an office, copied, faxed and photographed,
-each lying otherwise. Lines between rows count where they are printed, or part the heading: others
-are the page's own. Every jig is tried on all pages of the other forms as well.
+its lines are then laid on the same page scanned again, in an office, copied, faxed and
+photographed, each lying otherwise. Lines between rows count where they are printed, or part the
+heading: others are the page's own. Every jig is tried on all pages of the other forms as well.
 """
 
 from __future__ import annotations

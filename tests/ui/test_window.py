@@ -28,6 +28,8 @@ from keel_line.ui.send.station import SendStation, make_preflight
 from keel_line.ui.session import Session
 from keel_line.ui.theme import PALETTES, Colours
 from keel_line.ui.window import Window
+from synth.pages import CellContent
+from tests.conftest import as_png, draw_page, make_content
 from tests.remembering import RememberingExecutor
 from tests.ui.conftest import open_window
 from tests.ui.qtest import QTest
@@ -630,3 +632,46 @@ def test_text_has_enough_contrast(colours: Colours) -> None:
         ):
             light, dark = sorted((_luminance(ground), _luminance(text)), reverse=True)
             assert (light + 0.05) / (dark + 0.05) >= 4.5, (ground, text)
+
+
+# --- new editions ---
+
+
+def test_a_new_edition_is_offered_followed_and_compared(
+    window: Window, tmp_path: Path, qtbot: QtBot
+) -> None:
+    window.new_docket()
+    window.go_to("gather")
+    gather = window.station(GatherStation)
+    for name, spans in (("a", ()), ("b", (CellContent(2, 1, "99.9"),))):
+        folder = tmp_path / name
+        folder.mkdir()
+        path = folder / "dues.png"
+        path.write_bytes(as_png(draw_page(make_content(spans=spans)).grey))
+        window.add_files([path])
+        qtbot.waitUntil(
+            lambda: (
+                bool(window.session.desk.pages())
+                and all(p.progress == "done" for p in window.session.desk.pages())
+            ),
+            timeout=30_000,
+        )
+        if name == "a":
+            assert not gather.edition.isVisible()
+            window.session.go_to(0, 5)
+            window.session.replace_text("by hand")
+            window.go_to("gather")
+    qtbot.waitUntil(gather.edition.isVisible)
+    assert "dues.png is a new edition" in gather.edition.text()
+    QTest.keyClick(gather.table, Key.Key_E)
+    assert "1 value taken over in 1 table." in window.message.text()
+    sheet = gather.differences.sheet
+    said = [sheet.model().index(0, k).data() for k in (2, 3, 5)]  # type: ignore[union-attr] # it has one
+    assert said == ["3", "2", "99.9"]
+    assert not gather.edition.isVisible()
+    QTest.keyClick(sheet, Key.Key_Return)
+    assert window._at == "proof"
+    assert window.session.cell.text == "99.9"
+    window.go_to("gather")
+    QTest.keyClick(sheet, Key.Key_Escape)
+    assert gather.table.isVisible()

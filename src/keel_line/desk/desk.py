@@ -267,6 +267,10 @@ class Desk:
             changes.append((other.id, DrawnTables(laid, other.transform, to_fit=True)))
         self.docket.draw(changes, _clerk(), Reason("lines-copied", str(page.number)))
 
+    def lay_grids(self, drawn: Sequence[tuple[PageState, DrawnTables]], why: Reason) -> None:
+        """Lay grids on pages, as one change, and queue these."""
+        self.docket.draw([(page.id, tables) for page, tables in drawn], _clerk(), why)
+
     def lay_forms(self, fits: Sequence[tuple[PageState, FormFit]]) -> None:
         """Lay the lines of jigs on pages, as one change, and queue these.
 

@@ -32,7 +32,7 @@ MOST_CHARACTERS = 32_767
 MOST_ROWS = 1_048_576
 """Rows that a sheet of a workbook holds."""
 CUT = f"Cut: a workbook's cell holds {MOST_CHARACTERS:,} characters. CSV and JSON hold them all."
-_QUIET, _BRASS, _PALE = "#56616A", "#8A5608", "#FBF3E2"
+_QUIET, _BRASS, _PALE, _TEAL = "#56616A", "#8A5608", "#FBF3E2", "#0E6E6E"
 _FIRST_DAY = date(1900, 3, 1)  # workbooks count a day before it that never was
 _MOST_COMMENTS = 5000
 _MOST_INK, _INK_PX = 300, 28.0
@@ -148,6 +148,14 @@ class _Writer:
                 about |= {"align": align, **({"indent": 1} if align == "left" else {})}
             if doubt:
                 about |= {"font_color": _BRASS, "bg_color": _PALE, "italic": True}
+            self._looks[key] = self._book.add_format(about)
+        return self._looks[key]
+
+    def _link(self) -> object:
+        """Return the format of links to cells."""
+        key = ("link", False, False, "")
+        if key not in self._looks:
+            about = {"font_color": _TEAL, "underline": 1, "valign": "top"}
             self._looks[key] = self._book.add_format(about)
         return self._looks[key]
 
@@ -416,7 +424,7 @@ class _Writer:
                 where = xl_rowcol_to_cell(*to)
                 link = f"internal:'{at.name.replace(chr(39), chr(39) * 2)}'!{where}"
                 sheet.sheet.write_string(row, 0, clean_text(table.name), self._look())
-                sheet.sheet.write_url(row, 1, link, string=where)
+                sheet.sheet.write_url(row, 1, link, self._link(), where)
                 for col, text in enumerate(cells[:1], 2):
                     sheet.sheet.write_string(row, col, clean_text(text)[:1000], self._look())
                 sheet.sheet.write_number(row, 3, doubt.sure, self._look(_SURE))

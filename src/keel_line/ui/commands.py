@@ -272,6 +272,14 @@ COMMANDS: tuple[Command, ...] = (
         bound=False,
     ),
     Command(
+        "follow-edition",
+        "Follow the earlier edition",
+        ("E",),
+        "gather",
+        "Take over from a file's earlier edition, and list what differs",
+        bound=False,
+    ),
+    Command(
         "repeat-form",
         "Repeat a form",
         ("R",),

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSize, Qt
-from PyQt6.QtGui import QIcon, QPixmap
+from PyQt6.QtCore import QAbstractTableModel, QEvent, QModelIndex, QObject, QSize, Qt
+from PyQt6.QtGui import QIcon, QKeyEvent, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -20,7 +20,10 @@ from PyQt6.QtWidgets import (
 )
 from typing_extensions import override
 
+from keel_line._shared.texts import count_of
+from keel_line.desk.editions import Edition, find_editions, follow_edition
 from keel_line.model.docket import PageState, SourceState
+from keel_line.ui.gather.differences import DifferencesSheet
 from keel_line.ui.session import Session
 from keel_line.ui.station import DocketView, Station
 from keel_line.ui.theme import Theme
@@ -170,6 +173,7 @@ class GatherStation(Station):
         self.table.setTabKeyNavigation(False)
         self.table.setAccessibleName("Pages of this docket")
         self.table.activated.connect(self._choose)
+        self.table.installEventFilter(self)
         if (side := self.table.verticalHeader()) is not None:
             side.hide()
             side.setDefaultSectionSize(52)
@@ -179,9 +183,17 @@ class GatherStation(Station):
             head.setResizeContentsPrecision(_ROWS_MEASURED)
             head.setHighlightSections(False)
         self._first: QWidget = self.table
+        self.edition = QLabel()
+        self.edition.setTextFormat(Qt.TextFormat.PlainText)
+        self._editions: list[Edition] = []
+        self._following: Edition | None = None
+        self.differences = DifferencesSheet()
+        self.differences.left.connect(self._leave_differences)
+        self.differences.chosen.connect(self._see_cell)
         self._stack = QStackedLayout(self)
         self._stack.addWidget(self._make_start_panel())
         self._stack.addWidget(self._make_manifest())
+        self._stack.addWidget(self.differences)
 
     @property
     @override
@@ -201,6 +213,8 @@ class GatherStation(Station):
         bar.addWidget(hint)
         bar.addStretch(1)
         column.addLayout(bar)
+        self.edition.setObjectName("doubt")
+        column.addWidget(self.edition)
         column.addWidget(self.table, 1)
         return page
 
@@ -278,7 +292,9 @@ class GatherStation(Station):
             self._show_earlier(docket.earlier)
         rows: list[PageState | SourceState] = [*docket.pages, *docket.troubled]
         first_ones = bool(rows) and self._stack.currentIndex() == 0 and self.isVisible()
-        self._stack.setCurrentIndex(1 if rows else 0)
+        if self._stack.currentWidget() is not self.differences or not rows:
+            self._stack.setCurrentIndex(1 if rows else 0)
+        self._show_edition()
         at = self.table.currentIndex().row()
         self.model.show(rows, docket.small)
         wanted = min(max(at, 0), len(rows) - 1)
@@ -287,6 +303,69 @@ class GatherStation(Station):
         self._first = self.table if rows else self.begin_button
         if first_ones:
             self.table.setFocus()
+
+    # --- new editions ---------------------------------------------------------------------------
+
+    def _show_edition(self) -> None:
+        """Offer to take over from the earlier edition of a source that came again."""
+        self._editions = find_editions(self._session.desk)
+        self.edition.setVisible(bool(self._editions))
+        if not self._editions:
+            self._following = None
+            return
+        name = self._editions[0].new.name
+        self.edition.setText(
+            f"◤ {name} is a new edition of a file in this docket. E takes over its lines, names, "
+            "steps and unchanged values, and lists what differs."
+        )
+        pages = self._session.desk.pages()
+        if self._following in self._editions and all(
+            p.progress != "waiting" for p in pages if p.source_id == self._following.new.id
+        ):
+            self.follow(self._following)
+
+    def follow(self, edition: Edition) -> None:
+        """Take over from the earlier edition; where pages are read first, again after that."""
+        if self.waits_for_opening():
+            return
+        done = follow_edition(self._session.desk, edition)
+        if done.waiting:
+            self._following = edition
+            what = count_of(done.waiting, "page")
+            self.say(f"{what} to be read first; then the earlier edition is taken over.")
+            self.pages_changed.emit()
+            return
+        self._following = None
+        self._session.reload()
+        self.say(
+            f"{count_of(done.settled, 'value')} taken over in {count_of(done.tables, 'table')}."
+        )
+        self._show_edition()
+        self.differences.show_differences(edition.new.name, done.differences, self._theme)
+        self._stack.setCurrentWidget(self.differences)
+        self._first = self.differences.sheet
+
+    def _leave_differences(self) -> None:
+        self._stack.setCurrentIndex(1)
+        self._first = self.table
+        self.table.setFocus()
+
+    def _see_cell(self, cell: int) -> None:
+        place = self._session.proofs.find_cell(cell)
+        if place is not None:
+            self._session.go_to(*place)
+            self.go_to.emit("proof")
+
+    @override
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Take the key of editions before the list searches for a row that begins with it."""
+        pressed = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress
+        if pressed and self._editions and isinstance(event, QKeyEvent):
+            plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
+            if plain and event.key() == Qt.Key.Key_E:
+                self.follow(self._editions[0])
+                return True
+        return super().eventFilter(watched, event)
 
     def _choose(self, index: QModelIndex) -> None:
         row = self.model.row_at(index.row())
