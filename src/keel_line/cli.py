@@ -159,7 +159,7 @@ def convert(
                 for document in desk.json_lines():
                     sys.stdout.buffer.write(document)
             else:
-                _send(desk, output, console)
+                _send(desk, output, console, jobs)
     except (OutputError, JigError) as error:
         console.print(str(error), style="red", markup=False)
         failed = True
@@ -262,8 +262,12 @@ def _work(desk: Desk, pool: WorkerPool, console: Console) -> bool:
     return any(p.progress == "failed" for p in desk.pages())
 
 
-def _send(desk: Desk, output: Path, console: Console) -> None:
-    sent = desk.send(output)
+def _send(desk: Desk, output: Path, console: Console, jobs: int | None) -> None:
+    if SEND_FORMATS[output.suffix.lower()].write_pages is None:
+        sent = desk.send(output)
+    else:  # running text is read
+        with WorkerPool(jobs) as pool:
+            sent = desk.send(output, executor=pool)
     for notice in sent.notices:
         console.print(notice, style="yellow", markup=False)
     if console.is_terminal:

@@ -22,9 +22,11 @@ from keel_line.desk.judge import judge_table
 from keel_line.desk.misreadings import Misreadings, gather_misreadings
 from keel_line.desk.plain import see_plainly, write_plainly
 from keel_line.desk.pool import InlineExecutor, WorkerLost
+from keel_line.desk.running import RunningRequest
 from keel_line.desk.schedule import Answer, Schedule
 from keel_line.desk.sending import (
     MOST_PICTURES,
+    PageToSend,
     SendRequest,
     Sent,
     answer_send,
@@ -40,6 +42,7 @@ from keel_line.errors import OutputError
 from keel_line.gather.sources import Source
 from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
 from keel_line.model.finding import Sums
+from keel_line.model.geometry import Box
 from keel_line.model.grid import DrawnTables, Grid
 from keel_line.model.page import REMOVED, SquareChoice
 from keel_line.model.reason import ACCEPTED, TYPED, Reason
@@ -574,7 +577,7 @@ class Desk:
             raise OutputError(f"{target.name}: unknown file ending “{ending}”. Use {known}.")
         if ending == ".json" and (names := self._name_documents(target)):
             return names
-        if not tables:  # nothing is put in the place of a file
+        if not tables and SEND_FORMATS[ending].write_pages is None:  # no file is made empty
             raise OutputError(f"There is no table to write to {target.name}.")
         each = SEND_FORMATS[ending].each and not options.stacked
         return name_files(target, tables) if each else [target]
@@ -608,22 +611,54 @@ class Desk:
         pictures = {i: data for i in wanted if (data := self.docket.squared_picture(i))}
         evidence = gather_evidence(self.pages(), self.docket.history())
         sources = tuple(s for s in self.sources() if not s.trouble)
-        return SendRequest(target, tuple(files), how, tuple(chosen), evidence, pictures, sources)
+        whole = SEND_FORMATS[target.suffix.lower()].write_pages is not None
+        pages = self._prepare_pages(chosen) if whole else ()
+        return SendRequest(
+            target, tuple(files), how, tuple(chosen), evidence, pictures, sources, pages
+        )
+
+    def _prepare_pages(self, tables: Sequence[TableState]) -> tuple[PageToSend, ...]:
+        """Return what it takes to send whole pages."""
+        boxes: dict[int, list[Box]] = {}
+        for table in tables:
+            boxes.setdefault(table.page_id, []).append(table.grid.box)
+        sources: dict[int, bytes] = {}
+        out = []
+        for page in self.pages():
+            picture = self.docket.squared_picture(page.id)
+            if page.progress != "done" or picture is None:
+                continue
+            if page.source_id not in sources:
+                sources[page.source_id] = self._read_source(page.source_id)
+            taken = tuple(boxes.get(page.id, ()))
+            real = page.kind == "text"
+            running = RunningRequest(
+                self.make_request(page), picture, page.dpi, page.transform, taken, real
+            )
+            out.append(PageToSend(page, sources[page.source_id], running))
+        return tuple(out)
+
+    def _read_source(self, source_id: int) -> bytes:
+        found = self._find_source(source_id)
+        return found if isinstance(found, bytes) else found.read()
 
     def send(
         self,
         target: Path,
         tables: Sequence[TableState] | None = None,
         options: SendOptions | None = None,
+        executor: Executor | None = None,
     ) -> Sent:
         """Write tables (all unless said otherwise) in the format of the target's ending.
+
+        ``executor`` is where the running text of pages is read, for the formats that hold it.
 
         Raises
         ------
         OutputError
             When the ending is unknown, the target cannot be written, or there is no table for it.
         """
-        return answer_send(self.prepare_send(target, tables, options))
+        return answer_send(self.prepare_send(target, tables, options), executor)
 
     def documents(
         self, chosen: Sequence[TableState] | None = None

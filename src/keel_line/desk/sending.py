@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import logging
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import Executor
 from dataclasses import dataclass, field
-from functools import lru_cache
+from functools import lru_cache, reduce
 from importlib.metadata import version
 from pathlib import Path
 
@@ -15,12 +17,16 @@ from numpy.typing import NDArray
 
 from keel_line._shared.amounts import Separators, is_open
 from keel_line._shared.column_types import OPEN_SIGN, ColumnType, Decided, decide_type, find_point
+from keel_line._shared.reading_order import order_boxes
 from keel_line._shared.texts import count_of
+from keel_line.desk.pool import InlineExecutor
 from keel_line.desk.repeats import find_all_repeated
+from keel_line.desk.running import RunningLine, RunningRequest, answer_running
 from keel_line.desk.tidying import Tidying, find_joined, find_year, tidy_table
 from keel_line.desk.work import unpack_picture
 from keel_line.model.docket import ChangeRecord, PageState, SourceState
-from keel_line.model.geometry import Box
+from keel_line.model.geometry import Box, Transform, unite
+from keel_line.model.reading import CharReading
 from keel_line.model.table import CellState, TableState
 from keel_line.model.tidy import TidyTable
 from keel_line.rule.area import describe_area
@@ -34,14 +40,18 @@ from keel_line.send.sent import (
     Origin,
     Place,
     SendOptions,
+    SentBlock,
     SentColumn,
+    SentPage,
     SentSum,
     SentTable,
+    SentWord,
 )
 from keel_line.send.values import type_column
 
 MOST_PICTURES = 100
 """Pages whose doubts are shown as ink at most."""
+log = logging.getLogger(__name__)
 _INK_EDGE = 0.25  # of a cell's height
 __all__ = [
     "MOST_PICTURES",
@@ -83,6 +93,15 @@ class Sent:
 
 
 @dataclass(frozen=True, eq=False)
+class PageToSend:
+    """A page that is sent whole: its source's bytes, and what reads its running text."""
+
+    state: PageState
+    data: bytes
+    running: RunningRequest
+
+
+@dataclass(frozen=True, eq=False)
 class SendRequest:
     """All that it takes to write tables.
 
@@ -97,10 +116,13 @@ class SendRequest:
     evidence: Evidence
     pictures: Mapping[int, bytes]
     sources: tuple[SourceState, ...]
+    pages: tuple[PageToSend, ...] = ()
 
 
-def answer_send(request: SendRequest) -> Sent:
+def answer_send(request: SendRequest, executor: Executor | None = None) -> Sent:
     """Write the tables of a request, in any thread.
+
+    ``executor`` is where running text is read.
 
     Raises
     ------
@@ -114,6 +136,11 @@ def answer_send(request: SendRequest) -> Sent:
     if left_out:
         verb = "is" if left_out == 1 else "are"
         said.append(f"{count_of(left_out, 'page')} not read {verb} left out.")
+    if form.write_pages is not None:
+        whole, troubles = _make_pages(request, executor or InlineExecutor())
+        said += troubles
+        said += form.write_pages(whole, request.target, options)
+        return Sent(list(request.files), said)
     if form.write is None:
         documents = make_documents(request.sources, list(pages.values()), request.tables)
         for path, (_, document) in zip(request.files, documents, strict=True):
@@ -121,6 +148,8 @@ def answer_send(request: SendRequest) -> Sent:
         return Sent(list(request.files), said)
     sent, passed_over = make_all_sent(request.tables, request.evidence)
     said += passed_over
+    if form.write is None:
+        return Sent(list(request.files), said)
     said += form.write(sent, request.target, options, _make_cutter(request))
     typed = "as_text" in form.options and not options.as_text
     left_open = sum(map(count_left_open, sent)) if typed else 0
@@ -128,6 +157,84 @@ def answer_send(request: SendRequest) -> Sent:
         cells = "1 cell is" if left_open == 1 else f"{left_open} cells are"
         said.append(f"{cells} left as text: the comma or point may part thousands or decimals.")
     return Sent(list(request.files), said)
+
+
+def _make_pages(request: SendRequest, executor: Executor) -> tuple[list[SentPage], list[str]]:
+    """Read the running text of pages, and return them with all that stands on them."""
+    begun = [(p, executor.submit(answer_running, p.running)) for p in request.pages]
+    pages, said = [], []
+    for page, future in begun:
+        try:
+            lines = future.result()
+        except Exception:  # one page's fault must not keep the others
+            log.exception(
+                "running text of page %d of %s", page.state.number, page.state.source_name
+            )
+            lines = []
+            where = f"Page {page.state.number} of {page.state.source_name}"
+            said.append(f"{where}: what stands outside its tables was not read.")
+        own = [t for t in request.tables if t.page_id == page.state.id]
+        pages.append(make_sent_page(page, own, lines))
+    return pages, said
+
+
+def make_sent_page(
+    page: PageToSend, tables: Sequence[TableState], lines: Sequence[RunningLine]
+) -> SentPage:
+    """Return a page with its tables and lines in the order in which they are read."""
+    state = page.state
+    boxes = [*(t.grid.box for t in tables), *(line.box for line in lines)]
+    blocks: list[SentBlock] = []
+    for number in order_boxes(boxes):
+        box = boxes[number]
+        if number < len(tables):
+            table = tables[number]
+            words = [w for s in table.cells for w in _words_of(s, state.transform)]
+            blocks.append(SentBlock(tuple(words), table=make_sent(table)))
+            continue
+        line = lines[number - len(tables)]
+        found = prepare_words(line.text, line.chars, line.box, state.transform)
+        blocks.append(SentBlock(tuple(found), line.text, None, *box, line.cap_px))
+    res = state.resolution
+    return SentPage(
+        page.data,
+        state.source_name,
+        state.number,
+        state.size_px,
+        (res.x_dpi, res.y_dpi),
+        real=state.kind == "text",
+        blocks=tuple(blocks),
+    )
+
+
+def _words_of(state: CellState, transform: Transform) -> Iterator[SentWord]:
+    """Yield a cell's words: where its characters stand, or over its ink where it was corrected."""
+    chars = state.reading.chars if state.text == state.reading.text else ()
+    box = state.cell.box
+    if state.reading.chars and not chars:
+        box = reduce(unite, (c.box for c in state.reading.chars))
+    yield from prepare_words(state.text, chars, box, transform)
+
+
+def prepare_words(
+    text: str, chars: Sequence[CharReading], box: Box, transform: Transform
+) -> Iterator[SentWord]:
+    """Yield a text's words with their corners, by its characters where these are known."""
+    words = text.split()
+    inked = [c for c in chars if not c.char.isspace()]
+    at, whole = 0, max(1, sum(map(len, words)) + len(words) - 1)
+    x0, y0, x1, y1 = box
+    for number, word in enumerate(words):
+        own = inked[at : at + len(word)]
+        if own and "".join(c.char for c in own) == word:
+            around = reduce(unite, (c.box for c in own))
+        else:  # laid along the box, as wide as its share of the letters
+            first = at + number
+            step = (x1 - x0) / whole
+            around = (x0 + first * step, y0, x0 + (first + len(word)) * step, y1)
+        at += len(word)
+        corners = transform.box_on_original(around)
+        yield SentWord(word, tuple((float(x), float(y)) for x, y in corners))
 
 
 def make_documents(

@@ -83,7 +83,8 @@ class PageResponse:
 
 
 @cache
-def _reader(threads: int) -> Reader:
+def find_reader(threads: int) -> Reader:
+    """Return this process's reader."""
     return Reader(Network(threads=threads))
 
 
@@ -154,12 +155,12 @@ def load_small_original(request: PageRequest, side_px: int) -> bytes:
 
 def find_way_up(threads: int, flat: Grey, dpi: float) -> WayUp:
     """Return which way up a straight page is, by how surely the recogniser reads its words."""
-    found = find_upright(flat, dpi, _reader(threads).network)
+    found = find_upright(flat, dpi, find_reader(threads).network)
     return WayUp(found.turns, found.sure)
 
 
 def _read_pieces(threads: int, flat: Grey, boxes: NDArray[np.float64], cap_px: float) -> list[str]:
-    return read_pieces(_reader(threads).network, flat, boxes, cap_px)
+    return read_pieces(find_reader(threads).network, flat, boxes, cap_px)
 
 
 def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
@@ -311,7 +312,7 @@ def _read_words(squared: SquaredPage, text: PageText | None, threads: int, box: 
         return ""
     if text is not None:
         return read_box(text, box)
-    said, sure = _reader(threads).read_words(squared.pixels, squared.dpi, box)
+    said, sure = find_reader(threads).read_words(squared.pixels, squared.dpi, box)
     return said if sure >= _SURE_TITLE else ""
 
 
@@ -319,7 +320,7 @@ def _read_grids(
     squared: SquaredPage, flat: Grey, grids: list[Grid], letters: Letters, threads: int
 ) -> list[list[Reading]]:
     """Read every cell of every grid; those with turned writing the way in which they read surer."""
-    reader = _reader(threads)
+    reader = find_reader(threads)
     readings = reader.read_page(squared.pixels, squared.dpi, grids, flat)
     for grid, own in zip(grids, readings, strict=True):
         numbers = find_turned_cells(grid, letters)
@@ -338,7 +339,7 @@ def _note_of(page: Page, threads: int) -> str:
     top = page.pixels[: round(res.y_dpi)]
     size = (top.shape[1], max(1, round(top.shape[0] * res.x_dpi / res.y_dpi)))
     grey = np.asarray(cv2.resize(top, size, interpolation=cv2.INTER_LINEAR), np.uint8)
-    strip = read_strip(grey, res.x_dpi, _reader(threads))
+    strip = read_strip(grey, res.x_dpi, find_reader(threads))
     return "" if strip is None else strip.describe()
 
 

@@ -1,1 +1,1 @@
-"""Writes tables as workbooks, separated text and JSON, each beside its target, then renamed."""
+"""Writes tables as workbooks, text, JSON and web pages, each beside its target, then renamed."""

@@ -9,7 +9,9 @@ from typing import TypeAlias
 
 from keel_line.send.markdown import write_markdown
 from keel_line.send.opendocument import write_opendocument
-from keel_line.send.sent import InkCutter, SendOptions, SentTable
+from keel_line.send.paragraphs import write_plain_text, write_text_document
+from keel_line.send.searchable import write_searchable
+from keel_line.send.sent import InkCutter, SendOptions, SentPage, SentTable
 from keel_line.send.separated import write_tables
 from keel_line.send.web import write_page
 from keel_line.send.workbook import write_workbook
@@ -18,6 +20,8 @@ Writer: TypeAlias = Callable[
     [Sequence[SentTable], Path, SendOptions, InkCutter | None], Sequence[str]
 ]
 """Writes tables to a file (or files beside it); returns what is to be said about it."""
+PageWriter: TypeAlias = Callable[[Sequence[SentPage], Path, SendOptions], Sequence[str]]
+"""Writes pages to a file; returns what is to be said about it."""
 
 
 @dataclass(frozen=True)
@@ -36,6 +40,8 @@ class Format:
         Names of the options that it heeds.
     each
         Whether every table is a file.
+    write_pages
+        Writes whole pages with their running text in place of tables; None for tables.
     """
 
     ending: str
@@ -44,6 +50,7 @@ class Format:
     write: Writer | None
     options: tuple[str, ...] = ()
     each: bool = False
+    write_pages: PageWriter | None = None
 
 
 def _write_text(
@@ -94,5 +101,27 @@ FORMATS: tuple[Format, ...] = (
     ),
     Format(".html", "Web page", "All tables on one page", write_page, (*_EVIDENCE, "as_text")),
     Format(".md", "Markdown", "All tables as plain text with bars", write_markdown, _EVIDENCE),
+    Format(
+        ".pdf",
+        "Searchable PDF",
+        "The pages' pictures with their text behind",
+        None,
+        write_pages=write_searchable,
+    ),
+    Format(
+        ".odt",
+        "Text document",
+        "Running text and tables of the pages",
+        None,
+        write_pages=write_text_document,
+    ),
+    Format(
+        ".txt",
+        "Plain text",
+        "Running text and tables of the pages",
+        None,
+        ("signature",),
+        write_pages=write_plain_text,
+    ),
 )
 BY_ENDING: dict[str, Format] = {f.ending: f for f in FORMATS}

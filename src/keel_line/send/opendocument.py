@@ -11,7 +11,7 @@ from pathlib import Path
 
 from odf import number, office, style, table, text
 from odf.element import Element
-from odf.opendocument import OpenDocumentSpreadsheet
+from odf.opendocument import OpenDocument, OpenDocumentSpreadsheet
 
 from keel_line.send.evidence import (
     DOUBT_HEADINGS,
@@ -100,7 +100,7 @@ class _Writer:
             self._list_doubts(tables)
         if tables and self._options.source:
             self._list_sources(tables)
-        return _repack(self._book)
+        return repack(self._book)
 
     def _add(self, name: str, widths: Sequence[int]) -> Element:
         sheet = table.Table(name=name_sheet(name, self._names))
@@ -351,7 +351,7 @@ def _widths(tables: Sequence[SentTable]) -> list[int]:
     return out
 
 
-def _repack(book: OpenDocumentSpreadsheet) -> bytes:
+def repack(book: OpenDocument) -> bytes:
     """Return a document's bytes, the same whenever it is written."""
     made, out = io.BytesIO(), io.BytesIO()
     for element in book.meta.childNodes[:]:

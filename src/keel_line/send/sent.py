@@ -127,6 +127,53 @@ class SentTable:
         }
 
 
+Corners: TypeAlias = tuple[tuple[float, float], ...]
+"""Upper left, upper right, lower right and lower left of a box, px of the page as it came."""
+
+
+@dataclass(frozen=True)
+class SentWord:
+    """A word and where its ink is on the page as it came."""
+
+    text: str
+    corners: Corners
+
+
+@dataclass(frozen=True, eq=False)
+class SentBlock:
+    """A line of running text, or a table, with its words.
+
+    ``left``, ``top``, ``right`` and ``low`` are its box (px of the squared page), ``cap_px`` the
+    height of its capitals.
+    """
+
+    words: tuple[SentWord, ...]
+    text: str = ""
+    table: SentTable | None = None
+    left: float = 0.0
+    top: float = 0.0
+    right: float = 0.0
+    low: float = 0.0
+    cap_px: float = 1.0
+
+
+@dataclass(frozen=True, eq=False)
+class SentPage:
+    """A page as it is sent: its source's bytes, and what stands on it in the order of reading.
+
+    ``number`` is its page in the source, from 1; ``size_px`` (width, height) and ``dpi`` (across,
+    down) are those of the page as it came. ``real`` says that its source has the text already.
+    """
+
+    data: bytes
+    name: str
+    number: int
+    size_px: tuple[int, int]
+    dpi: tuple[float, float]
+    real: bool
+    blocks: tuple[SentBlock, ...]
+
+
 class SendOptions(msgspec.Struct, frozen=True):
     """How tables are written.
 

@@ -19,18 +19,22 @@ from keel_line.model.table import CellState, TableState
 _MM = 25.4
 _MOST_MARKS, _LEAST_LETTERS = 80, 2
 _PRINTED = 0.8  # of the lines between rows
-_LEAST_FOUND, _LEAST_PAIRS = 0.6, 3
+_LEAST_FOUND, _LEAST_HEADS, _LEAST_PAIRS = 0.6, 0.75, 3
 _OFF_MM = 3.0
 _WIDE_MM, _HIGH_MM = 30.0, 40.0  # how far words lie apart that tell a scale
 _LEAST_SCALE, _MOST_SCALE = 0.4, 2.5
 
 
 class Mark(msgspec.Struct, frozen=True):
-    """A word that is printed on the form, and the middle of its ink in mm on the page."""
+    """A text of the form, and the middle of its ink in mm on the page.
+
+    ``heading`` says that it stands in the heading; others stand in the first column.
+    """
 
     text: str
     x: float
     y: float
+    heading: bool = True
 
 
 class FormLines(msgspec.Struct, frozen=True):
@@ -103,7 +107,8 @@ def _find_marks(table: TableState, mm: float, *, printed: bool) -> list[Mark]:
         if not any(c.isalpha() for c in text):
             continue
         x, y = _middle(_box_of(state))
-        out.append(Mark(text, round(x * mm, 2), round(y * mm, 2)))
+        heading = state.cell.row < table.header_rows
+        out.append(Mark(text, round(x * mm, 2), round(y * mm, 2), heading))
     return out[:_MOST_MARKS]
 
 
@@ -136,17 +141,19 @@ def place_lines(lines: FormLines, tables: Sequence[TableState], dpi: float) -> P
     scale = np.array([scale_x, scale_y])
     shift = np.median(new - scale * old, axis=0)
     off = np.abs(new - scale * old - shift).max(axis=1)
-    far = [m.text for (m, _), apart in zip(single, off, strict=True) if apart > _OFF_MM]
-    right = len(found) - len(far)
+    far = {m for (m, _), apart in zip(single, off, strict=True) if apart > _OFF_MM}
+    right = [m for m, _ in found if m not in far]
+    heads = [m for m in lines.marks if m.heading]
     sure = (
-        right >= min(_LEAST_PAIRS, len(lines.marks))
-        and right >= _LEAST_FOUND * len(lines.marks)
+        len(right) >= min(_LEAST_PAIRS, len(lines.marks))
+        and len(right) >= _LEAST_FOUND * len(lines.marks)
+        and sum(m.heading for m in right) >= _LEAST_HEADS * len(heads)
         and all(_LEAST_SCALE <= s <= _MOST_SCALE for s in scale)
     )
     return Placed(
         (float(scale[0]), float(scale[1])),
         (float(shift[0]), float(shift[1])),
-        tuple(sorted({*missing, *far})),
+        tuple(sorted({*missing, *(m.text for m in far)})),
         sure=sure,
     )
 

@@ -299,7 +299,7 @@ class Jobs(QObject):
 
     def _send(self, docket: int, request: SendRequest) -> None:
         try:
-            answer: Sent | str = answer_send(request)
+            answer: Sent | str = answer_send(request, self._side)
         except KeelLineError as error:
             answer = str(error)
         except Exception:
