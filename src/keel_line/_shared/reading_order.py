@@ -36,8 +36,20 @@ def _order(boxes: NDArray[np.float64], own: NDArray[np.int64], line: float) -> l
         # At the widest white alone, so that columns below a heading stay whole.
         first = _split_widest(boxes[own][:, (1, 3)], bands)
         return [*_order(boxes, own[first], line), *_order(boxes, own[~first], line)]
-    ordered = own[np.lexsort((boxes[own, 0], np.round(boxes[own, 1] / max(line, 1.0))))]
-    return [int(n) for n in ordered]
+    return _order_touching(boxes, own)
+
+
+def _order_touching(boxes: NDArray[np.float64], own: NDArray[np.int64]) -> list[int]:
+    """Return boxes that no white parts: line by line, each from left to right."""
+    middles = (boxes[:, 1] + boxes[:, 3]) / 2
+    left = sorted(own.tolist(), key=lambda n: float(middles[n]))
+    out: list[int] = []
+    while left:
+        low = boxes[left[0], 3]
+        line = [n for n in left if middles[n] <= low]
+        out += sorted(line, key=lambda n: float(boxes[n, 0]))
+        left = [n for n in left if n not in line]
+    return [int(n) for n in out]
 
 
 def _cut(spans: NDArray[np.float64], least: float) -> NDArray[np.int64]:

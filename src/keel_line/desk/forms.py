@@ -112,10 +112,21 @@ def _is_there(lines: FormLines, laid: Grid, page: PageState, tables: Sequence[Ta
             same_rows
             and grid.cols == laid.cols
             and table.header_rows == lines.header_rows
+            and _spans_of(grid, lines) == _spans_of(laid, lines)
             and all(abs(a - b) <= near for a, b in (*inner, *list(rows)[1:-1]))
         ):
             return True
     return False
+
+
+def _spans_of(grid: Grid, lines: FormLines) -> set[tuple[int, int, int, int]]:
+    """Return the cells over several places; in the heading alone if rows are the page's."""
+    return {
+        (c.row, c.col, c.row_span, c.col_span)
+        for c in grid.cells
+        if (c.row_span > 1 or c.col_span > 1)
+        and (lines.printed or c.row + c.row_span <= lines.header_rows)
+    }
 
 
 def _overlap(a: Box, b: Box) -> bool:

@@ -13,7 +13,7 @@ from keel_line._shared.pulse import pulse
 from keel_line.desk.work import PageRequest, find_reader, load_original, unpack_picture
 from keel_line.model.geometry import Box, Transform, unite
 from keel_line.model.grid import Cell, Grid
-from keel_line.model.reading import CharReading
+from keel_line.model.reading import CharReading, Reading
 from keel_line.read.real_text import lay_text
 from keel_line.rule.pieces import texts_of
 from keel_line.rule.rules import find_rules, make_rule_field
@@ -45,7 +45,8 @@ class RunningRequest:
 class RunningLine:
     """A line of text outside tables, with its characters' places (px of the squared page).
 
-    ``confidence`` is the probability (0 to 1) that it reads so.
+    ``cap_px`` is the height of its letters, ``confidence`` the probability (0 to 1) that it reads
+    so.
     """
 
     text: str
@@ -89,24 +90,29 @@ def _read_ink(request: RunningRequest, threads: int) -> list[RunningLine]:
     writing = find_writing(flat, request.dpi, rules, list(request.taken))
     runs = _find_runs(writing, list(range(len(writing.boxes))))
     pad = _AROUND_CAPS * writing.cap_px
+    places = [_around(writing, run) for run in runs]
     grids = []
-    for run in runs:
-        x0, y0, x1, y1 = _around(writing, run)
+    for x0, y0, x1, y1 in places:
         box = (max(0.0, x0 - pad), max(0.0, y0 - pad), x1 + pad, y1 + pad)
         grids.append(Grid(box, (box[0], box[2]), (box[1], box[3]), (Cell(0, 0, 1, 1, box),)))
     out = []
     reader = find_reader(threads)
     for first in range(0, len(grids), _AT_ONCE):
         pulse()
-        some = grids[first : first + _AT_ONCE]
-        readings = reader.read_page(pixels, request.dpi, some, flat)
-        for grid, (reading,) in zip(some, readings, strict=True):
+        own = places[first : first + _AT_ONCE]
+        readings = reader.read_page(pixels, request.dpi, grids[first : first + _AT_ONCE], flat)
+        for box, (reading,) in zip(own, readings, strict=True):
             text = " ".join(reading.text.split())
             if text:
-                out.append(
-                    RunningLine(text, grid.box, writing.cap_px, reading.chars, reading.confidence)
-                )
+                cap = _find_cap(reading, writing.cap_px)
+                out.append(RunningLine(text, box, cap, reading.chars, reading.confidence))
     return out
+
+
+def _find_cap(reading: Reading, usual: float) -> float:
+    """Return the height of a line's letters by that of its characters' boxes."""
+    heights = [c.box[3] - c.box[1] for c in reading.chars if not c.char.isspace()]
+    return float(np.median(heights)) if heights else usual
 
 
 def _find_runs(writing: Writing, chosen: Sequence[int]) -> list[list[int]]:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from statistics import median
 
 from odf import style
 from odf import table as odf_table
@@ -18,7 +20,10 @@ from keel_line.send.safely import write_safely
 from keel_line.send.sent import SendOptions, SentBlock, SentPage, SentTable
 from keel_line.send.separated import as_rows
 
-_NEW_PITCH, _INDENT_CAPS, _SHORT_CAPS = 2.6, 1.2, 5.0
+_NEW_PITCH, _MOST_PITCH = 1.3, 3.5
+_INDENT_CAPS, _SHORT_CAPS = 1.2, 5.0
+_ITEM = re.compile(r"(?:\d{1,3} ?[.)]|[•*–-]) ")
+_OTHER_SIZE = 1.2  # of a heading's letters
 _ENDS = frozenset('.:;?!”"')
 
 
@@ -33,17 +38,19 @@ class Paragraph:
 def find_paragraphs(page: SentPage) -> list[Paragraph]:
     """Return a page's paragraphs and tables in their order.
 
-    A line goes on with the one before where it stands close below it in its column, unless it is
-    indented, or the line before ends a sentence well before the column does.
+    A line goes on with the one before where it stands as close below it as the page's lines do,
+    unless it is indented, is an item of a list or of another size, or the line before ends a
+    sentence well before the column does.
     """
     out: list[Paragraph] = []
+    pitch = _find_pitch(page.blocks)
     before: SentBlock | None = None
     for block in page.blocks:
         if block.table is not None:
             out.append(Paragraph(table=block.table))
             before = None
             continue
-        if before is not None and out and _goes_on(before, block):
+        if before is not None and out and _goes_on(before, block, pitch):
             out[-1] = Paragraph(_join(out[-1].text, block.text))
         else:
             out.append(Paragraph(block.text))
@@ -51,11 +58,25 @@ def find_paragraphs(page: SentPage) -> list[Paragraph]:
     return out
 
 
-def _goes_on(before: SentBlock, block: SentBlock) -> bool:
+def _find_pitch(blocks: Sequence[SentBlock]) -> float:
+    """Return how far (px) lines of text stand below each other, most of them; 0 without any."""
+    lines = [b for b in blocks if b.table is None]
+    below = [
+        b.low - a.low
+        for a, b in zip(lines, lines[1:], strict=False)
+        if 0 < b.low - a.low <= _MOST_PITCH * max(a.cap_px, 1.0)
+    ]
+    return median(below) if below else 0.0
+
+
+def _goes_on(before: SentBlock, block: SentBlock, pitch: float) -> bool:
     cap = max(before.cap_px, 1.0)
     below = block.low - before.low
     beside = min(before.right, block.right) - max(before.left, block.left) > 0
-    if not beside or not 0 < below <= _NEW_PITCH * cap * 1.4:
+    if not beside or not 0 < below <= _NEW_PITCH * pitch or _ITEM.match(block.text):
+        return False
+    sizes = sorted((before.cap_px, block.cap_px))
+    if sizes[1] > _OTHER_SIZE * sizes[0]:
         return False
     indented = block.left - before.left > _INDENT_CAPS * cap
     short = before.right < block.right - _SHORT_CAPS * cap and before.text[-1:] in _ENDS

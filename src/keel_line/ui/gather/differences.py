@@ -50,6 +50,7 @@ class DifferencesSheet(QWidget):
         if (side := self.sheet.verticalHeader()) is not None:
             side.hide()
         if (head := self.sheet.horizontalHeader()) is not None:
+            head.setHighlightSections(False)
             head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
             head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
             head.setSectionResizeMode(len(HEADINGS) - 1, QHeaderView.ResizeMode.Stretch)
@@ -74,7 +75,8 @@ class DifferencesSheet(QWidget):
         self.sheet.setRowCount(len(differences))
         for row, one in enumerate(differences):
             place = [str(n + 1) if n >= 0 else "" for n in (one.row, one.col)]
-            texts = (one.table, str(one.page), *place, one.before or "–", one.now or "–")
+            values = [" ".join(text.split()) or "–" for text in (one.before, one.now)]
+            texts = (one.table, str(one.page), *place, *values)
             for col, text in enumerate(texts):
                 self.sheet.setItem(row, col, QTableWidgetItem(text))
         if differences:

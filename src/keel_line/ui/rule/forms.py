@@ -52,6 +52,7 @@ class Forms:
             return
         menu = self.make_menu(jigs)
         menu.popup(self._station.mapToGlobal(self._station.rect().center()))
+        menu.setActiveAction(menu.actions()[0])
 
     def make_menu(self, jigs: Sequence[Jig]) -> QMenu:
         """Return a menu of jigs; the one that is chosen lends its lines to the page."""

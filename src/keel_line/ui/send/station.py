@@ -135,6 +135,7 @@ class SendStation(Station):
         self.copy_button = QPushButton("Copy the table at hand")
         self.options = OptionsPanel()
         self.preview = Preview()
+        self._note = QLabel()
         self._written_as: dict[Path, tuple[int, int]] = {}  # what was written: its time and size
         self._done = QLabel()
         self._afterwards = QWidget()
@@ -169,17 +170,17 @@ class SendStation(Station):
         side.addWidget(self._heading("What to write", 1.2))
         formats = QGridLayout()
         formats.setHorizontalSpacing(18)
-        formats.setVerticalSpacing(4)
+        formats.setVerticalSpacing(0)
         formats.setColumnStretch(1, 1)
+        high = -(-len(SEND_FORMATS) // 2)
         for at, (ending, form) in enumerate(SEND_FORMATS.items()):
             button = QRadioButton(f"{form.label} ({ending})")
-            note = QLabel(form.note)
-            note.setObjectName("quiet")
             button.toggled.connect(self._change_format)
             self.formats[ending] = button
-            formats.addWidget(button, at, 0)
-            formats.addWidget(note, at, 1)
+            formats.addWidget(button, at % high, at // high)
+        self._note.setObjectName("quiet")
         side.addLayout(formats)
+        side.addWidget(self._note)
         side.addSpacing(8)
         self.options.changed.connect(self._keep_options)
         side.addWidget(self.options)
@@ -316,6 +317,7 @@ class SendStation(Station):
 
     def _change_format(self) -> None:
         self.options.show_options(self.options.options, self.ending)
+        self._note.setText(f"{SEND_FORMATS[self.ending].note}.")
         if not self.target.text():
             return
         path = Path(self.target.text())
