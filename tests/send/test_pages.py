@@ -134,7 +134,7 @@ def test_running_text_and_tables_become_documents(demo_desk: Desk, tmp_path: Pat
     executor = RememberingExecutor()
     demo_desk.send(tmp_path / "demo.txt", executor=executor)
     lines = (tmp_path / "demo.txt").read_text(encoding="utf-8-sig").splitlines()
-    assert "Tide gauge, Skerry Head September 1962, first half" in lines
+    assert "Tide gauge, Skerry Head" in lines
     assert any(line.startswith("Marigold\tBS 114\tN 4") for line in lines)
     demo_desk.send(tmp_path / "demo.odt", executor=executor)
     document = load(tmp_path / "demo.odt")

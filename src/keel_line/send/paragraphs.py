@@ -20,7 +20,7 @@ from keel_line.send.safely import write_safely
 from keel_line.send.sent import SendOptions, SentBlock, SentPage, SentTable
 from keel_line.send.separated import as_rows
 
-_NEW_PITCH, _MOST_PITCH = 1.3, 3.5
+_NEW_PITCH, _MOST_PITCH, _MOST_APART = 1.3, 3.5, 2.6
 _INDENT_CAPS, _SHORT_CAPS = 1.2, 5.0
 _ITEM = re.compile(r"(?:\d{1,3} ?[.)]|[•*–-]) ")
 _OTHER_SIZE = 1.2  # of a heading's letters
@@ -73,7 +73,8 @@ def _goes_on(before: SentBlock, block: SentBlock, pitch: float) -> bool:
     cap = max(before.cap_px, 1.0)
     below = block.low - before.low
     beside = min(before.right, block.right) - max(before.left, block.left) > 0
-    if not beside or not 0 < below <= _NEW_PITCH * pitch or _ITEM.match(block.text):
+    close = 0 < below <= min(_NEW_PITCH * pitch, _MOST_APART * cap)
+    if not beside or not close or _ITEM.match(block.text):
         return False
     sizes = sorted((before.cap_px, block.cap_px))
     if sizes[1] > _OTHER_SIZE * sizes[0]:
