@@ -32,6 +32,8 @@ ROOT = Path(__file__).resolve().parent.parent
 REPORT = ROOT / "docs" / "accuracy.md"
 FIGURES = ROOT / "docs" / "figures"
 DOCUMENTS = Path(__file__).with_name("documents_measured.txt")
+MEASURED = Path(__file__).with_name("measured")
+"""What takes long and is measured by itself: a file of lines for each module that does."""
 BEFORE_ROLES = Path(__file__).with_name("press_before.txt")
 TURNED_PAGES = 120
 PHOTOGRAPHED_SHEETS = 30
@@ -53,6 +55,10 @@ Ruled: TypeAlias = tuple[
     LyingScore,
     dict[str, int],
 ]
+
+
+def _kept_lines(name: str) -> list[str]:
+    return (MEASURED / f"{name}.md").read_text(encoding="utf-8").splitlines()
 
 
 def _percent(part: float, whole: float) -> str:
@@ -303,6 +309,18 @@ def write_report(measured: Measured) -> str:
         "## Tidy",
         "",
         *tidy.say_lines(),
+        "",
+        "## Jigs",
+        "",
+        *_kept_lines("jigs"),
+        "",
+        "## Running text",
+        "",
+        *_kept_lines("running"),
+        "",
+        "## Writing",
+        "",
+        *_kept_lines("sending"),
         "",
         "## Columns with repeated values",
         "",

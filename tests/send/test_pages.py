@@ -10,7 +10,7 @@ import numpy as np
 import pikepdf
 import pypdfium2 as pdfium
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from odf import teletype
 from odf.opendocument import load
@@ -156,6 +156,7 @@ def test_columns_are_read_one_after_another() -> None:
     assert found == [heading, *left, *right, foot]
 
 
+@settings(deadline=None)
 @given(
     st.lists(
         st.tuples(st.integers(0, 500), st.integers(0, 500), st.integers(1, 90), st.integers(1, 30)),

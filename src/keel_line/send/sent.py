@@ -91,8 +91,8 @@ class SentTable:
         What is said of cells, by their place.
     sums
         Totals that add up.
-    origins
-        Which table and page each row comes from, where that is known row by row.
+    origin
+        Where it comes from.
     """
 
     name: str

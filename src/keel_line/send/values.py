@@ -76,6 +76,7 @@ def type_column(table: SentTable, col: int, *, as_text: bool = False) -> Iterato
             yield type_cell(text, kind)
 
 
+@lru_cache(maxsize=1 << 16)  # values of a column come again
 def type_cell(text: str, kind: ColumnType) -> SentValue:
     """Return a text's value as its column's type has it; the text itself where it has none."""
     if kind.kind in _TEXTS or is_blank(text):

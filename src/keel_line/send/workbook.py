@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
@@ -25,7 +25,7 @@ from keel_line.send.evidence import (
 from keel_line.send.names import clean_text, name_list, name_sheet
 from keel_line.send.safely import write_safely
 from keel_line.send.sent import InkCutter, Mark, Place, SendOptions, SentTable
-from keel_line.send.values import MISFIT, SentValue, excel_format, type_column
+from keel_line.send.values import MISFIT, Look, SentValue, excel_format, type_column
 
 MOST_CHARACTERS = 32_767
 """Characters that a cell of a workbook holds."""
@@ -41,6 +41,7 @@ _RIGHT = NUMBERS | {"date", "time", "duration"}
 _WHEN = datetime(2000, 1, 1)  # noqa: DTZ001 - the same tables make the same bytes
 _SURE = "0%"
 _UNMARKED = Mark()
+_SHORT = 50  # letters of a text that needs no second line
 
 
 def write_workbook(
@@ -236,8 +237,11 @@ class _Writer:
                 )
             down = begin + first - rows.start
             values = type_column(table, col, as_text=self._options.as_text)
+            quick = self._quickly(sheet, table, left + col, special=covered | set(sums))
             for number, value in zip(rows, islice(values, rows.start, None), strict=False):
                 place = (first + number, col)
+                if quick(place, value, down + number):
+                    continue
                 self._put(sheet, table, place, value, (down + number, left + col), covered)
                 if place in sums and isinstance(value.value, Decimal):
                     self._put_sum(sheet, place, sums[place], value, (begin - rows.start, left))
@@ -245,6 +249,39 @@ class _Writer:
             self._merge(sheet, table, (begin, left))
         own = range(rows.start + first if rows.start else 0, rows.stop + first)
         self._places.append((table, sheet, (begin - rows.start, left), own))
+
+    def _quickly(
+        self, sheet: _Sheet, table: SentTable, col: int, *, special: set[Place]
+    ) -> Callable[[Place, SentValue, int], bool]:
+        """Return what writes a plain cell of a column, and says whether it was one.
+
+        Most cells of a long table are: nothing is said of them, and they are short.
+        """
+        own, marks, plain = sheet.sheet, table.marks, self._look(align="left")
+        looks: dict[Look | None, object] = {}
+
+        def write(place: Place, cell: SentValue, row: int) -> bool:
+            value = cell.value
+            if place in marks or place in special or place in table.spans or cell.misfit:
+                return False
+            if isinstance(value, str):
+                if len(value) > _SHORT or not value.isprintable():
+                    return False
+                if value:
+                    own.write_string(row, col, value, plain)
+                sheet.widen(col, len(value))
+                return True
+            if isinstance(value, date) and value < _FIRST_DAY:
+                return False
+            look = looks.get(cell.look)
+            if look is None:
+                shown = "General" if cell.look is None else excel_format(cell.look)
+                look = looks[cell.look] = self._look(shown)
+            _write_value(own, (row, col), value, look)
+            sheet.widen(col, len(table.columns[place[1]].texts[place[0]]))
+            return True
+
+        return write
 
     def _put(
         self,
