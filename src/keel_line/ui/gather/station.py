@@ -315,8 +315,7 @@ class GatherStation(Station):
             return
         name = self._editions[0].new.name
         self.edition.setText(
-            f"◤ {name} is a new edition of a file in this docket. E takes over its lines, names, "
-            "steps and unchanged values, and lists what differs."
+            f"◤ {name} is a new edition. E takes over earlier work and lists what differs."
         )
         pages = self._session.desk.pages()
         if self._following in self._editions and all(
