@@ -211,3 +211,13 @@ def test_words_without_places_share_their_box() -> None:
     assert [w.corners[0][0] for w in laid] == pytest.approx([0.0, 40.0, 100.0])
     twice = list(prepare_words("a a", (), box, Transform()))
     assert twice[0].corners != twice[1].corners
+
+
+def test_two_parts_of_one_picture_are_one_page() -> None:
+    data = picture("PNG")
+    left = page(data, SentWord("left", corners(20, 200, 120, 240)))
+    right = page(data, SentWord("right", corners(220, 200, 320, 240)))
+    made = make_searchable([left, right], "Log")
+    with closing(pdfium.PdfDocument(made)) as document:
+        assert len(document) == 1
+    assert [said for said, _ in places(made)] == ["left", "right"]

@@ -187,3 +187,11 @@ def test_lines_that_make_no_grid_are_refused(change: dict[str, object]) -> None:
     made["page"].update(change)
     with pytest.raises(ValueError, match="no grid"):
         decode_jig(json.dumps(made).encode())
+
+
+def test_a_word_that_stands_elsewhere_several_times_tells_nothing() -> None:
+    rows = [("Vessel", "Buoy", "Dues"), *TEXTS[1:2], ("Tern", "Berth", "3.00")]
+    rows.append(("Marigold", "Berth", "8.25"))
+    placed = place_lines(keep_lines(FORM, DPI), [make_table(make_grid(XS, YS), rows)], DPI)
+    assert not placed.sure
+    assert placed.missing == ("Berth",)

@@ -541,7 +541,7 @@ class Desk:
 
     @property
     def send_options(self) -> SendOptions:
-        """How this docket's tables are written; what was chosen last."""
+        """The options that were last chosen for writing this docket."""
         try:
             return msgspec.json.decode(self.docket.setting(_OPTIONS, "{}"), type=SendOptions)
         except msgspec.DecodeError:

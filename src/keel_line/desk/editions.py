@@ -22,6 +22,7 @@ from keel_line.model.page import SquareChoice
 from keel_line.model.reason import Reason
 from keel_line.model.table import CellState, TableState
 from keel_line.rule.mend import place_grid
+from keel_line.tidy.joins import Append
 
 if TYPE_CHECKING:
     from keel_line.desk.desk import Desk
@@ -199,7 +200,7 @@ def compare_tables(
             gone, come = (
                 "" if r is None else _say_row(c[r]) for c, r in ((old, row), (new, other))
             )
-            first = None if other is None else next(iter(new[other].values())).id
+            first = None if other is None else next((s.id for s in new[other].values()), None)
             place = -1 if other is None else other
             out.append(Difference(now.name, now.page_number, place, -1, gone, come, first))
             continue
@@ -218,7 +219,7 @@ def _cells_by_row(table: TableState) -> list[dict[int, CellState]]:
     out: list[dict[int, CellState]] = [{} for _ in range(table.grid.rows)]
     for state in table.cells:
         out[state.cell.row][state.cell.col] = state
-    return [row for row in out if row]
+    return out
 
 
 def _pair_rows(
@@ -252,9 +253,8 @@ def _follow_table(desk: Desk, before: TableState, now: TableState, *, named: boo
         desk.set_heading(now, before.header_rows)
     if before.steps and not now.steps:
         trail = read_trail(before)
-        kept = msgspec.structs.replace(
-            trail, steps=tuple(s for s in trail.steps if not hasattr(s, "table"))
-        )
+        own = tuple(s for s in trail.steps if not isinstance(s, Append))
+        kept = msgspec.structs.replace(trail, steps=own)
         desk.set_steps(now, Change(kept, Reason("edition")))
 
 

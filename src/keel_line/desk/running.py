@@ -1,4 +1,4 @@
-"""Reads what stands outside a page's tables: lines of text, in the order in which they are read."""
+"""Reads the lines of text outside a page's tables."""
 
 from __future__ import annotations
 

@@ -160,7 +160,7 @@ def answer_send(request: SendRequest, executor: Executor | None = None) -> Sent:
 
 
 def _make_pages(request: SendRequest, executor: Executor) -> tuple[list[SentPage], list[str]]:
-    """Read the running text of pages, and return them with all that stands on them."""
+    """Read the text outside the tables of each page; return the pages with tables and text."""
     begun = [(p, executor.submit(answer_running, p.running)) for p in request.pages]
     pages, said = [], []
     for page, future in begun:
@@ -347,13 +347,19 @@ def make_sent_tidied(
 
 
 def make_one_sent(
-    table: TableState, tidying: Tidying, tables: Mapping[int, TableState]
+    table: TableState,
+    tidying: Tidying,
+    tables: Mapping[int, TableState],
+    evidence: Evidence | None = None,
 ) -> SentTable:
-    """Return a table as it is sent, tidied where it is; ``tables`` are the docket's by id."""
+    """Return a table as it is sent: with its steps taken, if it has any.
+
+    ``tables`` are the docket's tables by their ids.
+    """
     if not table.steps:
-        return make_sent(table)
+        return make_sent(table, evidence)
     others = [tables[n] for n in tidying.trail.joined if n in tables]
-    return make_sent_tidied(tidying, table, others, Evidence())
+    return make_sent_tidied(tidying, table, others, evidence or Evidence())
 
 
 def make_all_sent(
@@ -373,8 +379,7 @@ def make_all_sent(
             out.append(make_sent(table, evidence))
             continue
         tidying = tidy_table(table, tables)
-        others = [by_id[n] for n in tidying.trail.joined if n in by_id]
-        out.append(make_sent_tidied(tidying, table, others, evidence))
+        out.append(make_one_sent(table, tidying, by_id, evidence))
         said += [
             f"“{table.name}”: the step “{taken.step.say()}” was passed over. {taken.misfit}"
             for taken in tidying.taken

@@ -479,7 +479,7 @@ def tidy_table(
 
 
 def check_types(table: TableState) -> list[Finding]:
-    """Return a finding for each cell that does not fit the type that was set for its column."""
+    """Return a finding for each cell that does not fit its column's set type."""
     steps = read_trail(table).steps
     if not any(isinstance(s, SetType) and not s.off for s in steps):
         return []

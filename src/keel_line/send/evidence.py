@@ -40,7 +40,7 @@ def doubt_rows(table: SentTable) -> Iterator[tuple[Place, Doubt, list[str]]]:
 
 
 def source_rows(tables: Sequence[SentTable]) -> Iterator[tuple[list[str], float]]:
-    """Yield where each table comes from, and how many wrong cells are expected in it."""
+    """Yield a row of the source list for each table, and its expected number of wrong cells."""
     for table in tables:
         origin = table.origin
         doubts = sum(m.doubt is not None for m in table.marks.values())

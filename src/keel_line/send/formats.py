@@ -1,4 +1,4 @@
-"""Every format that tables are written in. A new one is one module and one line here."""
+"""The list of formats. To add one, write a module and add a line here."""
 
 from __future__ import annotations
 
@@ -7,13 +7,14 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TypeAlias
 
-from keel_line.send.markdown import write_markdown
-from keel_line.send.opendocument import write_opendocument
+from keel_line.send.markdown import make_markdown
+from keel_line.send.opendocument import make_opendocument
 from keel_line.send.paragraphs import write_plain_text, write_text_document
+from keel_line.send.safely import write_safely
 from keel_line.send.searchable import write_searchable
 from keel_line.send.sent import InkCutter, SendOptions, SentPage, SentTable
 from keel_line.send.separated import write_tables
-from keel_line.send.web import write_page
+from keel_line.send.web import make_page
 from keel_line.send.workbook import write_workbook
 
 Writer: TypeAlias = Callable[
@@ -60,6 +61,20 @@ def _write_text(
     return write_tables(tables, target, options)
 
 
+def _write_made(make: Callable[[Sequence[SentTable], SendOptions], bytes]) -> Writer:
+    """Return what writes a file of the bytes that a format makes of tables."""
+
+    def write(
+        tables: Sequence[SentTable], target: Path, options: SendOptions, cut_ink: InkCutter | None
+    ) -> list[str]:
+        del cut_ink
+        made = make(tables, options)
+        write_safely(target, lambda part: part.write_bytes(made))
+        return []
+
+    return write
+
+
 _EVIDENCE = ("marks", "source")
 
 FORMATS: tuple[Format, ...] = (
@@ -74,7 +89,7 @@ FORMATS: tuple[Format, ...] = (
         ".ods",
         "OpenDocument",
         "Typed cells, a sheet for each table",
-        write_opendocument,
+        _write_made(make_opendocument),
         (*_EVIDENCE, "stacked", "as_text"),
     ),
     Format(
@@ -99,8 +114,20 @@ FORMATS: tuple[Format, ...] = (
         "Places, confidence and other readings",
         None,
     ),
-    Format(".html", "Web page", "All tables on one page", write_page, (*_EVIDENCE, "as_text")),
-    Format(".md", "Markdown", "All tables as plain text with bars", write_markdown, _EVIDENCE),
+    Format(
+        ".html",
+        "Web page",
+        "One page with all tables",
+        _write_made(make_page),
+        (*_EVIDENCE, "as_text"),
+    ),
+    Format(
+        ".md",
+        "Markdown",
+        "All tables as plain text with bars",
+        _write_made(make_markdown),
+        _EVIDENCE,
+    ),
     Format(
         ".pdf",
         "Searchable PDF",

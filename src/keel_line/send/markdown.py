@@ -5,35 +5,20 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 from decimal import Decimal
-from pathlib import Path
 
 from keel_line.send.evidence import doubt_rows, source_rows
 from keel_line.send.names import clean_text
-from keel_line.send.safely import write_safely
-from keel_line.send.sent import InkCutter, SendOptions, SentTable
+from keel_line.send.sent import SendOptions, SentTable
 from keel_line.send.values import type_column
 
 _MARKS = re.compile(r"([\\`*_{}\[\]<>|#~])")
 _BEGINS = re.compile(r"^([-+=]|\d+[.)])(?=\s|$)")
 
 
-def write_markdown(
-    tables: Sequence[SentTable],
-    target: Path,
-    options: SendOptions | None = None,
-    cut_ink: InkCutter | None = None,
-) -> list[str]:
-    """Write tables as Markdown; return what is to be said about it.
-
-    Raises
-    ------
-    OutputError
-        When the target cannot be written.
-    """
-    del cut_ink
-    chosen = options or SendOptions()
-    lines = [line for table in tables for line in _say_table(table, chosen)]
-    if chosen.source and tables:
+def make_markdown(tables: Sequence[SentTable], options: SendOptions) -> bytes:
+    """Return tables as Markdown."""
+    lines = [line for table in tables for line in _say_table(table, options)]
+    if options.source and tables:
         lines += ["## Source", ""]
         lines += [
             f"- {_escape(cells[0])}: {_escape(cells[1])}, page {cells[2]}; checked: "
@@ -41,9 +26,7 @@ def write_markdown(
             for cells, wrong in source_rows(tables)
         ]
         lines.append("")
-    data = "\n".join(lines).encode("utf-8", "replace")
-    write_safely(target, lambda part: part.write_bytes(data))
-    return []
+    return "\n".join(lines).encode("utf-8", "replace")
 
 
 def _say_table(table: SentTable, options: SendOptions) -> Iterator[str]:

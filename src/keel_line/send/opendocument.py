@@ -7,7 +7,6 @@ import zipfile
 from collections.abc import Sequence
 from datetime import date, time, timedelta
 from decimal import Decimal
-from pathlib import Path
 
 from odf import number, office, style, table, text
 from odf.element import Element
@@ -21,8 +20,7 @@ from keel_line.send.evidence import (
     source_rows,
 )
 from keel_line.send.names import clean_text, name_sheet
-from keel_line.send.safely import write_safely
-from keel_line.send.sent import InkCutter, Mark, Place, SendOptions, SentTable
+from keel_line.send.sent import Mark, Place, SendOptions, SentTable
 from keel_line.send.values import (
     MISFIT,
     Look,
@@ -48,23 +46,9 @@ _PARTS = {
 }
 
 
-def write_opendocument(
-    tables: Sequence[SentTable],
-    target: Path,
-    options: SendOptions | None = None,
-    cut_ink: InkCutter | None = None,
-) -> list[str]:
-    """Write tables as ODS; return what is to be said about it.
-
-    Raises
-    ------
-    OutputError
-        When the target cannot be written.
-    """
-    del cut_ink
-    made = _Writer(options or SendOptions()).make(tables)
-    write_safely(target, lambda part: part.write_bytes(made))
-    return []
+def make_opendocument(tables: Sequence[SentTable], options: SendOptions) -> bytes:
+    """Return tables as an OpenDocument spreadsheet."""
+    return _Writer(options).make(tables)
 
 
 class _Writer:
@@ -315,7 +299,7 @@ def _value_of(cell: SentValue, printed: str) -> dict[str, str]:
 
 
 def _add_text(cell: Element, said: str) -> None:
-    """Add a text's lines; blanks that follow one another are kept."""
+    """Add a text line by line. Several spaces in a row are kept."""
     if not said:
         return
     for line in clean_text(said).split("\n"):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Iterator, Sequence
 from contextlib import closing
+from dataclasses import replace
 from pathlib import Path
 
 import img2pdf
@@ -53,7 +54,7 @@ def make_searchable(pages: Sequence[SentPage], title: str) -> bytes:
             )
         )
         try:
-            for page in pages:
+            for page in _join_parts(pages):
                 if page.data not in sources:
                     sources[page.data] = pikepdf.open(io.BytesIO(_as_pdf(page)))
                 made.pages.append(sources[page.data].pages[page.number - 1])
@@ -67,6 +68,20 @@ def make_searchable(pages: Sequence[SentPage], title: str) -> bytes:
             for source in sources.values():
                 source.close()
     return out.getvalue()
+
+
+def _join_parts(pages: Sequence[SentPage]) -> list[SentPage]:
+    """Return each page of a source once, with the text of all parts that it was read in.
+
+    Two pages in one picture are parts of it, and so is a table that was moved to its own page.
+    """
+    out: dict[tuple[bytes, int], SentPage] = {}
+    for page in pages:
+        key = (page.data, page.number)
+        first = out.get(key)
+        blocks = page.blocks if first is None else (*first.blocks, *page.blocks)
+        out[key] = replace(first or page, blocks=blocks)
+    return list(out.values())
 
 
 def _as_pdf(page: SentPage) -> bytes:

@@ -55,7 +55,10 @@ Look: TypeAlias = NumberLook | TimeLook
 
 @dataclass(frozen=True)
 class SentValue:
-    """A cell's value and its look; a text has none. ``misfit`` says what its type is not."""
+    """A cell's value, and how it looks on the paper; ``look`` is None for texts.
+
+    ``misfit`` names the column's type where the cell does not fit it, else it is empty.
+    """
 
     value: str | Decimal | date | time | timedelta
     look: Look | None = None
@@ -106,7 +109,7 @@ def _look_of(text: str, value: Decimal | date | time | timedelta, kind: ColumnTy
 
 
 def look_of_number(text: str, value: Decimal, kind: ColumnType) -> NumberLook:
-    """Return how a number is printed: signs, brackets and money about it, decimals, thousands."""
+    """Return how a number is printed: its decimals, its separators, and the signs around it."""
     plain = " ".join(text.split())
     core = plain.strip(_ABOUT)
     before, _, after = plain.partition(core)
@@ -202,7 +205,7 @@ def excel_format(look: Look) -> str:
 
 
 def _quoted(text: str) -> str:
-    """Return a text as a literal of a format."""
+    """Return a text in quotes, as a format shows it unchanged."""
     return "" if not text else '"' + text.replace('"', "") + '"'
 
 

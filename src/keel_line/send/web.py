@@ -5,12 +5,10 @@ from __future__ import annotations
 import html
 from collections.abc import Iterator, Sequence
 from decimal import Decimal
-from pathlib import Path
 
 from keel_line.send.evidence import SOURCE_HEADINGS, say_doubt, source_rows
 from keel_line.send.names import clean_text
-from keel_line.send.safely import write_safely
-from keel_line.send.sent import InkCutter, Mark, SendOptions, SentTable
+from keel_line.send.sent import Mark, SendOptions, SentTable
 from keel_line.send.values import MISFIT, SentValue, plain_number, type_column
 
 _STYLE = (
@@ -23,33 +21,18 @@ _STYLE = (
 )
 
 
-def write_page(
-    tables: Sequence[SentTable],
-    target: Path,
-    options: SendOptions | None = None,
-    cut_ink: InkCutter | None = None,
-) -> list[str]:
-    """Write tables as one HTML page; return what is to be said about it.
-
-    Raises
-    ------
-    OutputError
-        When the target cannot be written.
-    """
-    del cut_ink
-    chosen = options or SendOptions()
-    title = html.escape(clean_text(tables[0].name if len(tables) == 1 else target.stem))
+def make_page(tables: Sequence[SentTable], options: SendOptions) -> bytes:
+    """Return tables as one HTML page."""
+    title = html.escape(clean_text(tables[0].name if len(tables) == 1 else "Tables"))
     parts = [
         "<!doctype html>\n<html lang='en'>\n<head>\n<meta charset='utf-8'>\n"
         f"<title>{title}</title>\n<style>{_STYLE}</style>\n</head>\n<body>\n"
     ]
-    parts += [part for table in tables for part in _say_table(table, chosen)]
-    if chosen.source and tables:
+    parts += [part for table in tables for part in _say_table(table, options)]
+    if options.source and tables:
         parts += _say_sources(tables)
     parts.append("</body>\n</html>\n")
-    data = "".join(parts).encode("utf-8", "replace")
-    write_safely(target, lambda part: part.write_bytes(data))
-    return []
+    return "".join(parts).encode("utf-8", "replace")
 
 
 def as_html(table: SentTable) -> str:

@@ -66,7 +66,7 @@ def write_workbook(
 
 @dataclass
 class _Sheet:
-    """A sheet, and the first row in it of each part of a table."""
+    """A sheet, how wide its columns are, and how many lines its rows hold."""
 
     sheet: xlsxwriter.worksheet.Worksheet
     name: str
@@ -153,7 +153,7 @@ class _Writer:
         return self._looks[key]
 
     def _link(self) -> object:
-        """Return the format of links to cells."""
+        """Return the style of links to cells."""
         key = ("link", False, False, "")
         if key not in self._looks:
             about = {"font_color": _TEAL, "underline": 1, "valign": "top"}

@@ -140,9 +140,13 @@ def place_lines(lines: FormLines, tables: Sequence[TableState], dpi: float) -> P
     scale_y = _find_scale(old[:, 1], new[:, 1], _HIGH_MM) or scale_x
     scale = np.array([scale_x, scale_y])
     shift = np.median(new - scale * old, axis=0)
-    off = np.abs(new - scale * old - shift).max(axis=1)
-    far = {m for (m, _), apart in zip(single, off, strict=True) if apart > _OFF_MM}
-    right = [m for m, _ in found if m not in far]
+
+    def is_off(mark: Mark, places: Sequence[tuple[float, float]]) -> bool:
+        apart = np.abs(np.array(places) - scale * (mark.x, mark.y) - shift)
+        return bool(apart.max(axis=1).min() > _OFF_MM)
+
+    far = {mark for mark, places in found if is_off(mark, places)}
+    right = [mark for mark, _ in found if mark not in far]
     heads = [m for m in lines.marks if m.heading]
     sure = (
         len(right) >= min(_LEAST_PAIRS, len(lines.marks))

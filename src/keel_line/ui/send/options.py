@@ -17,7 +17,7 @@ CHECKS: dict[str, tuple[str, str]] = {
     "as_text": ("Everything as text", "No numbers and dates: each cell as the paper has it"),
     "signature": ("Mark the file as UTF-8", "Some spreadsheets need it for accents"),
 }
-"""Options that are on or off: what they are called, and what they do."""
+"""Options that are on or off: the label and the help of each."""
 CHOICES: dict[str, tuple[str, dict[str, str]]] = {
     "separator": ("Between values", {",": "comma", ";": "semicolon"}),
     "point": (
@@ -25,7 +25,7 @@ CHOICES: dict[str, tuple[str, dict[str, str]]] = {
         {"as printed": "as printed", ".": "point", ",": "comma"},
     ),
 }
-"""Options with several values: what they are called, and their values in words."""
+"""Options with several values: the label of each, and the word for each value."""
 
 
 class OptionsPanel(QWidget):

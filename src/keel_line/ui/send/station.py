@@ -132,7 +132,7 @@ class SendStation(Station):
         self.formats: dict[str, QRadioButton] = {}
         self.target = QLineEdit()
         self.write_button = QPushButton("Write")
-        self.copy_button = QPushButton("Copy the table at hand")
+        self.copy_button = QPushButton("Copy this table")
         self.options = OptionsPanel()
         self.preview = Preview()
         self._note = QLabel()
