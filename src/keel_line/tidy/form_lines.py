@@ -9,7 +9,6 @@ from dataclasses import dataclass
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import theilslopes
 
 from keel_line._shared.texts import differ_in
 from keel_line.model.geometry import Box
@@ -165,10 +164,16 @@ def place_lines(lines: FormLines, tables: Sequence[TableState], dpi: float) -> P
 def _find_scale(
     old: NDArray[np.float64], new: NDArray[np.float64], least_mm: float
 ) -> float | None:
-    """Return the median slope between pairs of places; None where they lie too close to tell."""
-    if len(old) < 2 or np.ptp(old) < least_mm:
+    """Return the median slope between pairs of places (Theil, 1950; Sen, 1968).
+
+    None where no two of them lie ``least_mm`` apart.
+    """
+    first, second = np.triu_indices(len(old), 1)
+    apart = old[second] - old[first]
+    if not len(apart) or np.abs(apart).max() < least_mm:
         return None
-    return float(theilslopes(new, old).slope)
+    told = apart != 0
+    return float(np.median((new[second] - new[first])[told] / apart[told]))
 
 
 class _Words:
