@@ -26,7 +26,13 @@ from keel_line.rule.turned import gather_text
 from keel_line.rule.writing import Writing
 from synth.faces import load_faces
 from synth.pages import Sheet, choose_style, finish_page, make_neighbours, make_page
-from synth.press.designs import designs_of, make_document, sample_design, sample_typed
+from synth.press.designs import (
+    designs_of,
+    make_document,
+    sample_design,
+    sample_listed,
+    sample_typed,
+)
 from synth.press.make import PROGRAMS
 from synth.press.setting import SettingError
 from synth.press.store import LoadedPage, load_pressed
@@ -40,7 +46,7 @@ _OF_ROLE = {"caption": 1, "note": 4}
 _BATCH = 50
 _RULINGS = ("full", "across", "down", "heading", "outline", "none")
 _ONE_WIDTH = ("Mono", "Code", "Courier", "Typewriter")
-_NAMED, _TYPED = 0.2, 0.12
+_NAMED, _TYPED, _LISTED = 0.2, 0.12, 0.12
 _CHARACTERS = frozenset(Network().recipe.alphabet)
 _DAMAGES = ("clean", "clean", "office", "copy", "fax", "fax-coarse", "photo")
 
@@ -277,6 +283,8 @@ def render(seed: int, *, ink_share: float) -> Iterator[dict[str, NDArray[Any]]]:
             design = named[int(rng.integers(len(named)))]
         elif kind < _NAMED + _TYPED:
             design = sample_typed(rng, typewriters)
+        elif kind < _NAMED + _TYPED + _LISTED:
+            design = sample_listed(rng, chosen)
         documents.append(make_document(rng, design))
     try:
         plain, tagged = (PROGRAMS["browser"](documents, tagged=t) for t in (False, True))

@@ -39,6 +39,7 @@ MORE_PROSE = ("code", "definitions", "formulas", "index", "bullets", "labels", "
 """Further pages without a table, for training: no design of the catalogue has them."""
 _DRAWN, _HALF_PT, _OFTEN = 6, 240.0, 0.5
 _CROWDED = 0.2
+_BARE = 0.65
 
 
 @dataclass(frozen=True)
@@ -47,6 +48,7 @@ class Design:
 
     ``page`` is one of ``PAGES`` or ``PROSE`` (pages without a table). ``caption`` is ``above``,
     ``below``, ``centred``, ``numbered``, ``bold``, ``stack`` (title and subtitle) or ``none``.
+    ``typed`` pages have letters of one width; ``listed`` ones have them in their tables alone.
     """
 
     name: str
@@ -60,6 +62,7 @@ class Design:
     faces: tuple[str, ...]
     point: tuple[float, float]
     typed: Typed | None = None
+    listed: Typed | None = None
 
 
 def make_document(rng: Rng, design: Design) -> Document:
@@ -111,7 +114,7 @@ def _plain_text(text: str) -> str:
 def _captioned(rng: Rng, design: Design, number: int, features: Features) -> list[Block]:
     """Return a table with its caption and notes, in their order."""
     look = design.look
-    table = make_table(rng, features, look)
+    table = replace(make_table(rng, features, look), typed=design.listed)
     title = make_title(rng)
     align = "c" if design.caption == "centred" else "l"
     how = design.caption
@@ -133,6 +136,8 @@ def _captioned(rng: Rng, design: Design, number: int, features: Features) -> lis
         out = [caption, under, table]
     elif how != "none":
         out = [caption, table]
+    elif design.listed is not None:
+        out = [*make_program(rng, int(rng.integers(1, 4))), table]
     if rng.random() < 0.3 and how != "below":
         out += [Text("note", make_note(rng), size=0.85) for _ in range(features.notes)]
     return out
@@ -473,6 +478,27 @@ def _sample_crowded(rng: Rng, look: Look, features: Features) -> tuple[Look, Fea
 
 def sample_typed(rng: Rng, faces: tuple[str, ...]) -> Design:
     """Return the design of a typed page by chance, for training. ``faces`` are of one width."""
+    design = _sample_for_typing(rng, faces)
+    return replace(design, typed=_sample_typing(rng), point=(8.0, 12.0))
+
+
+def sample_listed(rng: Rng, faces: tuple[str, ...]) -> Design:
+    """Return a design by chance whose tables are a machine's listings in a page set otherwise."""
+    design = _sample_for_typing(rng, faces)
+    while design.page not in ("report", "several", "form"):
+        design = _sample_for_typing(rng, faces)
+    typed = _sample_typing(rng)
+    if rng.random() < _BARE:  # columns one space apart, and no rules at all
+        typed = replace(typed, gap=int(rng.choice([1, 1, 2])), bar="", framed=False, double=False)
+        look = replace(design.look, top=0, below_heading=0, foot=0, rows="none", total=0)
+        plain = replace(design.features, wrap=0, leaders=False)
+        look = replace(look, spanners=False)
+        design = replace(design, look=look, features=plain, caption="none")
+    return replace(design, listed=replace(typed, margin=0))
+
+
+def _sample_for_typing(rng: Rng, faces: tuple[str, ...]) -> Design:
+    """Return a design by chance that can be set in letters of one width."""
     design = sample_design(rng, faces)
     while (
         design.page in ("beside", "column", "columns", "index", "labels", "drawn")
@@ -480,9 +506,15 @@ def sample_typed(rng: Rng, faces: tuple[str, ...]) -> Design:
         or design.features.twin > 1
     ):
         design = sample_design(rng, faces)
+    features = design.features
+    cols = (features.cols[0], min(features.cols[1], 5))
+    return replace(design, features=replace(features, turned=False, cols=cols))
+
+
+def _sample_typing(rng: Rng) -> Typed:
     bar = pick(rng, ("", "", "", "|", "|", ":", "!"))
     rule = pick(rng, ("-", "-", "-", "=", "_", "."))
-    typed = Typed(
+    return Typed(
         gap=int(rng.choice([1, 2, 2, 3, 4])) if not bar else 1,
         rule=rule,
         bar=bar,
@@ -494,6 +526,3 @@ def sample_typed(rng: Rng, faces: tuple[str, ...]) -> Design:
         underlined=rng.random() < 0.3,
         spaced=rng.random() < 0.5,
     )
-    cols = (design.features.cols[0], min(design.features.cols[1], 5))
-    features = replace(design.features, turned=False, cols=cols)
-    return replace(design, features=features, typed=typed, point=(8.0, 12.0))

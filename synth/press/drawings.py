@@ -109,6 +109,64 @@ def draw_graphs(rng: Rng, wide: float) -> str:
     return _draw(parts, wide, high * down)
 
 
+def draw_strips(rng: Rng, wide: float) -> str:
+    """Return graphs in frames that touch, a name on a band above each, words at the left."""
+    across, down = int(rng.integers(1, 4)), int(rng.integers(1, 5))
+    size, left = float(rng.uniform(5, 8)), float(rng.uniform(40, 90))
+    own, high = (wide - left) / across, float(rng.uniform(40, 120))
+    strip, names = size * 1.6, [_word(rng) for _ in range(int(rng.integers(2, 11)))]
+    parts = []
+    for row in range(down):
+        top = row * high
+        step = (high - strip) / len(names)
+        for k, name in enumerate(names):
+            at = top + strip + step * (k + 0.5)
+            parts.append(_say(left - 5, at + size / 3, name, size, "end"))
+            parts.append(_line(left - 3, at, left, at, 0.4))
+        for col in range(across):
+            x = left + col * own
+            parts += [_box(x, top, own, strip), _box(x, top + strip, own, high - strip)]
+            parts.append(_say(x + own / 2, top + strip - size * 0.4, _word(rng), size, "middle"))
+            bars = rng.random() < _OFTEN
+            middle = x + own * float(rng.uniform(0.2, 0.8))
+            parts.append(_line(middle, top + strip, middle, top + high, 0.3))
+            for k in range(len(names)):
+                at = top + strip + step * (k + 0.5)
+                a, b = np.sort(rng.uniform(x + 3, x + own - 3, 2)).tolist()
+                parts.append(_line(a, at, b, at))
+                if bars:
+                    parts.append(_box(min(middle, b), at - step / 4, abs(b - middle), step / 2))
+    for k in range(int(rng.integers(3, 7)) * across):
+        x = left + (wide - left) * (k + 0.5) / (4 * across)
+        parts.append(_say(min(x, wide - 8), down * high + size * 1.3, str(k), size, "middle"))
+    return _draw(parts, wide, down * high + size * 2)
+
+
+def draw_mosaic(rng: Rng, wide: float) -> str:
+    """Return tiles whose areas are counts, with the names of both groups around them."""
+    size, edge = float(rng.uniform(5, 9)), 34.0
+    across, down = (int(v) for v in rng.integers(2, 6, 2))
+    high = (wide - edge) * float(rng.uniform(0.6, 1.0))
+    gap = float(rng.uniform(1, 5))
+    widths = rng.dirichlet(np.full(across, 3.0)) * (wide - edge)
+    parts = [_say(wide / 2, size, _word(rng), size * 1.2, "middle")]
+    x = edge
+    for col, own in enumerate(widths.tolist()):
+        parts.append(_say(x + own / 2, size * 2.6, _word(rng), size, "middle"))
+        y = size * 3.2
+        for row, tall in enumerate((rng.dirichlet(np.full(down, 3.0)) * high).tolist()):
+            grey = pick(rng, ("none", "none", "#bbb", "#777"))
+            box = f"style='fill:{grey}'"
+            parts.append(_box(x, y, max(1.0, own - gap), max(1.0, tall - gap), box))
+            if col == 0:
+                parts.append(_say(edge - 4, y + tall / 2, _word(rng), size, "end"))
+            elif rng.random() < 0.1 * row:
+                parts.append(_say(x + own / 2, y + tall / 2, str(col * row), size, "middle"))
+            y += tall
+        x += own
+    return _draw(parts, wide, high + size * 4)
+
+
 def draw_boxes(rng: Rng, wide: float) -> str:
     """Return boxes with words, joined by lines: who answers to whom, or what follows what."""
     size = float(rng.uniform(6, 9))
@@ -354,6 +412,8 @@ def draw_session(rng: Rng, wide: float) -> str:
 
 DRAWINGS: dict[str, Callable[[Rng, float], str]] = {
     "graphs": draw_graphs,
+    "strips": draw_strips,
+    "mosaic": draw_mosaic,
     "boxes": draw_boxes,
     "music": draw_music,
     "puzzle": draw_puzzle,

@@ -20,10 +20,11 @@ from synth.press.model import (
     Typed,
     tag_hex,
 )
-from synth.press.typed import lay_typed
+from synth.press.typed import Line, lay_table, lay_typed
 
 _STEP_EM = 1.1
 _LETTER_EM = 0.62
+_LISTED = 0.85
 _LOW = re.compile(r"(?<=[A-Za-z])(\d+)")
 
 
@@ -89,10 +90,14 @@ class _Writer:
 
     def typed(self, typed: Typed) -> str:
         """Return a typed page, in letters that let its longest line stand on the page."""
-        lines = lay_typed(self._document, typed)
+        style = "font-family:inherit"
+        return self._listing(lay_typed(self._document, typed), style, self._document.point)
+
+    def _listing(self, lines: Sequence[Line], style: str, point: float) -> str:
+        """Return lines of letters of one width, so small (pt) that the longest finds room."""
         longest = max(p.start + len(p.text) for line in lines for p in line)
         room = (self._document.size_mm[0] - 2 * self._document.margin_mm[0]) * 72 / 25.4
-        point = min(self._document.point, room / (_LETTER_EM * longest))
+        point = min(point, room / (_LETTER_EM * longest))
         out = []
         for line in lines:
             at, said = 0, ""
@@ -102,7 +107,7 @@ class _Writer:
                 said += text if piece.item is None else self._words(piece.item, text=piece.text)
                 at = piece.start + len(piece.text)
             out.append(said)
-        return f"<pre style='font-family:inherit;font-size:{point:.2f}pt'>{chr(10).join(out)}</pre>"
+        return f"<pre style='{style};font-size:{point:.2f}pt'>{chr(10).join(out)}</pre>"
 
     def _words(self, item: Cell | Text, colour: str = "", text: str | None = None) -> str:
         whole = text is None
@@ -120,6 +125,10 @@ class _Writer:
         if isinstance(block, Drawing):
             return f"<div style='{gap}'>{block.markup}</div>"
         if isinstance(block, Table):
+            if block.typed is not None:
+                lines = lay_table(block, block.typed)
+                point = _LISTED * self._document.point
+                return self._listing(lines, f"font-family:monospace;{gap}", point)
             return f"<div style='{gap}'>{self._table(block)}</div>"
         inner = [self.block(b) for b in block.blocks]
         if isinstance(block, Stack):

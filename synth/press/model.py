@@ -138,7 +138,8 @@ class Table:
     ``widths`` are shares of the page's text width for columns that wrap; empty for natural ones.
     ``group_rows`` are the body rows that begin a group, ``total_rows`` hold totals, ``bar_rows``
     hold a section's name over all columns. ``col_groups`` are (first, after last) columns under
-    one spanner. A table in ``parts`` goes on beside itself: each part is a table of its own.
+    one spanner. A table in ``parts`` goes on beside itself: each part is a table of its own. One
+    with ``typed`` is a machine's listing in letters of one width; only the browser sets it.
     """
 
     cells: tuple[Cell, ...]
@@ -153,6 +154,7 @@ class Table:
     bar_rows: tuple[int, ...] = ()
     col_groups: tuple[tuple[int, int], ...] = ()
     parts: int = 1
+    typed: Typed | None = None
 
     def at(self, row: int, col: int) -> Cell | None:
         """Return the cell that covers a place, None where it is blank."""

@@ -46,6 +46,11 @@ def lay_typed(document: Document, typed: Typed) -> list[Line]:
     return [tuple(Piece(p.start + margin, p.text, p.item) for p in line) for line in out]
 
 
+def lay_table(table: Table, typed: Typed) -> list[Line]:
+    """Return the lines of a table by itself; blank ones are empty."""
+    return _TableWriter(table, typed).lines()
+
+
 def _walk(blocks: tuple[Block, ...]) -> Iterator[Text | Table]:
     for block in blocks:
         if isinstance(block, (Text, Table)):

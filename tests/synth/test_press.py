@@ -18,6 +18,7 @@ from synth.press.designs import (
     make_document,
     rng_of,
     sample_design,
+    sample_listed,
     sample_typed,
 )
 from synth.press.drawings import DRAWINGS
@@ -35,6 +36,7 @@ from synth.press.model import (
     Typed,
     colour_tag,
     tag_colour,
+    tag_hex,
     walk_texts,
 )
 from synth.press.office import write_spreadsheet, write_text_document
@@ -227,6 +229,21 @@ def test_typed_pages_hold_every_text_and_none_over_another(seed: int) -> None:
                 said[own] = f"{said.get(own, '')} {piece.text}".strip()
     wanted = {document.number(i): " ".join(i.text.split()) for i in walk_texts(document.blocks)}
     assert {k: " ".join(v.split()) for k, v in said.items()} == wanted
+
+
+@settings(deadline=None, max_examples=20)
+@given(st.integers(0, 10_000))
+def test_listings_stand_as_lines_in_a_page_set_otherwise(seed: int) -> None:
+    document = make_document(
+        np.random.default_rng(seed), sample_listed(np.random.default_rng(seed), ("Go",))
+    )
+    assert document.typed is None
+    assert document.tables()
+    page = write_html([document], {}, tagged=True)
+    assert page.count("<pre") == len(document.tables())
+    assert "<table" not in page
+    for cell in document.tables()[0].cells:
+        assert f"#{tag_hex(document.number(cell))}" in page
 
 
 def test_a_typed_page_is_written_with_its_rules() -> None:
