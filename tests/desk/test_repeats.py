@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import replace
 
 from keel_line.desk.repeats import find_all_repeated, find_repeated
-from keel_line.model.docket import PageState
+from keel_line.model.docket import PageState, SourceState
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import Reading
 from keel_line.model.table import CellState, TableState
-from keel_line.send.document import make_document
+from keel_line.send.document import DocumentParts, make_document
 
 BOX = (0.0, 0.0, 10.0, 10.0)
 
@@ -72,7 +72,8 @@ def test_the_json_names_the_earlier_table() -> None:
     pages = [
         PageState(t.page_id, 1, "s", t.page_id, "done", squared_size_px=(9, 9)) for t in tables
     ]
-    document = make_document("s", "0" * 64, pages, tables, find_all_repeated(tables))
+    parts = DocumentParts(repeated=find_all_repeated(tables))
+    document = make_document(SourceState(1, "s", "0" * 64, 2), pages, tables, parts)
     first, second = (p["tables"][0] for p in document["pages"])  # type: ignore[attr-defined]
     assert "heading_of" not in first
     assert second["heading_of"] == first["id"]

@@ -163,7 +163,7 @@ def parse_amount(text: str, point: str = ".") -> Amount | None:
     digits = "".join(c for c in whole if c.isdigit())
     if len(digits) + len(decimals) > _MOST_DIGITS:
         return None
-    value = Decimal(f"{digits}.{decimals or 0}")
+    value = Decimal(f"{digits}.{decimals}" if decimals else digits)
     less = match["open"] or match["minus"] or (match["sign"] and match["sign"] != "+")
     if less or (match["after"] or "").upper() == "CR":
         value = -value

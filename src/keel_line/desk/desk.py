@@ -665,7 +665,8 @@ class Desk:
     ) -> list[tuple[SourceState, dict[str, object]]]:
         """Return each usable source's pages and tables (all or those given) as JSON documents."""
         sources = [s for s in self.sources() if not s.trouble]
-        return make_documents(sources, self.pages(), self.tables_to_send(chosen))
+        evidence = gather_evidence(self.pages(), self.docket.history())
+        return make_documents(sources, self.tables_to_send(chosen), evidence)
 
     def json_lines(self) -> list[bytes]:
         """Return the documents as encoded JSON, for standard output."""

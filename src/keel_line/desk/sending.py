@@ -12,6 +12,7 @@ from importlib.metadata import version
 from pathlib import Path
 
 import cv2
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -31,7 +32,13 @@ from keel_line.model.table import CellState, TableState
 from keel_line.model.tidy import TidyTable
 from keel_line.rule.area import describe_area
 from keel_line.send.clipboard import clip_table
-from keel_line.send.document import AS_PRINTED, make_document, write_document
+from keel_line.send.document import (
+    AS_PRINTED,
+    DocumentParts,
+    TidiedTable,
+    make_document,
+    write_document,
+)
 from keel_line.send.formats import BY_ENDING
 from keel_line.send.sent import (
     Doubt,
@@ -52,6 +59,8 @@ from keel_line.send.values import type_column
 MOST_PICTURES = 100
 """Pages whose doubts are shown as ink at most."""
 log = logging.getLogger(__name__)
+PROGRAM = f"Keel Line {version('keel-line')}"
+"""What writes files."""
 _INK_EDGE = 0.25  # of a cell's height
 __all__ = [
     "MOST_PICTURES",
@@ -77,11 +86,13 @@ LEFT_OPEN = "Left as text: the comma or point may part thousands or decimals."
 class Evidence:
     """What is known of a docket's tables beside their texts.
 
-    ``pages`` are the docket's by id, ``settled`` the changes of cells by the cell's id.
+    ``pages`` are the docket's by id, ``settled`` the changes of cells by the cell's id; ``history``
+    is all that was done, from the first on.
     """
 
     pages: Mapping[int, PageState] = field(default_factory=dict)
     settled: Mapping[int, ChangeRecord] = field(default_factory=dict)
+    history: tuple[ChangeRecord, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -142,7 +153,7 @@ def answer_send(request: SendRequest, executor: Executor | None = None) -> Sent:
         said += form.write_pages(whole, request.target, options)
         return Sent(list(request.files), said)
     if form.write is None:
-        documents = make_documents(request.sources, list(pages.values()), request.tables)
+        documents = make_documents(request.sources, request.tables, request.evidence)
         for path, (_, document) in zip(request.files, documents, strict=True):
             write_document(document, path)
         return Sent(list(request.files), said)
@@ -238,18 +249,39 @@ def prepare_words(
 
 
 def make_documents(
-    sources: Sequence[SourceState], pages: Sequence[PageState], tables: Sequence[TableState]
+    sources: Sequence[SourceState], tables: Sequence[TableState], evidence: Evidence
 ) -> list[tuple[SourceState, dict[str, object]]]:
     """Return each source's pages that were read, and their tables, as JSON documents."""
+    by_id = {t.id: t for t in tables}
+    tidied = {t.id: _make_tidied(t, tables, by_id, evidence) for t in tables if t.steps}
     out = []
     for source in sources:
-        own = [p for p in pages if p.source_id == source.id and p.progress == "done"]
+        own = [
+            p for p in evidence.pages.values() if p.source_id == source.id and p.progress == "done"
+        ]
         page_ids = {p.id for p in own}
         on_them = [t for t in tables if t.page_id in page_ids]
-        repeated = find_all_repeated(on_them)
-        document = make_document(source.name, source.sha256, own, on_them, repeated)
-        out.append((source, document))
+        parts = DocumentParts(
+            PROGRAM,
+            {t.id: make_sent(t) for t in on_them},
+            tidied,
+            find_all_repeated(on_them),
+            evidence.history,
+        )
+        out.append((source, make_document(source, own, on_them, parts)))
     return out
+
+
+def _make_tidied(
+    table: TableState,
+    tables: Sequence[TableState],
+    by_id: Mapping[int, TableState],
+    evidence: Evidence,
+) -> TidiedTable:
+    tidying = tidy_table(table, tables)
+    sent = make_one_sent(table, tidying, by_id, evidence)
+    steps = tuple((msgspec.to_builtins(s), s.say()) for s in tidying.trail.steps)
+    return TidiedTable(sent, tidying.table, steps, tidying.trail.joined)
 
 
 def _make_cutter(request: SendRequest) -> InkCutter | None:
@@ -274,12 +306,11 @@ def _make_cutter(request: SendRequest) -> InkCutter | None:
 def gather_evidence(pages: Iterable[PageState], history: Iterable[ChangeRecord]) -> Evidence:
     """Return the evidence of a docket: its pages, and who settled which cell last."""
     last: dict[int, ChangeRecord] = {}
-    for record in history:
+    every = sorted(history, key=lambda r: r.id)
+    for record in every:
         if record.kind == "settle" and not record.undone:
-            known = last.get(record.subject)
-            if known is None or record.id > known.id:
-                last[record.subject] = record
-    return Evidence({p.id: p for p in pages}, last)
+            last[record.subject] = record
+    return Evidence({p.id: p for p in pages}, last, tuple(every))
 
 
 def make_sent(table: TableState, evidence: Evidence | None = None) -> SentTable:
@@ -508,5 +539,5 @@ def _find_origin(table: TableState, tables: Sequence[TableState], evidence: Evid
         area,
         checked,
         sum(t.expected_wrong for t in tables),
-        f"Keel Line {version('keel-line')}" + (f", reader {reader}" if reader else ""),
+        PROGRAM + (f", reader {reader}" if reader else ""),
     )
