@@ -17,6 +17,10 @@ class OutputError(KeelLineError):
     """A target that cannot be written."""
 
 
+class StoppedError(KeelLineError):
+    """The clerk stopped what was under way."""
+
+
 class DocketError(KeelLineError):
     """A docket that cannot be opened or saved."""
 

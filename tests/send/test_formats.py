@@ -23,12 +23,13 @@ from odf.opendocument import load
 from odf.table import CoveredTableCell, Table, TableCell, TableRow
 from typing_extensions import override
 
+from keel_line._shared.pulse import listening
 from keel_line.desk.desk import Desk
-from keel_line.desk.sending import count_left_open
-from keel_line.errors import OutputError
+from keel_line.desk.sending import answer_send, count_left_open
+from keel_line.errors import OutputError, StoppedError
 from keel_line.send import workbook
 from keel_line.send.clipboard import clip_table
-from keel_line.send.formats import BY_ENDING, FORMATS
+from keel_line.send.formats import BY_ENDING, FORMATS, Format
 from keel_line.send.sent import Doubt, Mark, SendOptions, SentTable
 from keel_line.send.values import type_column
 from keel_line.send.workbook import write_workbook
@@ -45,6 +46,23 @@ def write(
     writer = BY_ENDING[ending].write
     assert writer is not None
     writer(tables, path, options, None)
+
+
+@pytest.mark.parametrize("form", FORMATS, ids=lambda f: f.ending)
+def test_a_stop_leaves_everything_as_it_was(form: Format, demo_desk: Desk, tmp_path: Path) -> None:
+    target = tmp_path / f"demo{form.ending}"
+    for path in demo_desk.name_files(target, demo_desk.tables()):
+        path.write_text("before")
+    there = {p: p.read_bytes() for p in tmp_path.iterdir()}
+    options = SendOptions(as_text=False, point=".")
+    request = demo_desk.prepare_send(target, options=options)
+
+    def stop() -> None:
+        raise StoppedError("stopped")
+
+    with listening(stop), pytest.raises(StoppedError):
+        answer_send(request)
+    assert {p: p.read_bytes() for p in tmp_path.iterdir()} == there
 
 
 def plain(rows: Sequence[Sequence[str]], name: str = "Dues", heading: int = 1) -> SentTable:

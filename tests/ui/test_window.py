@@ -270,6 +270,32 @@ def test_existing_files_are_confirmed_before_overwriting(
     assert (tmp_path / "out.xlsx").read_text() == "changed since"
 
 
+def test_escape_stops_writing_and_what_was_there_stays(
+    window: Window, tmp_path: Path, qtbot: QtBot
+) -> None:
+    window.go_to("send")
+    send, jobs = window.station(SendStation), window.session.jobs
+    target = tmp_path / "out.xlsx"
+    send.target.setText(str(target))
+    press_write(window, qtbot)
+    before = target.read_bytes()
+    gate = threading.Event()
+    jobs._writers.submit(gate.wait)  # writing has begun, and nothing is written yet
+    assert not send.stop_button.isVisible()
+    QTest.keyClick(send.write_button, Key.Key_Return)
+    assert send.stop_button.isVisible()
+    assert "Esc stops it" in window.message.text()
+    with qtbot.waitSignal(jobs.sent, timeout=20_000):
+        QTest.keyClick(send.write_button, Key.Key_Escape)
+        gate.set()
+    assert "you stopped it" in window.message.text()
+    assert not send.stop_button.isVisible()
+    assert target.read_bytes() == before
+    assert [p.name for p in tmp_path.iterdir() if p.is_file()] == ["out.xlsx"]
+    press_write(window, qtbot)  # a stop is over with what it stopped
+    assert "Wrote out.xlsx" in window.message.text()
+
+
 def test_options_follow_the_format_and_are_remembered(window: Window) -> None:
     window.go_to("send")
     send, panel = window.station(SendStation), window.station(SendStation).options

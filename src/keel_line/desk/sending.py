@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from concurrent.futures import Executor
+from concurrent.futures import Executor, Future, wait
 from dataclasses import dataclass, field
 from functools import lru_cache, reduce
 from importlib.metadata import version
@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from keel_line._shared.amounts import Separators, is_open
 from keel_line._shared.column_types import OPEN_SIGN, ColumnType, Decided, decide_type, find_point
+from keel_line._shared.pulse import pulse
 from keel_line._shared.reading_order import order_boxes
 from keel_line._shared.texts import count_of
 from keel_line.desk.pool import InlineExecutor
@@ -25,6 +26,7 @@ from keel_line.desk.repeats import find_all_repeated
 from keel_line.desk.running import RunningLine, RunningRequest, answer_running
 from keel_line.desk.tidying import Tidying, find_joined, find_year, tidy_table
 from keel_line.desk.work import unpack_picture
+from keel_line.errors import StoppedError
 from keel_line.model.docket import ChangeRecord, PageState, SourceState
 from keel_line.model.geometry import Box, Transform, unite
 from keel_line.model.reading import CharReading
@@ -61,6 +63,7 @@ MOST_PICTURES = 100
 log = logging.getLogger(__name__)
 PROGRAM = f"Keel Line {version('keel-line')}"
 """What writes files."""
+_LOOK_EVERY_S = 0.2
 _INK_EDGE = 0.25  # of a cell's height
 __all__ = [
     "MOST_PICTURES",
@@ -139,6 +142,8 @@ def answer_send(request: SendRequest, executor: Executor | None = None) -> Sent:
     ------
     OutputError
         When the target cannot be written.
+    StoppedError
+        When what listens to the pulse of the work raises it.
     """
     form = BY_ENDING[request.target.suffix.lower()]
     pages, options = request.evidence.pages, request.options
@@ -176,7 +181,11 @@ def _make_pages(request: SendRequest, executor: Executor) -> tuple[list[SentPage
     pages, said = [], []
     for page, future in begun:
         try:
-            lines = future.result()
+            lines = _wait_for(future)
+        except StoppedError:
+            for _, other in begun:
+                other.cancel()
+            raise
         except Exception:  # one page's fault must not keep the others
             log.exception(
                 "running text of page %d of %s", page.state.number, page.state.source_name
@@ -187,6 +196,14 @@ def _make_pages(request: SendRequest, executor: Executor) -> tuple[list[SentPage
         own = [t for t in request.tables if t.page_id == page.state.id]
         pages.append(make_sent_page(page, own, lines))
     return pages, said
+
+
+def _wait_for(future: Future[list[RunningLine]]) -> list[RunningLine]:
+    """Return what a worker found, and give signs of life meanwhile."""
+    while not future.done():
+        pulse()
+        wait([future], timeout=_LOOK_EVERY_S)
+    return future.result()
 
 
 def make_sent_page(

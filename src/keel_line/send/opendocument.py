@@ -12,6 +12,7 @@ from odf import number, office, style, table, text
 from odf.element import Element
 from odf.opendocument import OpenDocument, OpenDocumentSpreadsheet
 
+from keel_line._shared.pulse import pulse
 from keel_line.send.evidence import (
     DOUBT_HEADINGS,
     SOURCE_HEADINGS,
@@ -119,6 +120,7 @@ class _Writer:
             for k, c in enumerate(one.columns)
         ]
         for row in range(one.rows):
+            pulse()
             cells = [self._text(before)] if before else []
             cells += [
                 table.CoveredTableCell()

@@ -14,6 +14,7 @@ import pikepdf
 from numpy.typing import NDArray
 from PIL import Image
 
+from keel_line._shared.pulse import pulse
 from keel_line.send.names import clean_text
 from keel_line.send.safely import write_safely
 from keel_line.send.sent import SendOptions, SentPage, SentWord
@@ -55,6 +56,7 @@ def make_searchable(pages: Sequence[SentPage], title: str) -> bytes:
         )
         try:
             for page in _join_parts(pages):
+                pulse()
                 if page.data not in sources:
                     sources[page.data] = pikepdf.open(io.BytesIO(_as_pdf(page)))
                 made.pages.append(sources[page.data].pages[page.number - 1])

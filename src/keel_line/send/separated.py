@@ -14,6 +14,7 @@ from decimal import Decimal
 from pathlib import Path
 
 from keel_line._shared.amounts import parse_amount
+from keel_line._shared.pulse import pulse
 from keel_line.send.names import name_files
 from keel_line.send.safely import write_safely
 from keel_line.send.sent import SendOptions, SentTable
@@ -55,14 +56,20 @@ def as_rows(table: SentTable, options: SendOptions | None = None) -> Iterator[li
         yield table.names
     point = "as printed" if options is None or options.as_text else options.point
     if point == "as printed":
-        yield from (list(row) for row in zip(*(c.texts for c in table.columns), strict=True))
+        yield from _each_row([c.texts for c in table.columns])
         return
     first = table.heading_rows
     columns = [
         [*c.texts[:first], *(_write_number(v, t, point) for v, t in _pairs(table, k))]
         for k, c in enumerate(table.columns)
     ]
-    yield from (list(row) for row in zip(*columns, strict=True))
+    yield from _each_row(columns)
+
+
+def _each_row(columns: Sequence[Sequence[str]]) -> Iterator[list[str]]:
+    for row in zip(*columns, strict=True):
+        pulse()
+        yield list(row)
 
 
 def _pairs(table: SentTable, col: int) -> Iterable[tuple[SentValue, str]]:

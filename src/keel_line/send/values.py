@@ -11,6 +11,7 @@ from functools import lru_cache
 from typing import Any, Literal, TypeAlias
 
 from keel_line._shared.column_types import ColumnType, is_blank, parse_value
+from keel_line._shared.pulse import pulse
 from keel_line._shared.texts import MONTHS
 from keel_line.send.sent import Mark, SentTable
 
@@ -72,6 +73,7 @@ def type_column(table: SentTable, col: int, *, as_text: bool = False) -> Iterato
     kind = ColumnType() if as_text else column.type
     unmarked = Mark()
     for row in range(first, len(column.texts)):
+        pulse()
         text = str(column.texts[row])
         if table.marks and table.marks.get((row, col), unmarked).as_text:
             yield SentValue(text)

@@ -6,6 +6,7 @@ import html
 from collections.abc import Iterator, Sequence
 from decimal import Decimal
 
+from keel_line._shared.pulse import pulse
 from keel_line.send.evidence import SOURCE_HEADINGS, say_doubt, source_rows
 from keel_line.send.names import clean_text
 from keel_line.send.sent import Mark, SendOptions, SentTable
@@ -61,6 +62,7 @@ def _say_table(table: SentTable, options: SendOptions, *, values: bool = False) 
         yield f"<tr>{cells}</tr>\n"
     covered = table.covered()
     for row in range(table.rows):
+        pulse()
         if heads and row == table.heading_rows:
             yield "</thead>\n"
         if row == table.heading_rows:

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from keel_line._shared.pulse import listening
 from keel_line.desk.desk import Desk, Notice, taken_from
 from keel_line.desk.engine import find_in_area, part_cells
 from keel_line.desk.intake import Taken, find_files, take_in
@@ -30,7 +31,7 @@ from keel_line.desk.work import (
     load_small_original,
     unpack_picture,
 )
-from keel_line.errors import KeelLineError
+from keel_line.errors import KeelLineError, StoppedError
 from keel_line.model.docket import PageState
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Grid
@@ -114,6 +115,7 @@ class Jobs(QObject):
         self._adding = 0
         self._threads = ThreadPoolExecutor(1, thread_name_prefix="pictures")
         self._writers = ThreadPoolExecutor(1, thread_name_prefix="writing")
+        self._writing_stopped = False
         self._schedule = Schedule(desk, self._executor, self._answered.emit)
         self._docket = 0
         self._started = 0.0
@@ -167,6 +169,7 @@ class Jobs(QObject):
         """Close all pools at once; results still under way are dropped."""
         self.stop()
         self._docket += 1
+        self.stop_writing()
         for executor in (self._executor, self._side):
             executor.shutdown(wait=False, cancel_futures=True)
         self._threads.shutdown(wait=True, cancel_futures=True)
@@ -295,11 +298,22 @@ class Jobs(QObject):
 
     def want_sent(self, request: SendRequest) -> None:
         """Write tables in a thread; ``sent`` delivers what was written, or the trouble."""
+        self._writing_stopped = False
         self._writers.submit(self._send, self._docket, request)  # it tells of its own faults
 
+    def stop_writing(self) -> None:
+        """Stop what is being written; what was there before stays."""
+        self._writing_stopped = True
+
     def _send(self, docket: int, request: SendRequest) -> None:
+        def look() -> None:
+            if self._writing_stopped:
+                more = " Some of its files may be written." if len(request.files) > 1 else ""
+                raise StoppedError(f"{request.target.name} was not written: you stopped it.{more}")
+
         try:
-            answer: Sent | str = answer_send(request, self._side)
+            with listening(look):
+                answer: Sent | str = answer_send(request, self._side)
         except KeelLineError as error:
             answer = str(error)
         except Exception:

@@ -132,6 +132,7 @@ class SendStation(Station):
         self.formats: dict[str, QRadioButton] = {}
         self.target = QLineEdit()
         self.write_button = QPushButton("Write")
+        self.stop_button = QPushButton("Stop writing")
         self.copy_button = QPushButton("Copy this table")
         self.options = OptionsPanel()
         self.preview = Preview()
@@ -195,9 +196,12 @@ class SendStation(Station):
         side.addSpacing(8)
         self.write_button.setObjectName("main")
         self.write_button.clicked.connect(self.write)
+        self.stop_button.setToolTip("Esc stops writing, too; what was there before stays")
+        self.stop_button.clicked.connect(self._session.jobs.stop_writing)
+        self.stop_button.hide()
         self.copy_button.setToolTip("The table at hand, to paste into a spreadsheet or a letter")
         self.copy_button.clicked.connect(self._copy_table)
-        side.addLayout(_row(self.write_button, self.copy_button))
+        side.addLayout(_row(self.write_button, self.stop_button, self.copy_button))
         side.addSpacing(10)
         self._done.setWordWrap(True)
         side.addWidget(self._done)
@@ -362,13 +366,13 @@ class SendStation(Station):
             self.say(str(error), trouble=True)
             return
         self.target.setText(str(target))
-        self._writing = True
-        self.say(f"Writing {target.name} …")
+        self._show_writing(on=True)
+        self.say(f"Writing {target.name} … Esc stops it.")
         self._session.jobs.want_sent(request)
 
     def _take_sent(self, answer: Sent | str) -> None:
         """Tell what was written, or why nothing was."""
-        self._writing = False
+        self._show_writing(on=False)
         if isinstance(answer, str):
             self.say(answer, trouble=True)
             return
@@ -379,6 +383,10 @@ class SendStation(Station):
         self._done.setText("\n".join([f"Written:\n{names}", *answer.notices]))
         self._afterwards.show()
         self.say(" ".join([f"Wrote {self.written[0].name}.", *answer.notices]))
+
+    def _show_writing(self, *, on: bool) -> None:
+        self._writing = on
+        self.stop_button.setVisible(on)
 
     def _is_own(self, path: Path) -> bool:
         """Return whether a file is as this station wrote it."""
@@ -408,6 +416,9 @@ class SendStation(Station):
 
     @override
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if self._writing and event is not None and event.key() == Qt.Key.Key_Escape:
+            self._session.jobs.stop_writing()
+            return
         enter = event is not None and event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter}
         if enter and not isinstance(self.focusWidget(), QAbstractButton):
             self.write()
