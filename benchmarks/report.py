@@ -310,6 +310,8 @@ def write_report(measured: Measured) -> str:
         "",
         *tidy.say_lines(),
         "",
+        *tidy.time_long(),
+        "",
         "## Jigs",
         "",
         *_kept_lines("jigs"),

@@ -11,21 +11,25 @@ import random
 import sys
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from time import perf_counter
 
 import numpy as np
 
 from keel_line._shared.column_types import Kind, decide_type
+from keel_line.desk.tidying import tidy_table
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import Reading
 from keel_line.model.table import CellState, TableState
 from keel_line.model.tidy import make_tidy
-from keel_line.tidy.joins import LIKELY, SURE, weigh_join
+from keel_line.tidy.joins import LIKELY, SURE, Append, weigh_join
 from keel_line.tidy.suggest import suggest
+from keel_line.tidy.trail import Trail, encode_trail
 from synth.press.contents import Features, make_table
 from synth.press.model import Look
 
 _SEED, _COLUMNS, _JOINS, _TABLES = 2907, 200, 60, 120
+_LONG_PAGES, _LONG_ROWS = 2000, 50
 _OFTEN, _NOW_AND_THEN = 0.5, 0.2
 _VESSELS = ("Marigold", "Tern of Ailsay", "Gannet", "Little Skerry", "Wren", "Fair Isobel")
 _MONTHS = "January February March April May June July August September October November December"
@@ -286,6 +290,40 @@ def say_lines(seed: int = _SEED) -> list[str]:
     ]
 
 
+def time_long(pages: int = _LONG_PAGES) -> list[str]:
+    """Time a table that goes on over many pages; return the figures as lines.
+
+    All of it runs in a thread of the window.
+    """
+    rng = random.Random(_SEED)
+    rows = [
+        [
+            {0: str(50 * page + k + 1), 1: rng.choice(_VESSELS), 2: f"{rng.random() * 900:.2f}"}
+            for k in range(_LONG_ROWS)
+        ]
+        for page in range(pages)
+    ]
+    xs = np.array([100.0, 180.0, 420.0, 560.0])
+    heading = {0: "No.", 1: "Vessel", 2: "Dues"}
+    tables = [_as_state(k, [heading, *own], 1, xs, "") for k, own in enumerate(rows)]
+    steps = tuple(Append(t.id, t.name, t.page_number) for t in tables[1:])
+    whole = replace(tables[0], steps=encode_trail(Trail(steps)))
+    begun = perf_counter()
+    tidying = tidy_table(whole, tables).prepare()
+    ready = perf_counter()
+    tidying.sort(1)
+    sorted_by = perf_counter()
+    tidying.take_all()
+    taken = perf_counter()
+    return [
+        f"| a table of {pages * _LONG_ROWS:,} rows from {pages:,} pages, in a thread | s |",
+        "|---|---|",
+        f"| joined, with types, suggestions and what the lane shows | {ready - begun:.1f} |",
+        f"| sorted | {sorted_by - ready:.1f} |",
+        f"| all suggestions taken | {taken - sorted_by:.1f} |",
+    ]
+
+
 def main() -> None:
     """Measure and print."""
     words = argparse.ArgumentParser(description=__doc__)
@@ -296,6 +334,7 @@ def main() -> None:
     *_, suggestions = score_suggestions(np.random.default_rng(seed))
     for what, times in (*types.most_common(), *suggestions.most_common()):
         sys.stdout.write(f"{what}: {times}\n")
+    sys.stdout.write("\n" + "\n".join(time_long()) + "\n")
 
 
 if __name__ == "__main__":

@@ -157,13 +157,13 @@ def test_formulas_are_completed_and_checked_while_they_are_typed(demo_desk: Desk
     assert tidying.complete_formula("Stay = {Out} − {xyz") == "Stay = {Out} − {xyz"
     assert tidying.complete_formula("Stay = {Days} rou") == "Stay = {Days} rounded "
     assert tidying.complete_formula("Stay = ") == "Stay = "
-    assert tidying.say_troubles("Stay = {Out} − {In}") == ""
-    assert "No value in 17 rows; row 1: Nothing can be divided" in tidying.say_troubles(
+    assert tidying.check_formula("Stay = {Out} − {In}") == ""
+    assert "No value in 17 rows; row 1: Nothing can be divided" in tidying.check_formula(
         "Share = {Days} ÷ 0"
     )
     made = tidy_table(replace(table, steps=tidying.derive("Stay = {Out} − {In}").encoded))
     assert made.table.columns[-1].texts[0] == made.table.columns[5].texts[0] == "12"
-    values = made.plot(8)
+    values = made.plots[8]
     assert values[0] == 12
     assert made.ends(8, values) == ("1", "24")
 

@@ -33,7 +33,7 @@ from keel_line.tidy.rows import (
 )
 from keel_line.tidy.shape import ColumnsToRows, RowsToColumns, Transpose
 from keel_line.tidy.step import ColumnRef, MisfitError, Step, take_steps
-from keel_line.tidy.trail import Trail, decode_trail, encode_trail
+from keel_line.tidy.trail import MOST_STEPS, Trail, decode_trail, encode_trail
 from tests.tidy.tables import make, names, texts
 
 A, B, C = ColumnRef("c1"), ColumnRef("c2"), ColumnRef("c3")
@@ -299,10 +299,10 @@ def test_a_step_taken_out_leaves_the_table_as_if_it_had_never_been(
 
 def test_a_trail_that_is_damaged_or_hostile_is_refused() -> None:
     assert decode_trail("") == Trail()
-    for text in ("{", '{"steps": [{"step": "open file"}]}', "x" * 2_000_000):
+    for text in ("{", '{"steps": [{"step": "open file"}]}', "x" * 5_000_000):
         with pytest.raises(ValueError, match=r".+"):
             decode_trail(text)
-    many = encode_trail(Trail(tuple([DropEmptyRows()] * 600)))
+    many = encode_trail(Trail(tuple([DropEmptyRows()] * (MOST_STEPS + 1))))
     with pytest.raises(ValueError, match="many"):
         decode_trail(many)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from pathlib import Path
 
 import pytest
@@ -11,9 +12,11 @@ from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.tidying import Tidying
+from keel_line.desk.tidying import Tidying, tidy_table
 from keel_line.gather.sources import Source
+from keel_line.ui import session as session_module
 from keel_line.ui.proof.station import ProofStation
+from keel_line.ui.send.station import SendStation
 from keel_line.ui.tidy.station import TidyStation
 from keel_line.ui.window import Window
 from tests.docket.paper import PaperReader
@@ -322,3 +325,69 @@ def test_an_empty_docket_says_what_comes(window: Window) -> None:
     assert not station._body.isVisible()
     QTest.keyClick(station.view, Key.Key_1)
     assert station.tidying is None
+
+
+@pytest.fixture
+def long(monkeypatch: pytest.MonkeyPatch, window: Window, qtbot: QtBot) -> TidyStation:
+    """The station with every table so long that a thread tidies it."""
+    monkeypatch.setattr(session_module, "_TIDIED_AT_ONCE", 0)
+    window.session.go_to(0, 0)
+    with qtbot.waitSignal(window.session.tidied):
+        QTest.keyClick(window, Key.Key_5, Mod.ControlModifier)
+    station = window.station(TidyStation)
+    station.view.setFocus()
+    return station
+
+
+def test_a_thread_takes_the_steps_of_a_long_table(
+    window: Window, long: TidyStation, qtbot: QtBot
+) -> None:
+    press(long, Key.Key_1)
+    assert long.trail.words == ["as read"]
+    assert window.message.text() == "The step is being taken …"
+    press(long, Key.Key_1)  # the next waits until the first is taken
+    assert window.message.text() == "The last step is still being taken."
+    qtbot.waitUntil(lambda: names(long)[0] == "Vessel")
+    assert long.trail.words == ["as read", "headings to names"]
+    assert "Ctrl+Z undoes it" in window.message.text()
+    go_to_column(long, 1)
+    press(long, Key.Key_Left, Mod.ControlModifier)
+    qtbot.waitUntil(lambda: names(long)[:2] == ["Reg.", "Vessel"])
+    assert long.view.currentIndex().column() == 0
+    press(long, "=")
+    press(long, "Twice = {Nothing} × 2")
+    press(long, Key.Key_Return)
+    qtbot.waitUntil(lambda: "There is no column" in window.message.text())
+    assert long.ask.isVisible()
+    press(long, Key.Key_Escape)
+    QTest.keyClick(window, Key.Key_Z, Mod.ControlModifier)
+    qtbot.waitUntil(lambda: names(long)[:2] == ["Vessel", "Reg."])
+
+
+def test_a_long_table_is_copied_and_shown_in_send(
+    window: Window, long: TidyStation, qtbot: QtBot
+) -> None:
+    press(long, Key.Key_C, Mod.ControlModifier)
+    qtbot.waitUntil(lambda: "copied" in window.message.text())
+    clipboard = QGuiApplication.clipboard()
+    assert clipboard is not None
+    assert clipboard.text().startswith("Vessel\t")
+    window.go_to("send")
+    preview = window.station(SendStation).preview
+    qtbot.waitUntil(lambda: preview.sheet.rowCount() > 1)
+    item = preview.sheet.item(0, 0)
+    assert item is not None
+    assert item.text() == "Vessel"
+
+
+def test_what_a_thread_made_of_a_table_that_changed_is_dropped(
+    window: Window, long: TidyStation, qtbot: QtBot
+) -> None:
+    gate = threading.Event()
+    window.session.jobs.want(gate.wait, lambda _done: None)
+    press(long, Key.Key_1)
+    table = window.session.tables[0]
+    window.session.set_steps(table, at_hand(long).drop_column(0))
+    gate.set()
+    qtbot.waitUntil(lambda: "changed meanwhile" in window.message.text())
+    assert len(tidy_table(window.session.tables[0]).trail.steps) == 1

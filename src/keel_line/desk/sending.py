@@ -33,7 +33,7 @@ from keel_line.model.reading import CharReading
 from keel_line.model.table import CellState, TableState
 from keel_line.model.tidy import TidyTable
 from keel_line.rule.area import describe_area
-from keel_line.send.clipboard import clip_table
+from keel_line.send.clipboard import Clip, clip_table
 from keel_line.send.document import (
     AS_PRINTED,
     DocumentParts,
@@ -67,6 +67,7 @@ _LOOK_EVERY_S = 0.2
 _INK_EDGE = 0.25  # of a cell's height
 __all__ = [
     "MOST_PICTURES",
+    "Clip",
     "SendRequest",
     "Sent",
     "SentTable",

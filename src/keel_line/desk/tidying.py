@@ -47,10 +47,11 @@ from keel_line.tidy.rows import BarsToColumn, DropRows, FilterRows, NumberRows, 
 from keel_line.tidy.shape import ColumnsToRows, RowsToColumns, Transpose
 from keel_line.tidy.step import ColumnRef, MisfitError, Step, Taken, refer_to
 from keel_line.tidy.suggest import Suggestion, suggest, take_all
-from keel_line.tidy.trail import Trail, decode_trail, encode_trail, take_trail
+from keel_line.tidy.trail import MOST_STEPS, Trail, decode_trail, encode_trail, take_trail
 
 log = logging.getLogger(__name__)
 
+_TRIED_ROWS = 500
 _MISFIT = -1.0  # log odds that such a cell is right
 _YEAR = re.compile(r"(?<!\d)(1[789]\d\d|20\d\d)(?!\d)")
 
@@ -149,6 +150,11 @@ class Tidying:
             return []
         return [Suggestion(key, f"As {name}: {count_of(len(steps), 'step')}", steps)]
 
+    def prepare(self) -> Tidying:
+        """Find out all that is shown of it now, and return it."""
+        _ = self.suggestions, self.seam_troubles, self.types, self.plots, self.counts
+        return self
+
     @property
     def goes_on(self) -> bool:
         """Whether the table likely goes on in the next."""
@@ -214,11 +220,20 @@ class Tidying:
         cell = int(self.table.columns[col].sources[row, 0])
         return cell if cell >= 0 else None
 
-    def plot(self, col: int) -> NDArray[np.float64]:
-        """Return a column's values as numbers, (rows,); NaN where there is none.
+    @cached_property
+    def plots(self) -> tuple[NDArray[np.float64], ...]:
+        """Each column's values as numbers, (rows,); NaN where there is none.
 
         Dates are days, times and durations hours.
         """
+        return tuple(self._plot(col) for col in range(len(self.table.columns)))
+
+    @cached_property
+    def counts(self) -> tuple[list[Share], ...]:
+        """How often each column's values come: of numbers and dates in spans, else each."""
+        return tuple(self._count(col) for col in range(len(self.table.columns)))
+
+    def _plot(self, col: int) -> NDArray[np.float64]:
         column, kind = self.table.columns[col], self.types[col].type
         out = np.full(self.table.rows, np.nan)
         for row in range(self.table.heading_rows, self.table.rows):
@@ -235,13 +250,12 @@ class Tidying:
         texts = self.table.columns[col].texts
         return str(texts[int(np.nanargmin(values))]), str(texts[int(np.nanargmax(values))])
 
-    def count(self, col: int) -> list[Share]:
-        """Return how often a column's values come: of numbers and dates in spans, else each."""
+    def _count(self, col: int) -> list[Share]:
         column, kind = self.table.columns[col], self.types[col].type
         if kind.kind in NUMBERS:
-            return spread_values(self.plot(col), lambda v: f"{v:,.{kind.places}f}")
+            return spread_values(self.plots[col], lambda v: f"{v:,.{kind.places}f}")
         if kind.kind == "date":
-            return spread_values(self.plot(col), lambda v: date.fromordinal(int(v)).isoformat())
+            return spread_values(self.plots[col], lambda v: date.fromordinal(int(v)).isoformat())
         return count_values(list(column.texts), self.table.heading_rows)
 
     # --- changes of the trail -------------------------------------------------------------------
@@ -257,6 +271,8 @@ class Tidying:
         trail = self.trail
         for step in steps:
             trail = trail.add(step)
+        if len(trail.steps) > MOST_STEPS:
+            raise MisfitError(f"A table takes {MOST_STEPS:,} steps at most.")
         taken = take_trail(self.base, trail, self.find)
         new = [t for t in taken if t.step in steps and t.step not in self.trail.steps]
         misfit = next((t.misfit for t in new if t.misfit), "")
@@ -391,10 +407,7 @@ class Tidying:
 
     def derive(self, text: str) -> Change:
         """Return the trail with a derived column: "name = formula"."""
-        name, sign, formula = text.partition("=")
-        if not sign or not name.strip() or not formula.strip():
-            raise MisfitError("Type a name, = and a formula, such as: Days = {Out} − {In}")
-        return self.add(Derive(" ".join(name.split()), formula.strip()))
+        return self.add(_read_formula(text))
 
     def complete_formula(self, text: str) -> str:
         """Return a formula that is being typed with its last name or word completed."""
@@ -407,14 +420,33 @@ class Tidying:
         words = [w for w in WORDS if begun and w.startswith(begun)]
         return text[: len(text) - len(begun)] + words[0] + " " if words else text
 
-    def say_troubles(self, text: str) -> str:
-        """Return how many rows a formula gives no value for, and why; empty if none."""
-        troubles = find_troubles(self.table, text.partition("=")[2].strip())
+    def check_formula(self, text: str) -> str:
+        """Return how many rows a formula gives no value for, and why; empty if none.
+
+        Only the first rows of a long table are tried.
+
+        Raises
+        ------
+        MisfitError
+            When it is no formula, or names what the table has not.
+        """
+        step, most = _read_formula(text), min(self.table.rows, _TRIED_ROWS)
+        head = self.table.take_rows(np.arange(most))
+        step.apply(head)
+        troubles = find_troubles(head, step.formula)
         if not troubles:
             return ""
         row, why = next(iter(troubles.items()))
-        rows = count_of(len(troubles), "row")
-        return f"No value in {rows}; row {row + 1}: {why}"
+        of = f" of the first {most}" if most < self.table.rows else ""
+        return f"No value in {count_of(len(troubles), 'row')}{of}; row {row + 1}: {why}"
+
+
+def _read_formula(text: str) -> Derive:
+    """Return the step that "name = formula" stands for."""
+    name, sign, formula = text.partition("=")
+    if not sign or not name.strip() or not formula.strip():
+        raise MisfitError("Type a name, = and a formula, such as: Days = {Out} − {In}")
+    return Derive(" ".join(name.split()), formula.strip())
 
 
 def _text(tidying: Tidying, row: int, col: int) -> str:

@@ -74,23 +74,52 @@ class Append(Step, frozen=True, tag="append"):
         MisfitError
             When they have not as many columns.
         """
-        if self.stack:
-            table = _name_origin(table, table.name)
-            other = _name_origin(other, self.name)
-        if len(table.columns) != len(other.columns):
-            own, its = len(table.columns), len(other.columns)
-            raise MisfitError(f"It has {its} columns, this table {own}.")
-        columns = []
-        for own_column, its_column in zip(table.columns, other.columns, strict=True):
-            wide = max(own_column.sources.shape[1], its_column.sources.shape[1])
-            sources = np.full((table.rows + other.rows - other.heading_rows, wide), -1, np.int64)
-            sources[: table.rows, : own_column.sources.shape[1]] = own_column.sources
-            rest = its_column.sources[other.heading_rows :]
-            sources[table.rows :, : rest.shape[1]] = rest
-            texts = np.concatenate([own_column.texts, its_column.texts[other.heading_rows :]])
-            columns.append(replace(own_column, texts=texts, sources=sources))
-        pages = np.concatenate([table.pages, other.pages[other.heading_rows :]])
-        return replace(table, columns=tuple(columns), pages=pages)
+        joined, (misfit,) = append_all(table, [(self, other)])
+        if misfit:
+            raise MisfitError(misfit)
+        return joined
+
+
+def append_all(
+    table: TidyTable, others: Sequence[tuple[Append, TidyTable | None]]
+) -> tuple[TidyTable, list[str]]:
+    """Return a table with others' rows below, and for each why it does not fit, empty if it does.
+
+    They are put together once, however many they are.
+    """
+    parts, misfits = [table], []
+    for step, found in others:
+        if found is None:
+            misfits.append(f"“{step.name}” is not there any more.")
+            continue
+        before, other = parts, found
+        if step.stack:
+            before = [_name_origin(p, table.name) for p in parts]
+            other = _name_origin(other, step.name)
+        own, its = len(before[0].columns), len(other.columns)
+        misfits.append("" if own == its else f"It has {its} columns, this table {own}.")
+        if own == its:
+            parts = [*before, other]
+    if len(parts) == 1:
+        return parts[0], misfits
+    first, rest = parts[0], parts[1:]
+    columns = []
+    for k, column in enumerate(first.columns):
+        every = [
+            (column.texts, column.sources),
+            *(
+                (p.columns[k].texts[p.heading_rows :], p.columns[k].sources[p.heading_rows :])
+                for p in rest
+            ),
+        ]
+        wide = max(sources.shape[1] for _, sources in every)
+        sources = [
+            np.pad(own, ((0, 0), (0, wide - own.shape[1])), constant_values=-1) for _, own in every
+        ]
+        texts = np.concatenate([own for own, _ in every])
+        columns.append(replace(column, texts=texts, sources=np.concatenate(sources)))
+    pages = np.concatenate([first.pages, *(p.pages[p.heading_rows :] for p in rest)])
+    return replace(first, columns=tuple(columns), pages=pages), misfits
 
 
 def _name_origin(table: TidyTable, name: str) -> TidyTable:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from itertools import groupby
 from typing import TypeAlias
 
 import msgspec
@@ -21,7 +22,7 @@ from keel_line.tidy.columns import (
 )
 from keel_line.tidy.contents import ChangeCase, FillDown, MoveBlock, Replace, Trim
 from keel_line.tidy.derive import Derive
-from keel_line.tidy.joins import Append
+from keel_line.tidy.joins import Append, append_all
 from keel_line.tidy.rows import (
     BarsToColumn,
     DropEmptyRows,
@@ -32,7 +33,7 @@ from keel_line.tidy.rows import (
     SortRows,
 )
 from keel_line.tidy.shape import ColumnsToRows, RowsToColumns, Transpose
-from keel_line.tidy.step import MisfitError, Step, Taken, take_steps
+from keel_line.tidy.step import Step, Taken, take_steps
 
 AnyStep: TypeAlias = (
     Append
@@ -64,7 +65,7 @@ AnyStep: TypeAlias = (
 )
 """All kinds of steps."""
 
-_MOST_BYTES, _MOST_STEPS = 1_000_000, 500
+_MOST_BYTES, MOST_STEPS = 4_000_000, 10_000
 
 
 class Trail(msgspec.Struct, frozen=True):
@@ -119,19 +120,20 @@ class Trail(msgspec.Struct, frozen=True):
 def take_trail(
     table: TidyTable, trail: Trail, find: Callable[[int], TidyTable | None]
 ) -> tuple[Taken, ...]:
-    """Take a trail's steps on a table; ``find`` returns the tables that are joined to it."""
+    """Take a trail's steps on a table; ``find`` returns the tables that are joined to it.
+
+    Tables that are joined one after another are joined at once: each has the table after all.
+    """
     out: list[Taken] = []
-    for step in trail.steps:
-        other = find(step.table) if isinstance(step, Append) and not step.off else None
-        if isinstance(step, Append) and other is not None:
-            try:
-                table, misfit = step.append(table, other), ""
-            except MisfitError as error:
-                misfit = str(error)
-            out.append(Taken(step, table, misfit))
+    for joins, steps in groupby(trail.steps, lambda s: isinstance(s, Append) and not s.off):
+        own = list(steps)
+        if joins:
+            others = [(s, find(s.table)) for s in own if isinstance(s, Append)]
+            table, misfits = append_all(table, others)
+            out += [Taken(s, table, misfit) for s, misfit in zip(own, misfits, strict=True)]
         else:
-            out += take_steps(table, [step])
-        table = out[-1].table
+            out += take_steps(table, own)
+            table = out[-1].table
     return tuple(out)
 
 
@@ -153,6 +155,6 @@ def decode_trail(encoded: str) -> Trail:
     if len(encoded) > _MOST_BYTES:
         raise ValueError("too long")
     trail = msgspec.json.decode(encoded, type=Trail)
-    if len(trail.steps) > _MOST_STEPS:
+    if len(trail.steps) > MOST_STEPS:
         raise ValueError("too many steps")
     return trail

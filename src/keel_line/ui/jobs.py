@@ -12,6 +12,7 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -104,6 +105,7 @@ class Jobs(QObject):
     _laid_out = pyqtSignal(int, int, object)
     _parted = pyqtSignal(int, object, object)
     _sent = pyqtSignal(int, object)
+    _worked = pyqtSignal(int, object, object)
 
     def __init__(
         self, desk: Desk, make_executor: Callable[[int | None], Executor] = WorkerPool
@@ -116,6 +118,7 @@ class Jobs(QObject):
         self._threads = ThreadPoolExecutor(1, thread_name_prefix="pictures")
         self._writers = ThreadPoolExecutor(1, thread_name_prefix="writing")
         self._writing_stopped = False
+        self._workers = ThreadPoolExecutor(1, thread_name_prefix="tables")
         self._schedule = Schedule(desk, self._executor, self._answered.emit)
         self._docket = 0
         self._started = 0.0
@@ -130,6 +133,7 @@ class Jobs(QObject):
         self._laid_out.connect(self._hand_over_grid)
         self._parted.connect(self._hand_over_parted)
         self._sent.connect(self._hand_over_sent)
+        self._worked.connect(self._hand_over_work)
 
     @property
     def running(self) -> bool:
@@ -173,6 +177,7 @@ class Jobs(QObject):
         for executor in (self._executor, self._side):
             executor.shutdown(wait=False, cancel_futures=True)
         self._threads.shutdown(wait=True, cancel_futures=True)
+        self._workers.shutdown(wait=True, cancel_futures=True)
         self._writers.shutdown(wait=True)
 
     # --- files --------------------------------------------------------------------------------
@@ -295,6 +300,17 @@ class Jobs(QObject):
         flagging = self._desk.flagging  # asked here: the docket belongs to this thread
         known = misreadings.copy()
         self._submit(lambda: self.judged.emit(table, judge_table(table, flagging, known)))
+
+    def want(self, work: Callable[[], object], then: Callable[[Future[Any]], object]) -> None:
+        """Do work in a thread; ``then`` gets its answer or fault on the interface thread."""
+        future = self._workers.submit(work)
+        future.add_done_callback(partial(self._worked.emit, self._docket, then))
+
+    def _hand_over_work(
+        self, docket: int, then: Callable[[Future[Any]], object], future: Future[Any]
+    ) -> None:
+        if docket == self._docket and not future.cancelled():
+            then(future)
 
     def want_sent(self, request: SendRequest) -> None:
         """Write tables in a thread; ``sent`` delivers what was written, or the trouble."""

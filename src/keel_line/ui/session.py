@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import time
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from concurrent.futures import Future
 from dataclasses import replace
 from pathlib import Path
+from typing import TypeVar
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
@@ -37,6 +39,8 @@ EVERY_PAGE = -1
 _PICTURES_KEPT, _TIDIED_KEPT = 6, 8
 _REST_MS = 200
 _PLAIN_DPI = 300.0
+_T = TypeVar("_T")
+_TIDIED_AT_ONCE = 600  # cells that are tidied in a few milliseconds
 _CELLS_AT_ONCE, _MOST_AT_ONCE = 1000, 10_000  # opened before the window is shown
 _OPENING_S = 0.004  # spent at a time on what is opened afterwards
 _REPORTED_S = 0.3
@@ -63,6 +67,8 @@ class Session(QObject):
         Pages of the docket whose tables are open now, and how many there are.
     pages_unsquared
         Pages' squaring was undone or made again, so that they wait; carries their ids.
+    tidied
+        A long table was tidied.
     """
 
     tables_changed = pyqtSignal(int)
@@ -73,6 +79,7 @@ class Session(QObject):
     original_changed = pyqtSignal(int)
     opening = pyqtSignal(int, int)
     pages_unsquared = pyqtSignal(tuple, str)
+    tidied = pyqtSignal()
 
     def __init__(self, desk: Desk, jobs: Jobs, shelf: Shelf | None = None) -> None:
         super().__init__()
@@ -85,6 +92,7 @@ class Session(QObject):
         self._pictures: OrderedDict[int, QImage] = OrderedDict()
         self._originals: OrderedDict[int, QImage] = OrderedDict()
         self._tidied: OrderedDict[int, tuple[tuple[TableState, ...], Tidying]] = OrderedDict()
+        self._tidying_asked: dict[int, tuple[TableState, ...]] = {}
         self._forms: dict[int, tuple[tuple[object, ...], FormFit | None]] = {}
         self.to_recall = Backlog(self.proofs.recall, self)
         self._closed = False
@@ -478,11 +486,64 @@ class Session(QObject):
         known = self._tidied.get(table.id)
         if known is not None and is_same(known[0], beside):
             return known[1]
-        made = tidy_table(table, beside, self.shelf.jigs())
+        return self._keep_tidied(table, beside, tidy_table(table, beside, self.shelf.jigs()))
+
+    def _keep_tidied(
+        self, table: TableState, beside: tuple[TableState, ...], made: Tidying
+    ) -> Tidying:
         self._tidied[table.id] = beside, made
         while len(self._tidied) > _TIDIED_KEPT:
             self._tidied.popitem(last=False)
         return made
+
+    def find_tidying(self, table: TableState) -> Tidying | None:
+        """Return a table as it is tidied, all that is shown of it found.
+
+        None where it is long: a thread tidies it, and ``tidied`` tells when it is done.
+        """
+        beside = tuple(self._beside(table))
+        known = self._tidied.get(table.id)
+        if known is not None and is_same(known[0], beside):
+            return known[1]
+        if not self.is_long(table):
+            return self.tidying(table)
+        asked = self._tidying_asked.get(table.id)
+        if asked is None or not is_same(asked, beside):
+            self._tidying_asked[table.id] = beside
+            jigs = self.shelf.jigs()
+            self.jobs.want(
+                lambda: tidy_table(table, beside, jigs).prepare(),
+                lambda made: self._take_tidied(table, beside, made),
+            )
+        return None
+
+    def _take_tidied(
+        self, table: TableState, beside: tuple[TableState, ...], made: Future[Tidying]
+    ) -> None:
+        asked = self._tidying_asked.get(table.id)
+        if asked is None or not is_same(asked, beside):
+            return  # it was changed meanwhile
+        del self._tidying_asked[table.id]
+        self._keep_tidied(table, beside, made.result())
+        self.tidied.emit()
+
+    def with_tidying(
+        self, table: TableState, work: Callable[[Tidying], _T], then: Callable[[_T], object]
+    ) -> None:
+        """Make something of a table as it is tidied; ``then`` gets it, of a long one later."""
+        if not self.is_long(table):
+            then(work(self.tidying(table)))
+            return
+        beside = tuple(self._beside(table))
+        known = self._tidied.get(table.id)
+        made = known[1] if known is not None and is_same(known[0], beside) else None
+        self.jobs.want(
+            lambda: work(made or tidy_table(table, beside)), lambda done: then(done.result())
+        )
+
+    def is_long(self, table: TableState) -> bool:
+        """Return whether tidying a table, with those joined to it, takes longer than a moment."""
+        return sum(len(t.cells) for t in self._beside(table)) > _TIDIED_AT_ONCE
 
     def joined_to(self, table: TableState) -> TableState | None:
         """Return the table that a table is joined to, if it is."""

@@ -24,7 +24,7 @@ from typing_extensions import override
 
 from keel_line._shared.texts import count_of
 from keel_line.desk.desk import SEND_FORMATS
-from keel_line.desk.sending import Sent, count_open, make_one_sent
+from keel_line.desk.sending import Sent, SentTable, count_open, make_one_sent
 from keel_line.errors import KeelLineError
 from keel_line.model.docket import PageState
 from keel_line.model.table import TableState
@@ -311,9 +311,16 @@ class SendStation(Station):
         """Show the first rows of the table at hand."""
         session, table = self._session, self._session.table
         known = {t.id: t for t in session.tables}
-        sent = None if table is None else make_one_sent(table, session.tidying(table), known)
         as_text = self.options.options.as_text
-        self.preview.show_table(sent, self._theme, as_text=as_text)
+        if table is None:
+            self.preview.show_table(None, self._theme, as_text=as_text)
+            return
+
+        def show(sent: SentTable) -> None:
+            if session.table is table:
+                self.preview.show_table(sent, self._theme, as_text=as_text)
+
+        session.with_tidying(table, lambda tidying: make_one_sent(table, tidying, known), show)
 
     def _keep_options(self) -> None:
         self._show_preview()
@@ -398,7 +405,7 @@ class SendStation(Station):
         if table is None:
             self.say("There is no table to copy.")
             return
-        self.say(copy_table(self._session, table))
+        copy_table(self._session, table, self.say)
 
     def _open(self) -> None:
         if self.written:

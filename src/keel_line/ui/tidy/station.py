@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from concurrent.futures import Future
+from functools import partial
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
 from typing_extensions import override
 
+from keel_line.desk.pool import InlineExecutor
 from keel_line.desk.tidying import KINDS, MORE, Change, MisfitError, Tidying
 from keel_line.errors import KeelLineError
 from keel_line.model.docket import PageState
@@ -65,6 +68,7 @@ class TidyStation(Station):
     def __init__(self, session: Session, theme: Theme) -> None:
         super().__init__(session, theme)
         self._shown: tuple[TableState, Tidying] | None = None
+        self._changing = False  # a thread takes a step
         self._counts = False  # whether the lane shows how often values come
         self.title = ElidedLabel()
         self._rows = QLabel()
@@ -122,6 +126,7 @@ class TidyStation(Station):
         session.moved.connect(self.refresh)
         session.tables_changed.connect(self.refresh)
         session.cells_changed.connect(self.refresh)
+        session.tidied.connect(self.refresh)
         self.view.pressed_key.connect(self._take_key)
         self.view.moved.connect(self._follow_cell)
         self.view.doubleClicked.connect(self._see_ink)
@@ -177,7 +182,10 @@ class TidyStation(Station):
         if table is None:
             self._shown = None
             return
-        tidying = self._session.tidying(table)
+        tidying = self._session.find_tidying(table)
+        if tidying is None:
+            self._rows.setText("Being tidied …")
+            return
         if self._shown is not None and self._shown[0] is table and self._shown[1] is tidying:
             return
         same = self._shown is not None and self._shown[0].id == table.id
@@ -217,9 +225,9 @@ class TidyStation(Station):
         col = self._at[1]
         name = tidying.ref(col).say()
         if self._counts:
-            self.lane.show_shares(tidying.count(col), f"{name}: how often")
+            self.lane.show_shares(tidying.counts[col], f"{name}: how often")
             return
-        values = tidying.plot(col)
+        values = tidying.plots[col]
         self.lane.show_values(values, f"{name} along the rows", tidying.ends(col, values))
 
     def _show_keys(self) -> None:
@@ -238,20 +246,46 @@ class TidyStation(Station):
 
     # --- changes --------------------------------------------------------------------------------
 
-    def _change(self, make: Callable[[Tidying], Change]) -> bool:
-        """Change the trail; say so where that does not fit."""
+    def _change(
+        self, make: Callable[[Tidying], Change], then: Callable[[], object] = lambda: None
+    ) -> None:
+        """Change the trail, then do something more; say so where the change does not fit.
+
+        The steps of a long table are taken in a thread.
+        """
         if self._shown is None:
-            return False
+            return
         table, tidying = self._shown
+        if self._changing or self._session.find_tidying(table) is not tidying:
+            self.say("The last step is still being taken.")
+            return
+        work = partial(make, tidying)
+        if not self._session.is_long(table):
+            done: Future[Change] = InlineExecutor().submit(work)
+            self._take_change(table, then, done)
+            return
+        self._changing = True
+        self.say("The step is being taken …")
+        self._session.jobs.want(work, partial(self._take_change, table, then))
+
+    def _take_change(
+        self, table: TableState, then: Callable[[], object], done: Future[Change]
+    ) -> None:
+        self._changing = False
         try:
-            change = make(tidying)
+            change = done.result()
         except MisfitError as error:
             self.say(str(error), trouble=True)
-            return False
-        self._session.set_steps(table, change)
+            return
+        index = self._session.proofs.index_of(table.id)
+        now = None if index is None else self._session.tables[index]
+        if now is None or (now.steps, now.grid) != (table.steps, table.grid):
+            self.say("The table was changed meanwhile. Take the step again.", trouble=True)
+            return
+        self._session.set_steps(now, change)
         self.refresh()
         self.say(f"{change.say()} Ctrl+Z undoes it.")
-        return True
+        then()
 
     def take(self, number: int) -> None:
         """Take a suggestion, counted from 0."""
@@ -300,11 +334,9 @@ class TidyStation(Station):
         elif key == Qt.Key.Key_J:
             self._ask_jig()
         elif key == Qt.Key.Key_C and self._shown is not None:
-            self.say(copy_table(self._session, self._shown[0]))
+            copy_table(self._session, self._shown[0], self.say)
         elif step and 0 <= col + step < self.view.sheet.columnCount():
-            row = self._at[0]
-            if self._change(lambda t: t.move_column(col, step)):
-                self.view.setCurrentIndex(self.view.sheet.index(row, col + step))
+            self._change(lambda t: t.move_column(col, step), lambda: self._go_to_col(col + step))
         elif table:
             self._session.go_to_table(table)
 
@@ -368,6 +400,9 @@ class TidyStation(Station):
             self.lane.setVisible(not self.lane.isVisible())
             self._counts = False
         self._show_lane()
+
+    def _go_to_col(self, col: int) -> None:
+        self.view.setCurrentIndex(self.view.sheet.index(self._at[0], col))
 
     def _go_to_row(self, row: int) -> None:
         self.view.setCurrentIndex(self.view.sheet.index(row, self._at[1]))
@@ -436,8 +471,7 @@ class TidyStation(Station):
         if what != "formula" or self.tidying is None or not text.strip():
             return
         try:
-            self.tidying.derive(text)
-            said = self.tidying.say_troubles(text) or "Enter makes the column."
+            said = self.tidying.check_formula(text) or "Enter makes the column."
         except MisfitError as error:
             said = str(error)
         self.ask.say(f"{self._formula_words()}\n{said}")
@@ -456,12 +490,17 @@ class TidyStation(Station):
                 self.say(f"“{text}” is no type. Types: {', '.join(KINDS)}.", trouble=True)
                 return
             makes["type"] = lambda t: t.set_type(col, kinds[0])
-        done = self._keep_jig(text) if what == "jig" else self._change(makes[what])
-        if done:
+        if what == "jig":
+            if self._keep_jig(text):
+                self._leave_ask()
+            return
+
+        def leave() -> None:
             self._leave_ask()
             if what == "formula":  # it stands at the end
-                last = self.view.sheet.columnCount() - 1
-                self.view.setCurrentIndex(self.view.sheet.index(self._at[0], last))
+                self._go_to_col(self.view.sheet.columnCount() - 1)
+
+        self._change(makes[what], leave)
 
     def _leave_ask(self) -> None:
         if self.ask.what:
