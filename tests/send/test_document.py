@@ -15,11 +15,17 @@ from keel_line.send.document import SCHEMA_FILE, each_value, encode_document
 from tests.send.test_tidied import KINDS, NAMES, ROWS, typed
 
 
+FIRST = Path(__file__).with_name("tables_first.schema.json")
+"""The schema of the first revision: its readers must still understand what is written."""
+
+
 def send(desk: Desk, folder: Path) -> list[dict[str, Any]]:
     schema = json.loads(SCHEMA_FILE.read_text(encoding="utf-8"))
+    first = json.loads(FIRST.read_text(encoding="utf-8"))
     out = [json.loads(p.read_bytes()) for p in desk.send(folder / "out.json").files]
     for document in out:
         jsonschema.Draft202012Validator(schema).validate(document)
+        jsonschema.Draft202012Validator(first).validate(document)
     return out
 
 

@@ -21,7 +21,8 @@ from keel_line.send.values import type_column
 
 AS_PRINTED = "Confirmed as printed, though a check expects another value."
 SCHEMA_FILE = Path(__file__).with_name("tables.schema.json")
-VERSION = 2
+VERSION, REVISION = 1, 2
+"""The version counts what breaks readers, the revision what was added."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,6 +75,7 @@ def make_document(
     return {
         "format": "keel-line/tables",
         "version": VERSION,
+        "revision": REVISION,
         "program": parts.program,
         "source": {"name": source.name, "sha256": source.sha256},
         "pages": [writer.page(p) for p in pages],
