@@ -14,7 +14,6 @@ from keel_line.desk.tidying import tidy_table
 from keel_line.send.document import SCHEMA_FILE, each_value, encode_document
 from tests.send.test_tidied import KINDS, NAMES, ROWS, typed
 
-
 FIRST = Path(__file__).with_name("tables_first.schema.json")
 """The schema of the first revision: its readers must still understand what is written."""
 

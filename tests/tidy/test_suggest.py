@@ -8,7 +8,12 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 
 from keel_line.model.tidy import TidyTable
-from keel_line.tidy.look import count_values, find_outliers, spread_values
+from keel_line.tidy.look import (
+    count_values,
+    find_outliers,
+    find_pair_outliers,
+    spread_values,
+)
 from keel_line.tidy.step import take_steps
 from keel_line.tidy.suggest import suggest, take_all
 from tests.tidy.tables import make, names, texts
@@ -161,3 +166,27 @@ def test_values_are_counted_and_spread() -> None:
         ("7.5", 2, 3),
     ]
     assert spread_values(np.full(3, np.nan), str) == []
+
+
+@given(
+    st.lists(st.integers(1, 400), min_size=8, max_size=40, unique=True),
+    st.floats(-5, 5).filter(lambda k: abs(k) > 0.1),
+    st.data(),
+)
+def test_a_row_off_the_line_of_two_columns_stands_apart(
+    days: list[int], rate: float, data: st.DataObject
+) -> None:
+    x = np.array(days, float)
+    y = rate * x + 12
+    assert not find_pair_outliers(x, y).any()
+    wrong = data.draw(st.integers(0, len(days) - 1))
+    y[wrong] += 2 * np.ptp(y)
+    y[(wrong + 1) % len(days)] = np.nan
+    assert np.flatnonzero(find_pair_outliers(x, y)).tolist() == [wrong]
+
+
+def test_columns_that_have_nothing_to_do_with_each_other_have_no_line() -> None:
+    rng = np.random.default_rng(4)
+    assert not find_pair_outliers(rng.random(50), rng.random(50)).any()
+    assert not find_pair_outliers(np.ones(50), rng.random(50)).any()
+    assert not find_pair_outliers(np.full(50, np.nan), rng.random(50)).any()

@@ -391,3 +391,61 @@ def test_what_a_thread_made_of_a_table_that_changed_is_dropped(
     gate.set()
     qtbot.waitUntil(lambda: "changed meanwhile" in window.message.text())
     assert len(tidy_table(window.session.tables[0]).trail.steps) == 1
+
+
+def test_a_block_of_cells_is_taken_up_and_put_elsewhere(window: Window, tidy: TidyStation) -> None:
+    tidy.take_all()
+    first = at_hand(tidy).table.columns[0].texts
+    rows, free = at_hand(tidy).table.rows, len(names(tidy))
+    press(tidy, "=")
+    press(tidy, 'Blank = ""')
+    press(tidy, Key.Key_Return)
+    assert len(names(tidy)) == free + 1
+    press(tidy, Key.Key_Home, Mod.ControlModifier)
+    press(tidy, Key.Key_Down, Mod.ShiftModifier)
+    press(tidy, Key.Key_B)
+    assert "2 rows of 1 column taken up" in window.message.text()
+    assert tidy.view.sheet.lifted == (0, 0, 1, 0)
+    press(tidy, Key.Key_Right)
+    press(tidy, Key.Key_B)  # something stands there
+    assert "Something stands where the cells would go" in window.message.text()
+    assert tidy.view.sheet.lifted is not None
+    press(tidy, Key.Key_End)
+    press(tidy, Key.Key_B)
+    table = at_hand(tidy).table
+    assert table.columns[0].texts[:2].tolist() == ["", ""]
+    assert table.columns[-1].texts[:2].tolist() == first[:2].tolist()
+    assert table.columns[0].texts[2:].tolist() == first[2:].tolist()
+    assert table.rows == rows
+    assert tidy.view.sheet.lifted is None
+    press(tidy, Key.Key_B)
+    press(tidy, Key.Key_Escape)
+    assert tidy.view.sheet.lifted is None
+    assert len(at_hand(tidy).trail.steps) == len(tidy.trail.words) - 1
+
+
+def test_two_columns_are_shown_against_each_other_and_a_point_leads_to_its_row(
+    window: Window, tidy: TidyStation
+) -> None:
+    tidy.take_all()
+    days, dues = (names(tidy).index(n) for n in ("Days", "Dues £"))
+    go_to_column(tidy, dues)
+    narrow = tidy.lane.width()
+    press(tidy, Key.Key_V)
+    press(tidy, "zzz")
+    press(tidy, Key.Key_Return)
+    assert "No column, or more than one" in window.message.text()
+    tidy.ask.field.clear()
+    press(tidy, "day")
+    press(tidy, Key.Key_Return)
+    assert tidy.lane.width() > narrow
+    assert tidy.lane.title.endswith("against Dues £")
+    assert tidy.view.hasFocus()
+    row = 3
+    x, y = tidy.lane._places[row].tolist()
+    QTest.mouseClick(tidy.lane, Qt.MouseButton.LeftButton, NONE, QPoint(round(x), round(y)))
+    here = tidy.view.currentIndex().row()
+    plots = at_hand(tidy).plots
+    assert (plots[days][here], plots[dues][here]) == (plots[days][row], plots[dues][row])
+    press(tidy, Key.Key_L)
+    assert tidy.lane.width() == narrow

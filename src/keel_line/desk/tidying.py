@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from datetime import date, time, timedelta
 from decimal import Decimal
 from functools import cached_property, lru_cache
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -37,12 +38,18 @@ from keel_line.tidy.columns import (
     SetType,
     SplitColumn,
 )
-from keel_line.tidy.contents import ChangeCase, FillDown, Replace, Trim
+from keel_line.tidy.contents import ChangeCase, FillDown, MoveBlock, Replace, Trim
 from keel_line.tidy.derive import Derive, find_troubles
 from keel_line.tidy.formula import WORDS
 from keel_line.tidy.jigs import Jig, fit_jig, lay_jig, make_jig
 from keel_line.tidy.joins import LIKELY, SURE, Append, find_seam_troubles, weigh_join
-from keel_line.tidy.look import Share, count_values, find_outliers, spread_values
+from keel_line.tidy.look import (
+    Share,
+    count_values,
+    find_outliers,
+    find_pair_outliers,
+    spread_values,
+)
 from keel_line.tidy.rows import BarsToColumn, DropRows, FilterRows, NumberRows, SortRows
 from keel_line.tidy.shape import ColumnsToRows, RowsToColumns, Transpose
 from keel_line.tidy.step import ColumnRef, MisfitError, Step, Taken, refer_to
@@ -59,6 +66,7 @@ __all__ = [
     "KINDS",
     "MORE",
     "NUMBERS",
+    "Block",
     "Change",
     "Kind",
     "MisfitError",
@@ -68,9 +76,14 @@ __all__ = [
     "Tidying",
     "Trail",
     "find_outliers",
+    "find_pair_outliers",
     "tidy_table",
 ]
 """With what the window needs of Tidy."""
+
+
+Block: TypeAlias = tuple[int, int, int, int]
+"""First row and column, last row and column of some cells, from 0."""
 
 
 def _find_none(_table_id: int) -> None:
@@ -347,6 +360,23 @@ class Tidying:
         """Return the trail with rows left out, by their numbers in the table from 0."""
         first = self.table.heading_rows
         return self.add(DropRows(tuple(r - first + 1 for r in rows)))
+
+    def move_block(self, block: Block, row: int, col: int) -> Change:
+        """Return the trail with a block of cells moved; ``row`` and ``col`` is its new corner."""
+        top, left, bottom, right = block
+        first = self.table.heading_rows
+        rows = (top - first + 1, bottom - first + 1)
+        by = (row - top, col - left)
+        return self.add(MoveBlock(self.ref(left), self.ref(right), rows, by))
+
+    def find_column(self, name: str) -> int | None:
+        """Return the place of the column whose name begins with some text; None if no one has."""
+        begun = name.strip().casefold()
+        said = [self.ref(k).say().casefold() for k in range(len(self.table.columns))]
+        if begun in said:
+            return said.index(begun)
+        fits = [k for k, own in enumerate(said) if begun and own.startswith(begun)]
+        return fits[0] if len(fits) == 1 else None
 
     def move_column(self, col: int, by: int) -> Change:
         """Return the trail with a column moved left (-1) or right (+1)."""

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.stats import siegelslopes
 
 _LEAST_VALUES = 6
 _FAR, _FAR_FROM_SERIES = 6.0, 8.0
@@ -15,6 +16,8 @@ _TO_SIGMA = 1.4826  # of the median distance, for values spread normally
 _SERIES_SHARE = 0.85
 _SKEWED = 20.0
 _MOST_SPANS = 24
+_MOST_FITTED = 300
+_TIED, _LEAST_APART = 0.5, 0.01  # of the spread of the second column
 
 
 def find_outliers(values: NDArray[np.float64]) -> NDArray[np.bool_]:
@@ -53,6 +56,35 @@ def find_outliers(values: NDArray[np.float64]) -> NDArray[np.bool_]:
     usual = _TO_SIGMA * np.median(apart)
     if usual > 0:
         out[known] = apart > _FAR * usual
+    return out
+
+
+def find_pair_outliers(x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Return which rows stand apart from the line that two columns make together.
+
+    Parameters
+    ----------
+    x, y
+        (rows,), NaN where there is none.
+
+    Returns
+    -------
+    NDArray
+        (rows,). The line is that of repeated medians (Siegel 1982), of some hundred rows at most;
+        distances from it are counted in median absolute deviations. None stands apart where the two
+        columns have little to do with each other.
+    """
+    out = np.zeros(len(x), bool)
+    known = np.flatnonzero(~np.isnan(x) & ~np.isnan(y))
+    if len(known) < _LEAST_VALUES or np.ptp(x[known]) == 0 or np.ptp(y[known]) == 0:
+        return out
+    some = known[:: max(1, len(known) // _MOST_FITTED)]
+    slope, offset = siegelslopes(y[some], x[some])
+    apart = np.abs(y[known] - slope * x[known] - offset)
+    usual = _TO_SIGMA * np.median(apart)
+    spread = _TO_SIGMA * np.median(np.abs(y[known] - np.median(y[known])))
+    if usual < _TIED * spread:
+        out[known] = apart > _FAR * max(usual, _LEAST_APART * spread)
     return out
 
 

@@ -13,7 +13,7 @@ from PyQt6.QtCore import (
     Qt,
     pyqtSignal,
 )
-from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QPainter, QPolygonF
+from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 )
 from typing_extensions import override
 
-from keel_line.desk.tidying import NUMBERS, Tidying
+from keel_line.desk.tidying import NUMBERS, Block, Tidying
 from keel_line.ui.theme import Theme
 from keel_line.ui.widgets.plain import plain_tip
 
@@ -40,12 +40,20 @@ class TidyModel(QAbstractTableModel):
         super().__init__()
         self.theme = theme
         self.tidying: Tidying | None = None
+        self.lifted: Block | None = None  # cells that are about to be moved
 
     def show(self, tidying: Tidying | None) -> None:
         """Show another table."""
         self.beginResetModel()
         self.tidying = tidying
+        self.lifted = None
         self.endResetModel()
+
+    def lift(self, block: Block | None) -> None:
+        """Mark cells that are about to be moved; None for none."""
+        self.lifted = block
+        corner = self.index(self.rowCount() - 1, self.columnCount() - 1)
+        self.dataChanged.emit(self.index(0, 0), corner)
 
     @override
     def rowCount(self, parent: QModelIndex = _NOWHERE) -> int:
@@ -185,6 +193,8 @@ class _Delegate(QStyledItemDelegate):
         model = index.model()
         if painter is None or not isinstance(model, TidyModel):
             return
+        if model.lifted is not None:
+            _outline(painter, option.rect, index, model.lifted, model.theme)
         if model.is_misfit(index.row(), index.column()):
             corner = QPointF(option.rect.topRight()) + QPointF(1, 0)
             painter.save()
@@ -196,6 +206,29 @@ class _Delegate(QStyledItemDelegate):
                 QPolygonF([corner, corner - QPointF(notch, 0), corner + QPointF(0, notch)])
             )
             painter.restore()
+
+
+def _outline(
+    painter: QPainter, cell: QRect, index: QModelIndex, block: Block, theme: Theme
+) -> None:
+    """Draw a cell's sides that lie on the edge of a block, dashed."""
+    top, left, bottom, right = block
+    row, col = index.row(), index.column()
+    if not (top <= row <= bottom and left <= col <= right):
+        return
+    inner = cell.adjusted(1, 1, -1, -1)
+    sides = (
+        (row == top, inner.topLeft(), inner.topRight()),
+        (row == bottom, inner.bottomLeft(), inner.bottomRight()),
+        (col == left, inner.topLeft(), inner.bottomLeft()),
+        (col == right, inner.topRight(), inner.bottomRight()),
+    )
+    painter.save()
+    painter.setPen(QPen(theme.color("teal"), 2, Qt.PenStyle.DashLine))
+    for is_edge, a, b in sides:
+        if is_edge:
+            painter.drawLine(a, b)
+    painter.restore()
 
 
 class SheetView(QTableView):
@@ -324,6 +357,14 @@ class SheetView(QTableView):
         port = self.viewport()
         corner = self.visualRect(self.currentIndex()).bottomLeft()
         return corner if port is None else port.mapToGlobal(corner)
+
+    def selected_block(self) -> Block:
+        """Return the cells around all that is selected, or the cell at hand."""
+        chosen = self.selectionModel()
+        marked = [] if chosen is None else chosen.selectedIndexes()
+        every = marked or [self.currentIndex()]
+        rows, cols = [i.row() for i in every], [i.column() for i in every]
+        return min(rows), min(cols), max(rows), max(cols)
 
     def selected_rows(self) -> list[int]:
         """Return the numbers of the rows in which something is selected, from 0."""

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
 from typing_extensions import override
 
+from keel_line._shared.texts import count_of
 from keel_line.desk.pool import InlineExecutor
 from keel_line.desk.tidying import KINDS, MORE, Change, MisfitError, Tidying
 from keel_line.errors import KeelLineError
@@ -44,7 +45,9 @@ _KEYS = (
     ("M", "more"),
     ("=", "new column"),
     ("Ctrl+←→", "move column"),
+    ("B", "move a block"),
     ("L", "lane"),
+    ("V", "two columns"),
     ("Ctrl+J", "keep as a jig"),
     ("Ctrl+C", "copy the table"),
     ("Tab", "the steps"),
@@ -68,6 +71,7 @@ class TidyStation(Station):
     def __init__(self, session: Session, theme: Theme) -> None:
         super().__init__(session, theme)
         self._shown: tuple[TableState, Tidying] | None = None
+        self._against = ""  # the name of the column that the one at hand is shown against
         self._changing = False  # a thread takes a step
         self._counts = False  # whether the lane shows how often values come
         self.title = ElidedLabel()
@@ -224,6 +228,14 @@ class TidyStation(Station):
             return
         col = self._at[1]
         name = tidying.ref(col).say()
+        other = tidying.find_column(self._against) if self._against else None
+        if other is not None:
+            columns = [
+                (tidying.plots[k], tidying.ref(k).say(), tidying.ends(k, tidying.plots[k]))
+                for k in (col, other)
+            ]
+            self.lane.show_pair(*columns)
+            return
         if self._counts:
             self.lane.show_shares(tidying.counts[col], f"{name}: how often")
             return
@@ -356,7 +368,10 @@ class TidyStation(Station):
             Qt.Key.Key_S: lambda: self._change(lambda t: t.sort(col)),
             Qt.Key.Key_R: self._ask_replace,
             Qt.Key.Key_M: self._show_more,
+            Qt.Key.Key_B: self._move_block,
             Qt.Key.Key_L: self._fold_lane,
+            Qt.Key.Key_V: self._ask_against,
+            Qt.Key.Key_Escape: self._put_back,
             Qt.Key.Key_Tab: self.trail.setFocus,
             Qt.Key.Key_Backtab: self.trail.setFocus,
         }
@@ -369,6 +384,34 @@ class TidyStation(Station):
         tidying = self.tidying
         if tidying is not None and rows and rows[0] >= tidying.table.heading_rows:
             self._change(lambda t: t.drop_rows(rows))
+
+    def _move_block(self) -> None:
+        """Take up the cells that are marked, or put those taken up where the table is at hand."""
+        tidying, block = self.tidying, self.view.sheet.lifted
+        if tidying is None:
+            return
+        if block is not None:
+            row, col = self._at
+            self._change(
+                lambda t: t.move_block(block, row, col), lambda: self._go_to_cell(row, col)
+            )
+            return
+        top, left, bottom, right = self.view.selected_block()
+        if top < tidying.table.heading_rows:
+            self.say("Headings stay where they are. Mark cells below them.", trouble=True)
+            return
+        self._go_to_cell(top, left)  # from here on, arrows move its corner
+        self.view.sheet.lift((top, left, bottom, right))
+        size = f"{count_of(bottom - top + 1, 'row')} of {count_of(right - left + 1, 'column')}"
+        self.say(
+            f"{size} taken up. Go to where the upper left cell belongs and press B. "
+            "Esc leaves them here."
+        )
+
+    def _put_back(self) -> None:
+        if self.view.sheet.lifted is not None:
+            self.view.sheet.lift(None)
+            self.say("The cells stay where they are.")
 
     def _add_next(self) -> None:
         """Join the next table of the docket below, whatever speaks for or against it."""
@@ -394,7 +437,9 @@ class TidyStation(Station):
 
     def _fold_lane(self) -> None:
         """Show the values along the rows, how often each comes, or no lane, by turns."""
-        if self.lane.isVisible() and not self._counts:
+        if self._against:
+            self._against = ""
+        elif self.lane.isVisible() and not self._counts:
             self._counts = True
         else:
             self.lane.setVisible(not self.lane.isVisible())
@@ -402,7 +447,10 @@ class TidyStation(Station):
         self._show_lane()
 
     def _go_to_col(self, col: int) -> None:
-        self.view.setCurrentIndex(self.view.sheet.index(self._at[0], col))
+        self._go_to_cell(self._at[0], col)
+
+    def _go_to_cell(self, row: int, col: int) -> None:
+        self.view.setCurrentIndex(self.view.sheet.index(row, col))
 
     def _go_to_row(self, row: int) -> None:
         self.view.setCurrentIndex(self.view.sheet.index(row, self._at[1]))
@@ -429,6 +477,23 @@ class TidyStation(Station):
         name = self.view.sheet.say_name(self._at[1])
         words = f"Type of {name}: {', '.join(KINDS)}. The first letters are enough."
         self.ask.ask("type", words, "")
+
+    def _ask_against(self) -> None:
+        name = self.view.sheet.say_name(self._at[1])
+        words = f"Show {name} against which column? The first letters are enough; L leaves it."
+        self.ask.ask("against", words, "")
+
+    def _show_against(self, text: str) -> None:
+        other = None if self.tidying is None else self.tidying.find_column(text)
+        if other is None:
+            self.say(f"No column, or more than one, begins with “{text}”.", trouble=True)
+            return
+        self._against = text
+        self._leave_ask()
+        self.lane.show()
+        self._show_lane()
+        self.view.scrollTo(self.view.currentIndex())  # the lane is wider now
+        self.say(f"{self.lane.title}. Press a point to go to its row.")
 
     def _ask_jig(self) -> None:
         if self._shown is None:
@@ -490,6 +555,9 @@ class TidyStation(Station):
                 self.say(f"“{text}” is no type. Types: {', '.join(KINDS)}.", trouble=True)
                 return
             makes["type"] = lambda t: t.set_type(col, kinds[0])
+        if what == "against":
+            self._show_against(text)
+            return
         if what == "jig":
             if self._keep_jig(text):
                 self._leave_ask()
