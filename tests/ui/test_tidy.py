@@ -449,3 +449,37 @@ def test_two_columns_are_shown_against_each_other_and_a_point_leads_to_its_row(
     assert (plots[days][here], plots[dues][here]) == (plots[days][row], plots[dues][row])
     press(tidy, Key.Key_L)
     assert tidy.lane.width() == narrow
+
+
+def test_the_seam_is_shown_as_ink(window: Window, tidy: TidyStation, qtbot: QtBot) -> None:
+    press(tidy, Key.Key_I)
+    assert "does not go on over a page" in window.message.text()
+    log = len(window.session.tables) - 2
+    window.session.go_to(log, 0)
+    press(tidy, Key.Key_I)  # before they are joined
+    shown = tidy.seam.seam
+    assert shown is not None
+    assert shown.below.number == shown.above.number + 1
+    assert window.session.tables[log].page_id == shown.above.page_id
+    qtbot.waitUntil(lambda: window.session.picture(shown.below.page_id) is not None)
+    image = tidy.seam.grab().toImage()
+    middle = image.height() // 2
+    greys = {image.pixelColor(x, middle + y).lightness() for x in range(600) for y in range(9)}
+    assert min(greys) < 100  # ink, and no mere paper
+    press(tidy, Key.Key_1)  # joined
+    press(tidy, Key.Key_End, Mod.ControlModifier)
+    assert tidy.seam.seam == shown
+    press(tidy, Key.Key_I)
+    assert not tidy.seam.isVisible()
+    press(tidy, Key.Key_I)
+    assert tidy.seam.isVisible()
+    press(tidy, Key.Key_Escape)
+    assert not tidy.seam.isVisible()
+
+
+def test_the_ribbon_follows_the_table_at_hand(window: Window, tidy: TidyStation) -> None:
+    for _ in window.session.tables:
+        press(tidy, Key.Key_PageDown, Mod.ControlModifier)
+        table = window.session.table
+        assert table is not None
+        assert window.ribbon._strip.at == table.page_id

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import logging
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, time, timedelta
 from decimal import Decimal
 from functools import cached_property, lru_cache
+from itertools import pairwise
 from typing import TypeAlias
 
 import numpy as np
@@ -26,6 +27,7 @@ from keel_line._shared.column_types import (
 )
 from keel_line._shared.texts import count_of
 from keel_line.model.finding import Finding
+from keel_line.model.geometry import Box
 from keel_line.model.reason import Reason
 from keel_line.model.table import TableState
 from keel_line.model.tidy import TidyTable, make_tidy
@@ -58,7 +60,7 @@ from keel_line.tidy.trail import MOST_STEPS, Trail, decode_trail, encode_trail, 
 
 log = logging.getLogger(__name__)
 
-_TRIED_ROWS = 500
+_TRIED_ROWS, _SEAM_ROWS = 500, 2
 _MISFIT = -1.0  # log odds that such a cell is right
 _YEAR = re.compile(r"(?<!\d)(1[789]\d\d|20\d\d)(?!\d)")
 
@@ -70,6 +72,8 @@ __all__ = [
     "Change",
     "Kind",
     "MisfitError",
+    "Seam",
+    "SeamSide",
     "Share",
     "Suggestion",
     "Taken",
@@ -84,6 +88,53 @@ __all__ = [
 
 Block: TypeAlias = tuple[int, int, int, int]
 """First row and column, last row and column of some cells, from 0."""
+
+
+@dataclass(frozen=True)
+class SeamSide:
+    """What stands on one side of a seam: so many rows of a page, and their box in px of it."""
+
+    page_id: int
+    number: int
+    rows: int
+    box: Box
+
+
+@dataclass(frozen=True)
+class Seam:
+    """Where a table goes on over a page."""
+
+    above: SeamSide
+    below: SeamSide
+
+
+def find_seam(
+    table: TableState, tidying: Tidying, others: Mapping[int, TableState], row: int
+) -> Seam | None:
+    """Return where a table goes on over a page, or may, that is nearest to a row; None if nowhere.
+
+    ``others`` are the tables beside it, by id.
+    """
+    parts = [table, *(others[n] for n in tidying.trail.joined if n in others)]
+    if tidying.goes_on and tidying.next is not None:
+        parts.append(tidying.next[0])
+    pages = tidying.table.pages
+
+    def is_apart(seam: Seam) -> int:
+        return abs(int(np.flatnonzero(pages == seam.above.number).max(initial=-1)) - row)
+
+    seams = (Seam(_side(a, last=True), _side(b, last=False)) for a, b in pairwise(parts))
+    return min(seams, key=is_apart, default=None)
+
+
+def _side(table: TableState, *, last: bool) -> SeamSide:
+    """Return the last rows of a table, or its heading and its first rows."""
+    grid = table.grid
+    rows = min(grid.rows, _SEAM_ROWS + (0 if last else table.header_rows))
+    first = grid.rows - rows if last else 0
+    x0, _, x1, _ = grid.box
+    box = (x0, grid.y_lines[first], x1, grid.y_lines[first + rows])
+    return SeamSide(table.page_id, table.page_number, rows, box)
 
 
 def _find_none(_table_id: int) -> None:

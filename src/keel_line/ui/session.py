@@ -21,8 +21,10 @@ from keel_line.desk.jigs import Shelf
 from keel_line.desk.proofs import Proofs
 from keel_line.desk.tidying import (
     Change,
+    Seam,
     Tidying,
     Trail,
+    find_seam,
     is_likely_join,
     keep_as_jig,
     read_trail,
@@ -526,6 +528,10 @@ class Session(QObject):
         del self._tidying_asked[table.id]
         self._keep_tidied(table, beside, made.result())
         self.tidied.emit()
+
+    def find_seam(self, table: TableState, tidying: Tidying, row: int) -> Seam | None:
+        """Return where a table goes on that is nearest to a row; None where it does not."""
+        return find_seam(table, tidying, {t.id: t for t in self._beside(table)}, row)
 
     def with_tidying(
         self, table: TableState, work: Callable[[Tidying], _T], then: Callable[[_T], object]

@@ -67,6 +67,7 @@ from keel_line.ui.widgets.plain import plain_tip
 from keel_line.ui.widgets.ribbon import PageRibbon, RibbonPage
 
 _RIBBON_MS, _MANIFEST_MS = 40, 250
+_OF_TABLES = frozenset({"proof", "tidy"})  # stations of the table at hand
 
 
 StationType = TypeVar("StationType", bound=Station)
@@ -547,7 +548,7 @@ class Window(QMainWindow):
 
     def _follow_page(self) -> None:
         table = self.session.table
-        if table is not None and table.page_id != self._page_id and self._at == "proof":
+        if table is not None and table.page_id != self._page_id and self._at in _OF_TABLES:
             self._page_id = table.page_id
             self.ribbon.go_to(self._page_id)
 

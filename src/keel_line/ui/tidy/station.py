@@ -24,6 +24,7 @@ from keel_line.ui.station import Station
 from keel_line.ui.theme import Theme
 from keel_line.ui.tidy.lane import Lane
 from keel_line.ui.tidy.ready_bar import ReadyBar
+from keel_line.ui.tidy.seam import SeamView
 from keel_line.ui.tidy.sheet import SheetView
 from keel_line.ui.tidy.trail_bar import TrailBar
 from keel_line.ui.widgets.ask import Ask
@@ -46,6 +47,7 @@ _KEYS = (
     ("=", "new column"),
     ("Ctrl+←→", "move column"),
     ("B", "move a block"),
+    ("I", "the seam"),
     ("L", "lane"),
     ("V", "two columns"),
     ("Ctrl+J", "keep as a jig"),
@@ -83,6 +85,7 @@ class TidyStation(Station):
         self.ready = ReadyBar(theme)
         self.view = SheetView(theme)
         self.lane = Lane(theme, self.view)
+        self.seam = SeamView(theme, session.picture)
         self.ask = Ask()
         self.more = QMenu(self)
         for what in MORE:
@@ -118,6 +121,7 @@ class TidyStation(Station):
         body.addWidget(self.trail)
         body.addWidget(self.ready)
         body.addWidget(self.ask)
+        body.addWidget(self.seam)
         body.addLayout(middle, 1)
         body.addWidget(self._keys)
         whole = QVBoxLayout(self)
@@ -131,6 +135,7 @@ class TidyStation(Station):
         session.tables_changed.connect(self.refresh)
         session.cells_changed.connect(self.refresh)
         session.tidied.connect(self.refresh)
+        session.picture_changed.connect(lambda _page: self.seam.update())
         self.view.pressed_key.connect(self._take_key)
         self.view.moved.connect(self._follow_cell)
         self.view.doubleClicked.connect(self._see_ink)
@@ -161,7 +166,7 @@ class TidyStation(Station):
     def set_theme(self, theme: Theme) -> None:
         super().set_theme(theme)
         self.title.setFont(theme.bold(1.25))
-        for part in (self.trail, self.ready, self.view, self.lane):
+        for part in (self.trail, self.ready, self.view, self.lane, self.seam):
             part.set_theme(theme)
         self._keys.setMinimumHeight(2 * self._keys.fontMetrics().lineSpacing())
         self._keys.setAlignment(Qt.AlignmentFlag.AlignTop)
@@ -200,6 +205,7 @@ class TidyStation(Station):
         self._shown = table, tidying
         if not same:
             self._leave_ask()
+            self.seam.leave()
         self.title.setText(table.name)
         whole = self._session.joined_to(table)
         where = "" if whole is None else f"joined to “{whole.name}” on page {whole.page_number} · "
@@ -252,6 +258,10 @@ class TidyStation(Station):
     def _follow_cell(self) -> None:
         self._show_lane()
         row, col = self._at
+        if self.seam.isVisible() and self._shown is not None:
+            seam = self._session.find_seam(*self._shown, row)
+            if seam is not None and seam != self.seam.seam:
+                self.seam.show_seam(seam)
         misfit = self.view.sheet.say_misfit(row, col)
         if misfit:
             self.say(f"{misfit}. Enter shows the ink; T sets another type.")
@@ -369,6 +379,7 @@ class TidyStation(Station):
             Qt.Key.Key_R: self._ask_replace,
             Qt.Key.Key_M: self._show_more,
             Qt.Key.Key_B: self._move_block,
+            Qt.Key.Key_I: self._fold_seam,
             Qt.Key.Key_L: self._fold_lane,
             Qt.Key.Key_V: self._ask_against,
             Qt.Key.Key_Escape: self._put_back,
@@ -408,7 +419,24 @@ class TidyStation(Station):
             "Esc leaves them here."
         )
 
+    def _fold_seam(self) -> None:
+        """Show the ink where the table goes on over a page, or no longer."""
+        seam = None
+        if self._shown is not None and not self.seam.isVisible():
+            table, tidying = self._shown
+            seam = self._session.find_seam(table, tidying, self._at[0])
+            if seam is None:
+                self.say("This table does not go on over a page.")
+                return
+        if seam is None:
+            self.seam.leave()
+            return
+        self.seam.show_seam(seam)
+        self.view.scrollTo(self.view.currentIndex())
+        self.say(f"{self.seam.say()}. I closes this.")
+
     def _put_back(self) -> None:
+        self.seam.leave()
         if self.view.sheet.lifted is not None:
             self.view.sheet.lift(None)
             self.say("The cells stay where they are.")
