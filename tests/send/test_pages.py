@@ -21,10 +21,11 @@ from PIL import Image
 from keel_line._shared.reading_order import order_boxes
 from keel_line.desk.desk import Desk
 from keel_line.desk.sending import prepare_words
+from keel_line.errors import OutputError
 from keel_line.model.geometry import Transform
 from keel_line.model.reading import CharReading
 from keel_line.send.paragraphs import find_paragraphs, write_plain_text, write_text_document
-from keel_line.send.searchable import make_searchable
+from keel_line.send.searchable import make_searchable, write_searchable
 from keel_line.send.sent import Corners, SendOptions, SentBlock, SentPage, SentWord
 from tests.conftest import DEMO_PAGES
 from tests.remembering import RememberingExecutor
@@ -108,6 +109,31 @@ def test_words_follow_a_page_that_is_shown_turned(turn: int) -> None:
         found = [text.get_charbox(k) for k in range(6)]
     across, up = (np.ptp([b[k] for b in found]) for k in (0, 1))
     assert (across > up) == (turn % 180 == 0)
+
+
+def test_a_pdf_that_one_library_refuses_is_put_in_order_first(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    source = make_searchable([page(picture("PNG"))], "Log")
+    word = SentWord("Wren", corners(20, 50, 90, 70))
+    opened: list[bytes] = []
+    whole = pikepdf.open
+
+    def refuse(file: io.BytesIO, **more: object) -> pikepdf.Pdf:
+        opened.append(file.getvalue())
+        if opened[-1] == source:
+            raise pikepdf.PdfError("damaged")
+        return whole(file, **more)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(pikepdf, "open", refuse)
+    made = make_searchable([page(source, word)], "Log")
+    assert [said for said, _ in places(made)] == ["Wren"]
+    assert len(opened) == 2
+    target = tmp_path / "log.pdf"
+    target.write_bytes(b"before")
+    with pytest.raises(OutputError, match="The pages of a cannot be taken over"):
+        write_searchable([page(b"%PDF-1.4 and no more", word)], target, SendOptions())
+    assert target.read_bytes() == b"before"
 
 
 def test_a_docket_becomes_a_searchable_pdf(demo_desk: Desk, tmp_path: Path) -> None:

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import csv
+import errno
 import json
 import os
 import resource
@@ -431,6 +432,45 @@ def test_every_format_omits_pages_with_pending_changes(
     assert len(demo_desk.send(tmp_path / "out.csv").files) == len(names)
     documents = [json.loads(p.read_bytes()) for p in demo_desk.send(tmp_path / "out.json").files]
     assert sum(len(p["tables"]) for d in documents for p in d["pages"]) == len(names)
+
+
+@pytest.mark.parametrize(
+    ("number", "way_out"),
+    [
+        (errno.ENOSPC, "Make room there"),
+        (errno.EBUSY, "Close it where it is open"),
+        (errno.ESTALE, "network folder is still there"),
+        (errno.ENAMETOOLONG, r"\.$"),
+    ],
+)
+def test_trouble_of_the_disk_says_what_to_do_and_what_was_there_stays(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path, number: int, way_out: str
+) -> None:
+    target = tmp_path / "dues.csv"
+    target.write_text("before")
+
+    def fail(*_args: object, **_more: object) -> None:
+        raise OSError(number, os.strerror(number))
+
+    monkeypatch.setattr(Path, "replace", fail)
+    with pytest.raises(OutputError, match=way_out) as told:
+        write_safely(target, lambda part: part.write_text("after"))
+    assert str(told.value).startswith(f"{target} cannot be written: {os.strerror(number)}.")
+    assert [(p.name, p.read_text()) for p in tmp_path.iterdir()] == [("dues.csv", "before")]
+
+
+def test_a_share_that_vanishes_while_a_file_is_written_is_told_of(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    def vanish(_part: Path) -> None:
+        monkeypatch.setattr(Path, "unlink", fail)
+        fail()
+
+    def fail(*_args: object, **_more: object) -> None:
+        raise OSError(errno.ENOTCONN, os.strerror(errno.ENOTCONN))
+
+    with pytest.raises(OutputError, match="network folder is still there"):
+        write_safely(tmp_path / "dues.csv", vanish)
 
 
 def test_what_is_written_is_on_the_disk_before_it_takes_its_place(

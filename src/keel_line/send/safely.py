@@ -6,11 +6,23 @@ import errno
 import os
 import tempfile
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 from keel_line.errors import OutputError
 
-_NO_ROOM = {errno.ENOSPC, errno.EDQUOT, errno.EFBIG}
+_WAYS_OUT = {
+    frozenset(
+        {errno.ENOSPC, errno.EDQUOT, errno.EFBIG}
+    ): " Make room there, or choose another folder.",
+    frozenset(
+        {errno.EBUSY, errno.ETXTBSY, errno.EPERM, errno.EACCES}
+    ): " Close it where it is open, or choose another name.",
+    frozenset(
+        {errno.ESTALE, errno.ENOTCONN, errno.EIO, errno.EHOSTDOWN, errno.ETIMEDOUT, errno.ENXIO}
+    ): " Check that its drive or network folder is still there, or choose another.",
+}
+"""What the clerk can do, by the numbers of the system's errors."""
 
 
 def check_target(target: Path) -> None:
@@ -44,7 +56,8 @@ def write_safely(target: Path, write: Callable[[Path], object]) -> None:
         )
         os.close(handle)
     except OSError as error:
-        raise OutputError(f"{target} cannot be written: {error.strerror}.") from error
+        way_out = " Choose another folder."
+        raise OutputError(f"{target} cannot be written: {error.strerror}.{way_out}") from error
     part = Path(name)
     try:
         write(part)
@@ -53,11 +66,12 @@ def write_safely(target: Path, write: Callable[[Path], object]) -> None:
         part.replace(target)
         _flush(target.parent)
     except OSError as error:
-        way_out = " Make room there, or choose another folder." if error.errno in _NO_ROOM else ""
+        way_out = next((say for known, say in _WAYS_OUT.items() if error.errno in known), "")
         why = error.strerror or error
         raise OutputError(f"{target} cannot be written: {why}.{way_out}") from error
     finally:
-        part.unlink(missing_ok=True)
+        with suppress(OSError):  # the folder may be gone with it
+            part.unlink(missing_ok=True)
 
 
 def _flush(path: Path) -> None:

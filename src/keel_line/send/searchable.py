@@ -11,10 +11,12 @@ from pathlib import Path
 import img2pdf
 import numpy as np
 import pikepdf
+import pypdfium2 as pdfium
 from numpy.typing import NDArray
 from PIL import Image
 
 from keel_line._shared.pulse import pulse
+from keel_line.errors import OutputError
 from keel_line.send.names import clean_text
 from keel_line.send.safely import write_safely
 from keel_line.send.sent import SendOptions, SentPage, SentWord
@@ -42,7 +44,13 @@ def write_searchable(pages: Sequence[SentPage], target: Path, options: SendOptio
 
 
 def make_searchable(pages: Sequence[SentPage], title: str) -> bytes:
-    """Return pages as a PDF with their text behind the pictures."""
+    """Return pages as a PDF with their text behind the pictures.
+
+    Raises
+    ------
+    OutputError
+        When the pages of a source cannot be taken over.
+    """
     out = io.BytesIO()
     with closing(pikepdf.new()) as made:
         sources: dict[bytes, pikepdf.Pdf] = {}
@@ -58,7 +66,7 @@ def make_searchable(pages: Sequence[SentPage], title: str) -> bytes:
             for page in _join_parts(pages):
                 pulse()
                 if page.data not in sources:
-                    sources[page.data] = pikepdf.open(io.BytesIO(_as_pdf(page)))
+                    sources[page.data] = _open(page)
                 made.pages.append(sources[page.data].pages[page.number - 1])
                 if not page.real:
                     _add_text(made, made.pages[-1], font, page)
@@ -84,6 +92,36 @@ def _join_parts(pages: Sequence[SentPage]) -> list[SentPage]:
         blocks = page.blocks if first is None else (*first.blocks, *page.blocks)
         out[key] = replace(first or page, blocks=blocks)
     return list(out.values())
+
+
+def _open(page: SentPage) -> pikepdf.Pdf:
+    """Open a page's source as a PDF; one that is damaged is put in order first.
+
+    Raises
+    ------
+    OutputError
+        When its pages cannot be taken over.
+    """
+    data = _as_pdf(page)
+    for mend in (False, True):
+        try:
+            found = pikepdf.open(io.BytesIO(_mend(data) if mend else data))
+            if len(found.pages) >= page.number:
+                return found
+        except (pikepdf.PdfError, pdfium.PdfiumError):
+            continue
+    raise OutputError(
+        f"The pages of {page.name} cannot be taken over into a PDF: the file is damaged or locked. "
+        "Print it to a new PDF and add that, or choose another format."
+    )
+
+
+def _mend(data: bytes) -> bytes:
+    """Return a PDF written anew."""
+    out = io.BytesIO()
+    with closing(pdfium.PdfDocument(data)) as document:
+        document.save(out)
+    return out.getvalue()
 
 
 def _as_pdf(page: SentPage) -> bytes:
