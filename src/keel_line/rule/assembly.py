@@ -16,9 +16,7 @@ from keel_line.rule.writing import Writing
 
 Ints = NDArray[np.int64]
 _LIKELY, _LITTLE = 0.5, 0.02
-# Lines of wrapped text are rarer in the training material than on paper; a column that is closed
-# by mistake costs more than one that is not.
-_JOINED, _ONE_CELL = 0.3, 0.93
+_JOINED = 0.3  # lines of wrapped text are rarer in the training material than on paper
 _END = 0.4  # an end is seldom wrong even where its line is unsure
 _UP = WAYS.index("up")
 _LEAST_PIECES, _LEAST_SURE = 4, 0.88
@@ -45,14 +43,15 @@ class FoundTable:
     spans
         Of each piece of each line, whether it spans columns.
     same
-        Of each piece of each line, whether it stands in one cell with the piece left of it.
+        Of each piece of each line, the chance (0 to 1) that it stands in one cell with the piece
+        left of it.
     """
 
     lines: tuple[Ints, ...]
     joins: tuple[float, ...]
     headings: int
     spans: tuple[NDArray[np.bool_], ...]
-    same: tuple[NDArray[np.bool_], ...]
+    same: tuple[NDArray[np.float64], ...]
 
     @property
     def joined(self) -> tuple[bool, ...]:
@@ -146,7 +145,7 @@ def _make_table(segments: list[Ints], writing: Writing, roles: Roles) -> FoundTa
     heading = [_is_heading(own, roles) for own in lines]
     headings = next((k for k, is_heading in enumerate(heading) if not is_heading), len(heading))
     spans = tuple(roles.spans[own] > _LIKELY for own in lines)
-    same = tuple(roles.same_left[own] > _ONE_CELL for own in lines)
+    same = tuple(roles.same_left[own] for own in lines)
     return FoundTable(tuple(lines), joins, headings, spans, same)
 
 

@@ -21,6 +21,7 @@ from keel_line.rule.rows import find_row_lines
 from keel_line.rule.streams import find_streams
 from keel_line.rule.writing import Writing
 
+_ONE_CELL = 0.93  # surely so
 _LONG_RULE = 0.75
 _BESIDE = 0.25
 _SHORT = 0.9
@@ -43,13 +44,12 @@ def lay_table(found: FoundTable, writing: Writing, rules: Sequence[Rule]) -> Gri
         _merge(writing.boxes[line], spans, same)
         for line, spans, same in zip(found.lines, found.spans, found.same, strict=True)
     ]
-    rows = [boxes for boxes, _ in merged]
-    spans_by = [own for _, own in merged]
+    rows = [boxes for boxes, _, _ in merged]
+    spans_by = [own for _, own, _ in merged]
     body = Block(tuple(rows), cap, writing.letters)
     around, across, down = _find_rules(body, rules)
-    single = tuple(r[~s] for r, s in zip(rows, spans_by, strict=True) if not s.all())
-    streams = find_streams(replace(body, rows=single)) if single else []
     ruled = [r.at((around[1] + around[3]) / 2) for r in down]
+    streams = find_streams(rows, spans_by, [own for _, _, own in merged], ruled, cap)
     xs = drop_strays(find_column_lines(streams, down, around, cap), body, ruled)
     rows, spans = _part_rows(body, spans_by, xs)
     body = replace(body, rows=tuple(rows))
@@ -76,13 +76,13 @@ def lay_table(found: FoundTable, writing: Writing, rules: Sequence[Rule]) -> Gri
 
 
 def _merge(
-    boxes: NDArray[np.float64], spans: NDArray[np.bool_], same: NDArray[np.bool_]
-) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
-    """Return a line's pieces, those of one cell as one, and which of them span columns."""
-    starts = np.flatnonzero(~same | (np.arange(len(same)) == 0))
+    boxes: NDArray[np.float64], spans: NDArray[np.bool_], same: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.bool_], NDArray[np.float64]]:
+    """Return a line's pieces, those of one cell as one, which of them span, and their ``same``."""
+    starts = np.flatnonzero((same <= _ONE_CELL) | (np.arange(len(same)) == 0))
     low = np.minimum.reduceat(boxes[:, :2], starts, axis=0)
     high = np.maximum.reduceat(boxes[:, 2:], starts, axis=0)
-    return np.hstack([low, high]), np.logical_or.reduceat(spans, starts)
+    return np.hstack([low, high]), np.logical_or.reduceat(spans, starts), same[starts]
 
 
 def _find_rules(body: Block, rules: Sequence[Rule]) -> tuple[Box, list[Rule], list[Rule]]:
