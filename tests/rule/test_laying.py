@@ -41,7 +41,8 @@ def lay(
         np.array([(n, k) in spans for k in range(len(line))]) for n, line in enumerate(lines)
     )
     goes_on = tuple(
-        np.array([(n, k) in same for k in range(len(line))]) for n, line in enumerate(lines)
+        np.array([0.98 * ((n, k) in same) for k in range(len(line))])
+        for n, line in enumerate(lines)
     )
     joins = tuple(float(n in joined) for n in range(1, len(lines)))
     return lay_table(FoundTable(own, joins, headings, marks, goes_on), writing, rules)

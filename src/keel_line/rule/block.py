@@ -9,17 +9,8 @@ from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 
-LEAST_ROWS = 3
-"""Fewer lines are no table, and fewer values keep no edge."""
-
 HEADING_ROWS = 2
 """So many rows at the top may be headings."""
-
-EDGED = 0.8
-"""A column keeps an edge where so many of its values do."""
-
-TITLE_SPACE_CAPS = 1.5
-"""The most that words of one text stand apart (heights of a capital)."""
 
 PAD_CAPS = 0.45
 """White around a table's writing that belongs to it (heights of a capital)."""
@@ -43,8 +34,3 @@ class Block:
         x0, y0 = every[:, :2].min(axis=0).tolist()
         x1, y1 = every[:, 2:].max(axis=0).tolist()
         return (x0, y0, x1, y1)
-
-    @property
-    def columned(self) -> int:
-        """How many lines have several pieces."""
-        return sum(len(row) >= 2 for row in self.rows)
