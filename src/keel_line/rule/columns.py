@@ -16,6 +16,7 @@ from keel_line.rule.streams import Stream
 _SELDOM_FILLED = 0.3  # of a table's lines
 _SPECK_CAPS = 0.8
 _GOES_ON_CAPS = 1.6
+_LEAST_SIGNS, _SIGN_CAPS, _BY_SIGN_CAPS, _SAME_SIGN_CAPS = 3, 1.25, 2.2, 0.1
 _LEAST_ROOM_CAPS, _CLEAR_CAPS = 0.2, 0.3
 
 
@@ -66,6 +67,30 @@ def find_column_lines(
     left = next((x for x in at if abs(x - around[0]) < cap), around[0])
     right = next((x for x in reversed(at) if abs(x - around[2]) < cap), around[2])
     return [left, *sorted(inner), right]
+
+
+def keep_signs(streams: list[Stream], body: Block, headings: int) -> list[Stream]:
+    """Leave out the stream between a column of lone signs and the numbers that they belong to.
+
+    A column is one where another text stands above it in the first ``headings`` lines.
+    """
+    kept = list(streams)
+    edges = [-np.inf, *[s.middle for s in streams], np.inf]
+    pieces = np.concatenate(body.rows)
+    middles, wide = (pieces[:, 0] + pieces[:, 2]) / 2, pieces[:, 2] - pieces[:, 0]
+    above = np.arange(len(pieces)) < sum(map(len, body.rows[:headings]))
+    for k in range(len(edges) - 1):
+        own = (middles >= edges[k]) & (middles < edges[k + 1])
+        if own.sum() < _LEAST_SIGNS or wide[own].max() > _SIGN_CAPS * body.cap_px:
+            continue
+        apart = np.abs(wide[own & above] - np.median(wide[own & ~above]))
+        if (own & ~above).any() and (apart > _SAME_SIGN_CAPS * body.cap_px).any():
+            continue
+        beside = [streams[s] for s in (k - 1, k) if 0 <= s < len(streams) and streams[s] in kept]
+        nearest = min(beside, key=lambda s: s.right - s.left, default=None)
+        if nearest and nearest.right - nearest.left < _BY_SIGN_CAPS * body.cap_px:
+            kept.remove(nearest)
+    return kept
 
 
 def drop_strays(xs: list[float], body: Block, ruled: Sequence[float]) -> list[float]:

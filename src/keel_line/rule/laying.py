@@ -13,7 +13,13 @@ from keel_line.model.geometry import Box
 from keel_line.model.grid import Grid, Rule
 from keel_line.rule.assembly import FoundTable
 from keel_line.rule.block import PAD_CAPS, Block
-from keel_line.rule.columns import columns_of, drop_strays, find_column_lines, keep_clear
+from keel_line.rule.columns import (
+    columns_of,
+    drop_strays,
+    find_column_lines,
+    keep_clear,
+    keep_signs,
+)
 from keel_line.rule.headed import RowPieces, place_cells
 from keel_line.rule.parting import find_places, part_pieces
 from keel_line.rule.row_spans import find_partial, with_row_spans
@@ -50,6 +56,7 @@ def lay_table(found: FoundTable, writing: Writing, rules: Sequence[Rule]) -> Gri
     around, across, down = _find_rules(body, rules)
     ruled = [r.at((around[1] + around[3]) / 2) for r in down]
     streams = find_streams(rows, spans_by, [own for _, _, own in merged], ruled, cap)
+    streams = keep_signs(streams, body, found.headings)
     xs = drop_strays(find_column_lines(streams, down, around, cap), body, ruled)
     rows, spans = _part_rows(body, spans_by, xs)
     body = replace(body, rows=tuple(rows))
