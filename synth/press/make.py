@@ -6,16 +6,27 @@ import argparse
 import gzip
 import sys
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
+
 from synth.faces import FONT_DIR, load_faces
-from synth.press.designs import Design, designs_of, make_document, rng_of
+from synth.press.designs import (
+    PAGES,
+    Design,
+    designs_of,
+    make_document,
+    rng_of,
+    sample_design,
+)
 from synth.press.html import write_html
 from synth.press.latex import write_latex
 from synth.press.listing import write_listing
 from synth.press.model import Document, walk_texts
 from synth.press.office import write_spreadsheet, write_text_document
 from synth.press.setting import (
+    SettingError,
     print_html,
     set_latex,
     set_listing,
@@ -29,6 +40,7 @@ from synth.press.typst import write_typst
 
 PRESS_DIR = Path(__file__).resolve().parent.parent.parent / "benchmarks" / "press"
 _MOST_TRIES = 5
+_SAMPLED, _TOGETHER = 9911, 3
 
 
 def _print(documents: Sequence[Document], *, tagged: bool) -> bytes:
@@ -92,6 +104,36 @@ def _key(texts: list[str]) -> tuple[str, ...]:
     return tuple(texts)
 
 
+def set_sampled(number: int) -> tuple[bytes, list[PressPage]]:
+    """Set three pages of designs by chance with a program that no training page comes from.
+
+    They are harder than what offices design. Their figures compare versions of the program.
+
+    Raises
+    ------
+    SettingError
+        When the program does not set them.
+    """
+    rng = np.random.default_rng([_SAMPLED, number])
+    faces = tuple(sorted({f for d in designs_of("choose") for f in d.faces}))
+    documents: list[Document] = []
+    while len(documents) < _TOGETHER:
+        design = sample_design(rng, faces)
+        if design.page not in PAGES:
+            continue
+        f = design.features
+        f = replace(f, among="" if f.among == "drawn" else f.among, stacked=0.0, formulas=0.0)
+        design = replace(design, features=f, name=f"sample{number}")
+        documents.append(make_document(rng, design))
+    plain, tagged = (PROGRAMS["typst"](documents, tagged=t) for t in (False, True))
+    return plain, find_truth(plain, tagged, documents)[0]
+
+
+def _keep(folder: Path, name: str, pdf: bytes, pages: list[PressPage]) -> None:
+    (folder / f"{name}.pdf").write_bytes(pdf)
+    (folder / f"{name}.json.gz").write_bytes(gzip.compress(encode_pages(pages), mtime=0))
+
+
 def main() -> None:
     """Make the pages of some designs and keep their PDFs beside their truth."""
     parser = argparse.ArgumentParser(description=__doc__)
@@ -99,16 +141,21 @@ def main() -> None:
     parser.add_argument("--pages", type=int, default=4)
     parser.add_argument("--program", default="")
     parser.add_argument("--out", type=Path, default=PRESS_DIR)
+    parser.add_argument("--sampled", type=int, default=0, help="so many times three, by chance")
     args = parser.parse_args()
     args.out.mkdir(parents=True, exist_ok=True)
+    for number in range(args.sampled):
+        try:
+            _keep(args.out, f"sample{number}", *set_sampled(number))
+        except SettingError as error:
+            sys.stdout.write(f"sample{number}: {str(error).splitlines()[-1]}\n")
+    if args.sampled:
+        return
     for design in designs_of(args.split):
         if args.program and design.program != args.program:
             continue
         pdf, pages, trouble = set_design(design, args.pages)
-        (args.out / f"{design.name}.pdf").write_bytes(pdf)
-        (args.out / f"{design.name}.json.gz").write_bytes(
-            gzip.compress(encode_pages(pages), mtime=0)
-        )
+        _keep(args.out, design.name, pdf, pages)
         said = [f"{design.name}: {len(pages)} pages, {len(pdf) // 1024} KB", *trouble[:2]]
         sys.stdout.write("; ".join(said) + "\n")
 
