@@ -67,6 +67,10 @@ def test_what_is_said_to_be_one_cell_is_not_parted() -> None:
     assert find([]) == []
 
 
+def test_the_rules_of_a_frame_are_no_columns() -> None:
+    assert find([PLAIN] * 3, ruled=(-4.0, 150.0, 482.0, 486.0)) == [150.0, 350.0]
+
+
 def test_a_long_value_does_not_take_a_boundary_away() -> None:
     over = [(0.0, 240.0), (400.0, 480.0)]
     found = find([PLAIN] * 6 + [over] + [PLAIN] * 3)

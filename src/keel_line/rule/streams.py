@@ -58,7 +58,9 @@ def find_streams(
     places = np.arange(pieces[:, 0].min(), pieces[:, 2].max() + step, step)
     edge = _OVER_CAPS * cap_px
     over = (pieces[:, 0] + edge < places[:, None]) & (pieces[:, 2] - edge > places[:, None])
-    on_rules = np.array([(x - step, x + step, _RULED) for x in ruled]).reshape(-1, 3)
+    # The rules of a frame stand beside all writing, and close to it at times.
+    inner = [x for x in ruled if (pieces[:, 2] <= x).any() and (pieces[:, 0] >= x).any()]
+    on_rules = np.array([(x - step, x + step, _RULED) for x in inner]).reshape(-1, 3)
     chosen = _choose(places, _ANY + _OVER * over.sum(axis=1), np.concatenate([pairs, on_rules]))
     return [_make_stream(x, pairs, pieces) for x in places[chosen].tolist()]
 
