@@ -111,8 +111,8 @@ def _open(page: SentPage) -> pikepdf.Pdf:
         except (pikepdf.PdfError, pdfium.PdfiumError):
             continue
     raise OutputError(
-        f"The pages of {page.name} cannot be taken over: the file is damaged or locked. "
-        "Print it to a new PDF and add that."
+        f"The pages of {page.name} cannot be taken over: it is damaged or locked. "
+        "Print it to a new PDF."
     )
 
 
