@@ -145,7 +145,7 @@ def test_a_sum_carried_forward_is_compared_with_the_next_page() -> None:
 def test_a_join_that_does_not_fit_is_told() -> None:
     wide = table(2, [(*row, "x") for row in entries(9, 2)], heading=(), xs=(*XS, 700.0))
     tidying = tidy_table(FIRST, [FIRST, wide])
-    with pytest.raises(MisfitError, match="It has 4 columns, this table 3"):
+    with pytest.raises(MisfitError, match="It has 4 columns, and this table has 3"):
         tidying.join_table(wide)
     one = replace(FIRST, steps=tidying.join_table(table(2, entries(9, 2)), check=False).encoded)
     (gone,) = tidy_table(one, [one]).taken

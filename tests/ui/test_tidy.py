@@ -269,7 +269,7 @@ def test_the_next_table_is_added_below_where_it_fits(
     window: Window, tidy: TidyStation, tmp_path: Path, qtbot: QtBot
 ) -> None:
     press(tidy, Key.Key_A)
-    assert "columns, this table" in window.message.text()
+    assert "columns, and this table has" in window.message.text()
     path = tmp_path / "log.keel"
     desk = Desk(path)
     desk.add_source(Source("log.pdf", b"1", "1", 3))

@@ -102,7 +102,7 @@ class SeamSide:
 
 @dataclass(frozen=True)
 class Seam:
-    """Where a table goes on over a page."""
+    """A page break that a table runs over."""
 
     above: SeamSide
     below: SeamSide

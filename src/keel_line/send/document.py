@@ -22,7 +22,7 @@ from keel_line.send.values import type_column
 AS_PRINTED = "Confirmed as printed, though a check expects another value."
 SCHEMA_FILE = Path(__file__).with_name("tables.schema.json")
 VERSION, REVISION = 1, 2
-"""The version counts what breaks readers, the revision what was added."""
+"""A change that breaks readers raises the version; an addition raises the revision."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -192,7 +192,7 @@ class _Writer:
         return out
 
     def history(self, pages: set[int]) -> Iterator[dict[str, object]]:
-        """Yield what was done to some pages, and to their tables and cells."""
+        """Yield the changes of some pages, and of their tables and cells."""
         tables = {t.id for t in self._tables}
         cells = {s.id for t in self._tables for s in t.cells}
         of_kind = {"settle": cells, "choice": pages, "drawn": pages}
@@ -212,14 +212,14 @@ class _Writer:
 
 
 def each_value(sent: SentTable) -> Iterator[list[object]]:
-    """Yield the values of each column below its heading, ready to be encoded."""
+    """Yield each column's values below the heading, in the forms that JSON has."""
     for col in range(len(sent.columns)):
         found = (v.value for v in type_column(sent, col))
         yield [msgspec.Raw(f"{v:f}".encode()) if isinstance(v, Decimal) else v for v in found]
 
 
 def _type(kind: ColumnType) -> dict[str, object]:
-    """Return a column's type without what does not matter for it."""
+    """Return a column's type, with only those settings that apply to it."""
     known = asdict(kind)
     wanted = {
         "decimal": ("point", "places"),

@@ -22,7 +22,7 @@ _WAYS_OUT = {
         {errno.ESTALE, errno.ENOTCONN, errno.EIO, errno.EHOSTDOWN, errno.ETIMEDOUT, errno.ENXIO}
     ): " Check that its drive or network folder is still there, or choose another.",
 }
-"""What the clerk can do, by the numbers of the system's errors."""
+"""Advice for the clerk, by the system's error numbers."""
 
 
 def check_target(target: Path) -> None:

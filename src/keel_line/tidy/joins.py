@@ -97,7 +97,7 @@ def append_all(
             before = [_name_origin(p, table.name) for p in parts]
             other = _name_origin(other, step.name)
         own, its = len(before[0].columns), len(other.columns)
-        misfits.append("" if own == its else f"It has {its} columns, this table {own}.")
+        misfits.append("" if own == its else f"It has {its} columns, and this table has {own}.")
         if own == its:
             parts = [*before, other]
     if len(parts) == 1:

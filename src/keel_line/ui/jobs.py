@@ -104,7 +104,7 @@ class Jobs(QObject):
     _loaded = pyqtSignal(int, int, object)
     _laid_out = pyqtSignal(int, int, object)
     _parted = pyqtSignal(int, object, object)
-    _sent = pyqtSignal(int, object)
+    _sent = pyqtSignal(object)
     _worked = pyqtSignal(int, object, object)
 
     def __init__(
@@ -117,7 +117,7 @@ class Jobs(QObject):
         self._adding = 0
         self._threads = ThreadPoolExecutor(1, thread_name_prefix="pictures")
         self._writers = ThreadPoolExecutor(1, thread_name_prefix="writing")
-        self._writing_stopped = False
+        self._writing_stopped = self._closed = False
         self._workers = ThreadPoolExecutor(1, thread_name_prefix="tables")
         self._schedule = Schedule(desk, self._executor, self._answered.emit)
         self._docket = 0
@@ -173,6 +173,7 @@ class Jobs(QObject):
         """Close all pools at once; results still under way are dropped."""
         self.stop()
         self._docket += 1
+        self._closed = True
         self.stop_writing()
         for executor in (self._executor, self._side):
             executor.shutdown(wait=False, cancel_futures=True)
@@ -315,13 +316,13 @@ class Jobs(QObject):
     def want_sent(self, request: SendRequest) -> None:
         """Write tables in a thread; ``sent`` delivers what was written, or the trouble."""
         self._writing_stopped = False
-        self._writers.submit(self._send, self._docket, request)  # it tells of its own faults
+        self._writers.submit(self._send, request)  # it tells of its own faults
 
     def stop_writing(self) -> None:
         """Stop what is being written; what was there before stays."""
         self._writing_stopped = True
 
-    def _send(self, docket: int, request: SendRequest) -> None:
+    def _send(self, request: SendRequest) -> None:
         def look() -> None:
             if self._writing_stopped:
                 more = " Some of its files may be written." if len(request.files) > 1 else ""
@@ -335,10 +336,10 @@ class Jobs(QObject):
         except Exception:
             log.exception("writing %s", request.target)
             answer = f"{request.target.name} was not written because of a fault in Keel Line."
-        self._sent.emit(docket, answer)
+        self._sent.emit(answer)
 
-    def _hand_over_sent(self, docket: int, answer: Sent | str) -> None:
-        if docket == self._docket:
+    def _hand_over_sent(self, answer: Sent | str) -> None:
+        if not self._closed:  # what an earlier docket wrote is told of, too
             self.sent.emit(answer)
 
     def want_grid(self, page: PageState, box: Box) -> None:

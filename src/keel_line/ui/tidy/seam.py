@@ -1,4 +1,4 @@
-"""The seam: where a table goes on over a page, the ink of both pages below each other."""
+"""Shows the ink on both sides of a page break that a table runs over."""
 
 from __future__ import annotations
 

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
 from typing_extensions import override
 
 from keel_line._shared.texts import count_of
+from keel_line.desk.desk import Desk
 from keel_line.desk.pool import InlineExecutor
 from keel_line.desk.tidying import KINDS, MORE, Change, MisfitError, Tidying
 from keel_line.errors import KeelLineError
@@ -74,7 +75,7 @@ class TidyStation(Station):
         super().__init__(session, theme)
         self._shown: tuple[TableState, Tidying] | None = None
         self._against = ""  # the name of the column that the one at hand is shown against
-        self._changing = False  # a thread takes a step
+        self._changing_in: Desk | None = None  # the docket for which a thread takes a step
         self._counts = False  # whether the lane shows how often values come
         self.title = ElidedLabel()
         self._rows = QLabel()
@@ -278,7 +279,10 @@ class TidyStation(Station):
         if self._shown is None:
             return
         table, tidying = self._shown
-        if self._changing or self._session.find_tidying(table) is not tidying:
+        if (
+            self._changing_in is self._session.desk
+            or self._session.find_tidying(table) is not tidying
+        ):
             self.say("The last step is still being taken.")
             return
         work = partial(make, tidying)
@@ -286,14 +290,14 @@ class TidyStation(Station):
             done: Future[Change] = InlineExecutor().submit(work)
             self._take_change(table, then, done)
             return
-        self._changing = True
+        self._changing_in = self._session.desk  # of another docket no answer comes
         self.say("The step is being taken …")
         self._session.jobs.want(work, partial(self._take_change, table, then))
 
     def _take_change(
         self, table: TableState, then: Callable[[], object], done: Future[Change]
     ) -> None:
-        self._changing = False
+        self._changing_in = None
         try:
             change = done.result()
         except MisfitError as error:
