@@ -5,7 +5,7 @@ from __future__ import annotations
 from itertools import combinations
 
 import numpy as np
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
@@ -26,6 +26,7 @@ def worth(
 
 
 @given(WHITES, st.lists(st.floats(-4, 1), min_size=2, max_size=7))
+@example([(0.0, 2.0, -2.0), (0.5, 1.0, 3.0)], [0.0, -2.0])  # white that begins at a place
 def test_no_other_set_of_boundaries_is_better(
     spans: list[tuple[float, float, float]], costs: list[float]
 ) -> None:

@@ -90,7 +90,7 @@ def _choose(places: Floats, own: Floats, whites: Floats) -> list[int]:
     """
     count = len(places)
     inside = (whites[:, 0, None] < places) & (whites[:, 1, None] > places)
-    first = np.clip(np.searchsorted(places, whites[:, 0]), 0, count - 1)
+    first = np.clip(np.searchsorted(places, whites[:, 0], side="right"), 0, count - 1)
     # By place, and by the first place from which on a boundary would have been in the white.
     gains = np.zeros((count, count + 1))
     for white, begin, weight in zip(inside, first.tolist(), whites[:, 2].tolist(), strict=True):
