@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+import unicodedata
 from difflib import SequenceMatcher
 
 Pair = tuple[str, str]
@@ -32,6 +34,8 @@ _PLAIN = str.maketrans(
     }
 )
 
+_THOUSANDS = re.compile(r"(?<=\d)[,' ](?=\d{3}(?!\d))")
+
 DASH_AND_QUOTES = frozenset("-'\"")
 """What dashes and quotation marks are when they are written plainly."""
 
@@ -42,6 +46,13 @@ def write_plain(text: str) -> str:
     It is as long as before: each character stays in its place.
     """
     return text.translate(_PLAIN)
+
+
+def fold_text(text: str) -> str:
+    """Return what a search compares: without case, accents, and signs between thousands."""
+    parted = unicodedata.normalize("NFKD", write_plain(text))
+    bare = "".join(c for c in parted if not unicodedata.combining(c)).casefold()
+    return _THOUSANDS.sub("", " ".join(bare.split()))
 
 
 def count_shared(a: str, b: str) -> int:

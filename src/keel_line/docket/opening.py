@@ -90,9 +90,9 @@ def open_file(path: Path) -> Opened:
     except OSError as error:
         if new:
             raise DocketError(_say_not_made(path, error)) from error
-        return _open_for_reading(path, _say_not_locked(path, error))
+        return open_for_reading(path, _say_not_locked(path, error))
     if isinstance(lock, Held):
-        return _open_for_reading(path, f"{lock.who} has {path.name} open")
+        return open_for_reading(path, f"{lock.who} has {path.name} open")
     try:
         if not new and not os.access(path, os.W_OK):
             return _release(lock, path)
@@ -120,7 +120,7 @@ def _say_not_locked(path: Path, error: OSError) -> str:
 
 def _release(lock: Lock, path: Path) -> Opened:
     lock.release()
-    return _open_for_reading(path, f"{path.name} is write-protected")
+    return open_for_reading(path, f"{path.name} is write-protected")
 
 
 def _say_not_made(path: Path, error: OSError) -> str:
@@ -232,7 +232,14 @@ def connect_for_reading(path: Path) -> sqlite3.Connection:
     raise AssertionError  # the last way raised
 
 
-def _open_for_reading(path: Path, why: str) -> Opened:
+def open_for_reading(path: Path, why: str) -> Opened:
+    """Open a docket that is only read, for the reason ``why``.
+
+    Raises
+    ------
+    DocketError
+        When it cannot be read.
+    """
     try:
         connection = connect_for_reading(path)
         if is_outdated(connection):  # its copy in memory can be brought up to date

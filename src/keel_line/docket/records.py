@@ -171,10 +171,55 @@ def make_page_state(row: Sequence[object]) -> PageState:
 CELL_COLUMNS = "id, CAST(place AS BLOB), CAST(evidence AS BLOB), settled, by_hand, as_printed"
 """Columns of a cell, as :func:`make_cell_state` takes them; bytes stay bytes where damaged."""
 
+
+@dataclass(frozen=True)
+class CellText:
+    """What a cell says, and where: its row and column count from 0."""
+
+    cell: int
+    table: int
+    page: int
+    row: int
+    col: int
+    heading: bool
+    text: str
+
+
+class _Text(msgspec.Struct):
+    text: str
+
+
+class _Place(msgspec.Struct):
+    row: int
+    col: int
+
+
 _DECODE_CELL = msgspec.json.Decoder(Cell).decode
 _DECODE_READING = msgspec.json.Decoder(Reading).decode
 
 DAMAGED = Reading("", 0.0, reasons=("This cell's record in the docket is damaged: type its value",))
+
+
+def read_text(evidence: bytes, settled: str | None) -> str:
+    """Return what a cell says: what it was settled as, else its reading.
+
+    Raises
+    ------
+    msgspec.DecodeError
+        When its record is damaged.
+    """
+    return msgspec.json.decode(evidence, type=_Text).text if settled is None else settled
+
+
+def read_place(place: bytes) -> _Place:
+    """Return a cell's row and column.
+
+    Raises
+    ------
+    msgspec.DecodeError
+        When its record is damaged.
+    """
+    return msgspec.json.decode(place, type=_Place)
 
 
 def make_cell_state(record: Sequence[object], least_confidence: float) -> CellState:

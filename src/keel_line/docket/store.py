@@ -13,7 +13,7 @@ from pathlib import Path
 import msgspec
 
 from keel_line.docket.findings import PAGE_QUERY, replace_finding
-from keel_line.docket.opening import open_file, open_memory, say_trouble
+from keel_line.docket.opening import open_file, open_for_reading, open_memory, say_trouble
 from keel_line.docket.operations import (
     encode_settled,
     insert_hidden_page,
@@ -23,6 +23,7 @@ from keel_line.docket.operations import (
 )
 from keel_line.docket.records import (
     CELL_COLUMNS,
+    CellText,
     Frame,
     PageFinding,
     as_int,
@@ -31,6 +32,8 @@ from keel_line.docket.records import (
     make_page_state,
     name_tables,
     read_evidence,
+    read_place,
+    read_text,
     stamp,
 )
 from keel_line.docket.sources import has_source, insert_pages, join_source
@@ -54,12 +57,16 @@ _PAGES = f"{PAGE_QUERY} WHERE p.hidden = 0"
 class Docket:
     """A docket's file with its one writer.
 
-    ``path`` None keeps it in memory, for work that needs no file.
+    ``path`` None keeps it in memory, for work that needs no file. Without ``write`` it is only
+    read, also while another process writes it.
     """
 
-    def __init__(self, path: Path | None) -> None:
+    def __init__(self, path: Path | None, *, write: bool = True) -> None:
         self.path = path
-        opened = open_memory() if path is None else open_file(path)
+        if path is None:
+            opened = open_memory()
+        else:
+            opened = open_file(path) if write else open_for_reading(path, "it is only read")
         self._db, self._lock = opened.connection, opened.lock
         self.read_only = opened.read_only
         self.damage: list[str] = []
@@ -378,6 +385,22 @@ class Docket:
                 yield as_int(columns), make_cell_state(record, 0.0)
             except (msgspec.DecodeError, UnicodeDecodeError):
                 continue  # told of where its table is opened
+
+    def texts(self) -> Iterator[CellText]:
+        """Yield what each cell of each table says, in page order; damaged ones are left out."""
+        rows = self._db.execute(
+            "SELECT c.id, t.id, t.page_id, coalesce(t.set_header_rows, t.header_rows),"
+            " CAST(c.place AS BLOB), CAST(c.evidence AS BLOB), c.settled FROM cell c"
+            " JOIN found_table t ON t.id = c.table_id JOIN page p ON p.id = t.page_id"
+            " WHERE t.lost_at IS NULL AND p.hidden = 0"
+            " ORDER BY p.source_id, p.number, p.part, t.position, c.position"
+        )
+        for cell, table, page, headings, place, evidence, settled in rows:
+            try:
+                text, at = read_text(evidence, settled), read_place(place)
+            except (msgspec.DecodeError, UnicodeDecodeError):
+                continue  # told of where its table is opened
+            yield CellText(cell, table, page, at.row, at.col, at.row < headings, text)
 
     def table_names(self, page_id: int | None = None) -> list[tuple[int, str]]:
         """Return (id, name) of all tables in page order, or of those of a page's source."""

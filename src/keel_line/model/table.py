@@ -141,8 +141,11 @@ def column_name(table: TableState, col: int) -> str:
             break  # cells are in reading order
         if c.row < table.header_rows and c.col <= col < c.col + c.col_span and state.text:
             found = state.text.replace("\n", " ")
-    if found:
-        return found
+    return found or letters_of(col)
+
+
+def letters_of(col: int) -> str:
+    """Return the letters of a column without a heading, counted from 0: A to Z, AA, AB and on."""
     letters, number = "", col + 1
     while number:
         number, rest = divmod(number - 1, 26)

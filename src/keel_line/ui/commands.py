@@ -29,6 +29,13 @@ COMMANDS: tuple[Command, ...] = (
     Command("new-docket", "New docket", ("Ctrl+N",), "window", "Start a new docket"),
     Command("open-docket", "Open a docket…", ("Ctrl+Shift+O",), "window", "Continue earlier work"),
     Command("open-demo", "Open the demo docket", (), "window", "Try the program on made-up pages"),
+    Command(
+        "find",
+        "Find anywhere…",
+        ("Ctrl+F",),
+        "window",
+        "Find a text in this docket and in all others",
+    ),
     Command("undo", "Undo", ("Ctrl+Z",), "window", "Undo the last change"),
     Command("redo", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), "window", "Redo the last undone change"),
     Command(

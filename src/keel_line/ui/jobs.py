@@ -22,6 +22,7 @@ from PyQt6.QtGui import QImage
 from keel_line._shared.pulse import listening
 from keel_line.desk.desk import Desk, Notice, taken_from
 from keel_line.desk.engine import find_in_area, part_cells
+from keel_line.desk.find import Found, find_anywhere
 from keel_line.desk.intake import Taken, find_files, take_in
 from keel_line.desk.judge import judge_table
 from keel_line.desk.misreadings import Misreadings
@@ -119,6 +120,8 @@ class Jobs(QObject):
         self._writers = ThreadPoolExecutor(1, thread_name_prefix="writing")
         self._writing_stopped = self._closed = False
         self._workers = ThreadPoolExecutor(1, thread_name_prefix="tables")
+        self._finders = ThreadPoolExecutor(1, thread_name_prefix="finding")
+        self._search = 0
         self._schedule = Schedule(desk, self._executor, self._answered.emit)
         self._docket = 0
         self._started = 0.0
@@ -175,10 +178,12 @@ class Jobs(QObject):
         self._docket += 1
         self._closed = True
         self.stop_writing()
+        self.stop_finding()
         for executor in (self._executor, self._side):
             executor.shutdown(wait=False, cancel_futures=True)
         self._threads.shutdown(wait=True, cancel_futures=True)
         self._workers.shutdown(wait=True, cancel_futures=True)
+        self._finders.shutdown(wait=True, cancel_futures=True)
         self._writers.shutdown(wait=True)
 
     # --- files --------------------------------------------------------------------------------
@@ -312,6 +317,32 @@ class Jobs(QObject):
     ) -> None:
         if docket == self._docket and not future.cancelled():
             then(future)
+
+    def want_found(
+        self, sought: str, dockets: Sequence[Path], then: Callable[[Future[Found]], object]
+    ) -> None:
+        """Look for a text in dockets in a thread; what was looked for before is given up."""
+        self.stop_finding()
+        search = self._search
+
+        def look() -> None:
+            if self._search != search:
+                raise StoppedError("Another text is looked for.")
+
+        def find() -> Found:
+            with listening(look):
+                return find_anywhere(sought, dockets)
+
+        def take(future: Future[Found]) -> None:
+            if self._search == search:
+                then(future)
+
+        future = self._finders.submit(find)
+        future.add_done_callback(partial(self._worked.emit, self._docket, take))
+
+    def stop_finding(self) -> None:
+        """Give up what is looked for."""
+        self._search += 1
 
     def want_sent(self, request: SendRequest) -> None:
         """Write tables in a thread; ``sent`` delivers what was written, or the trouble."""

@@ -326,6 +326,14 @@ class Session(QObject):
         if own and self.table_index not in own:
             self.go_to_table(own.start - self.table_index)
 
+    def go_to_cell(self, page_id: int, cell_id: int) -> bool:
+        """Go to a cell of a page; return whether it is still there."""
+        self.open_now(page_id)
+        place = self.proofs.find_cell(cell_id)
+        if place is not None:
+            self.go_to(*place)
+        return place is not None
+
     def go_beside(self, rows: int, cols: int) -> None:
         """Go to the cell beside, above or below."""
         table = self.table

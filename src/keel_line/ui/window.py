@@ -41,6 +41,7 @@ from keel_line._shared.texts import count_of
 from keel_line.desk.demo import demo_pages
 from keel_line.desk.desk import Desk, Notice
 from keel_line.desk.engine import ENDINGS
+from keel_line.desk.find import Place
 from keel_line.desk.jigs import Shelf
 from keel_line.errors import KeelLineError
 from keel_line.model.docket import PageState
@@ -54,6 +55,7 @@ from keel_line.ui.dockets import (
     make_folder,
     new_docket_path,
 )
+from keel_line.ui.find_sheet import FindSheet
 from keel_line.ui.help_sheet import HelpSheet
 from keel_line.ui.jobs import Jobs
 from keel_line.ui.memory import ThemeName, WindowMemory
@@ -174,6 +176,7 @@ class Window(QMainWindow):
         column.addLayout(self._make_bottom())
         self.setCentralWidget(desk)
         self.help = HelpSheet(desk, self.theme)
+        self.find_sheet = FindSheet(desk, self.theme, self.jobs)
         self._connect()
         self._dress()
         for label in self.findChildren(QLabel):  # names of files are shown as they are
@@ -193,6 +196,11 @@ class Window(QMainWindow):
         top.addWidget(self._menu_button)
         top.addWidget(self._title)
         top.addStretch(1)
+        self.find_button = QToolButton()
+        self.find_button.setText("Find anywhere (Ctrl+F)")
+        self.find_button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.find_button.clicked.connect(self.find_anywhere)
+        top.addWidget(self.find_button)
         return top
 
     def _make_bottom(self) -> QHBoxLayout:
@@ -235,6 +243,8 @@ class Window(QMainWindow):
         self.line.chosen.connect(self.go_to)
         self.ribbon.chosen.connect(self.go_to_page)
         self.help.closed.connect(self._focus_station)
+        self.find_sheet.closed.connect(self._focus_station)
+        self.find_sheet.chosen.connect(self._go_to_place)
         for station in self._stations.values():
             station.said.connect(self._say)
             station.go_to.connect(self.go_to)
@@ -268,7 +278,7 @@ class Window(QMainWindow):
         )
         for station in self._stations.values():
             station.set_theme(self.theme)
-        for part in (self.line, self.ribbon, self.help):
+        for part in (self.line, self.ribbon, self.help, self.find_sheet):
             part.set_theme(self.theme)
 
     def _bind(self) -> None:
@@ -277,6 +287,7 @@ class Window(QMainWindow):
             "new-docket": self.new_docket,
             "open-docket": self.choose_docket,
             "open-demo": self.open_demo,
+            "find": self.find_anywhere,
             "undo": self._undo,
             "redo": self._redo,
             "stop": self.stop_or_go_on,
@@ -294,6 +305,7 @@ class Window(QMainWindow):
             "new-docket",
             "open-docket",
             "open-demo",
+            "find",
             "undo",
             "redo",
             "ribbon",
@@ -301,7 +313,7 @@ class Window(QMainWindow):
             "keys",
             "quit",
         }
-        apart = {"undo", "ribbon", "keys"}
+        apart = {"find", "ribbon", "keys"}
         self.actions_by_id: dict[str, QAction] = {}
         for command in COMMANDS:
             if command.where != "window" or not command.bound:
@@ -513,6 +525,23 @@ class Window(QMainWindow):
             self._show_page()
         self.ribbon.go_to(self._page_id)
         self._focus_station()
+
+    def find_anywhere(self) -> None:
+        """Look for a text in this docket, then in all others of the folder, the latest first."""
+        own = self.session.desk.docket.path
+        others = [p for p in earlier_dockets(self.folder) if p != own]
+        self.find_sheet.open(others if own is None else [own, *others])
+
+    def _go_to_place(self, place: Place) -> None:
+        """Go to what was found, in its docket."""
+        if place.docket != self.session.desk.docket.path:
+            self.open_docket(place.docket)
+        if place.docket != self.session.desk.docket.path:
+            return  # it cannot be opened, or the clerk stays
+        self.go_to_page(place.page)
+        self.go_to("proof")
+        if place.cell is not None and not self.session.go_to_cell(place.page, place.cell):
+            self.say("This page was read again meanwhile. Look for the text once more.")
 
     def _show_page(self) -> None:
         page = next((p for p in self._pages if p.id == self._page_id), None)
@@ -827,6 +856,8 @@ class Window(QMainWindow):
         central = self.centralWidget()
         if central is not None and self.help.isVisible():
             self.help.setGeometry(central.rect())
+        if self.find_sheet.isVisible():
+            self.find_sheet.fit()
 
     @override
     def closeEvent(self, event: QCloseEvent | None) -> None:
