@@ -6,16 +6,14 @@ commas between thousands. Dockets are only read.
 
 from __future__ import annotations
 
-import sqlite3
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 from keel_line._shared.pulse import pulse
 from keel_line._shared.texts import fold_text
-from keel_line.docket.opening import say_trouble
 from keel_line.docket.records import CellText
-from keel_line.docket.store import Docket
+from keel_line.docket.texts import each_text
 from keel_line.errors import DocketError
 from keel_line.model.table import letters_of
 
@@ -74,35 +72,25 @@ def find_anywhere(sought: str, dockets: Sequence[Path], most: int = MOST_FOUND) 
                 places.append(place)
         except DocketError as error:
             closed.append(str(error))
-        except sqlite3.Error as error:
-            closed.append(say_trouble(error, path.name, path.parent))
     return Found(tuple(places), len(dockets), closed=tuple(closed))
 
 
 def _find_in(path: Path, words: Sequence[str]) -> Iterator[Place]:
     """Yield the places of one docket, in page order."""
     pulse()
-    docket = Docket(path, write=False)
-    try:
-        pages = {p.id: (p.source_name, p.number) for p in docket.pages()}
-        names = dict(docket.table_names())
-        at, headings = -1, dict[int, str]()
-        for number, text in enumerate(docket.texts()):
-            if number % _PULSE_EVERY == 0:
-                pulse()
-            if text.page not in pages or text.table not in names:
-                continue  # it came while others were looked at
-            where = path, text.page, *pages[text.page], names[text.table]
-            if text.table != at:
-                at, headings = text.table, {}
-                if _has(names[at], words):
-                    yield Place(*where, names[at])
-            if text.heading and text.text:
-                headings[text.col] = " ".join(text.text.split())
-            if _has(text.text, words):
-                yield Place(*where, text.text, text.cell, _name(headings, text), text.row + 1)
-    finally:
-        docket.close()
+    at, headings = -1, dict[int, str]()
+    for count, (text, name, source, number) in enumerate(each_text(path)):
+        if count % _PULSE_EVERY == 0:
+            pulse()
+        where = path, text.page, source, number, name
+        if text.table != at:
+            at, headings = text.table, {}
+            if _has(name, words):
+                yield Place(*where, name)
+        if text.heading and text.text:
+            headings[text.col] = " ".join(text.text.split())
+        if _has(text.text, words):
+            yield Place(*where, text.text, text.cell, _name(headings, text), text.row + 1)
 
 
 def _has(text: str, words: Sequence[str]) -> bool:
