@@ -18,7 +18,7 @@ _STEP_CAPS = 0.25
 _MOST_ODDS = 4.0
 _LEAST_CHANCE = 1e-4
 # In log odds: of any boundary, of one on a rule, and of one that a piece lies over.
-_ANY, _RULED, _OVER = -2.0, 4.0, -2.0
+_ANY, _RULED, _OVER, _TOUCHED = -2.0, 4.0, -2.0, -0.05
 _OVER_CAPS = 0.3  # so far a piece reaches over before it counts
 
 
@@ -58,11 +58,13 @@ def find_streams(
     places = np.arange(pieces[:, 0].min(), pieces[:, 2].max() + step, step)
     edge = _OVER_CAPS * cap_px
     over = (pieces[:, 0] + edge < places[:, None]) & (pieces[:, 2] - edge > places[:, None])
+    touched = (pieces[:, 0] < places[:, None]) & (pieces[:, 2] > places[:, None])
+    own = _ANY + _OVER * over.sum(axis=1) + _TOUCHED * touched.sum(axis=1)
     # The rules of a frame stand beside all writing, and close to it at times.
     inner = [x for x in ruled if (pieces[:, 2] <= x).any() and (pieces[:, 0] >= x).any()]
     on_rules = np.array([(x - step, x + step, _RULED) for x in inner]).reshape(-1, 3)
-    chosen = _choose(places, _ANY + _OVER * over.sum(axis=1), np.concatenate([pairs, on_rules]))
-    return [_make_stream(x, pairs, pieces) for x in places[chosen].tolist()]
+    chosen = _choose(places, own, np.concatenate([pairs, on_rules]))
+    return [_make_stream(x, pieces, edge) for x in places[chosen].tolist()]
 
 
 def _find_pairs(
@@ -111,14 +113,8 @@ def _choose(places: Floats, own: Floats, whites: Floats) -> list[int]:
     return out[::-1]
 
 
-def _make_stream(x: float, pairs: Floats, pieces: Floats) -> Stream:
-    """Return the white around a boundary: that of all pieces, else of most pairs beside it."""
-    left = float(pieces[pieces[:, 2] <= x, 2].max(initial=-np.inf))
-    right = float(pieces[pieces[:, 0] >= x, 0].min(initial=np.inf))
-    beside = pairs[(pairs[:, 0] < x) & (pairs[:, 1] > x)]
-    if not ((pieces[:, 0] < x) & (pieces[:, 2] > x)).any() and np.isfinite(right - left):
-        return Stream(left, right, (left + right) / 2)
-    if not len(beside):
-        return Stream(x, x, x)
-    left, right = (float(v) for v in np.median(beside[:, :2], axis=0))
-    return Stream(left, right, (left + right) / 2 if left < x < right else x)
+def _make_stream(x: float, pieces: Floats, edge: float) -> Stream:
+    """Return the white around a boundary, as if the pieces that lie over it were not there."""
+    left = float(pieces[pieces[:, 2] <= x + edge, 2].max(initial=-np.inf))
+    right = float(pieces[pieces[:, 0] >= x - edge, 0].min(initial=np.inf))
+    return Stream(left, right, (left + right) / 2) if np.isfinite(right - left) else Stream(x, x, x)
