@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from heapq import heapify, heappop, heappush
 from itertools import pairwise
 
 import numpy as np
@@ -18,7 +19,8 @@ Ints = NDArray[np.int64]
 _LIKELY, _LITTLE = 0.5, 0.02
 _JOINED = 0.3  # lines of wrapped text are rarer in the training material than on paper
 _END = 0.4  # an end is seldom wrong even where its line is unsure
-_UP = WAYS.index("up")
+_LEAST_CHANCE = 0.02
+_UP, _LEFT = WAYS.index("up"), WAYS.index("left")
 _LEAST_PIECES, _LEAST_SURE = 4, 0.88
 _NARROW_CAPS = 0.3
 _NEAR_CAPS = 5.0
@@ -71,28 +73,8 @@ def find_tables(writing: Writing, roles: Roles) -> list[FoundTable]:
     """
     within = roles.in_table > _LIKELY
     segments = _find_segments(writing, roles, within)
-    owner = list(range(len(segments)))
-
-    def root(k: int) -> int:
-        while owner[k] != k:
-            owner[k] = owner[owner[k]]
-            k = owner[k]
-        return k
-
-    number = np.full(len(within) + 1, -1, np.int64)
-    for k, segment in enumerate(segments):
-        number[segment] = k
-    for k, segment in enumerate(segments):
-        above = number[roles.near[segment, _UP]]
-        for other in np.unique(above[above >= 0]).tolist():
-            begins = roles.begins[segment[above == other]]
-            # No table ends with its heading.
-            if _is_heading(segments[other], roles) or float(begins.mean()) <= _LIKELY:
-                owner[root(k)] = root(other)
-    groups: dict[int, list[Ints]] = {}
-    for k, segment in enumerate(segments):
-        groups.setdefault(root(k), []).append(segment)
-    tables = [_make_table(own, writing, roles) for own in groups.values()]
+    groups = _gather(len(segments), _weigh_links(segments, roles))
+    tables = [_make_table([segments[k] for k in own], writing, roles) for own in groups]
     # What machines leave along an edge is narrow; a value is seldom narrower than a letter.
     wide = writing.boxes[:, 2] - writing.boxes[:, 0] >= _NARROW_CAPS * writing.cap_px
     return [
@@ -101,6 +83,63 @@ def find_tables(writing: Writing, roles: Roles) -> list[FoundTable]:
         if int(wide[t.pieces].sum()) >= _LEAST_PIECES
         and float(roles.in_table[t.pieces].mean()) >= _LEAST_SURE
     ]
+
+
+def _weigh_links(segments: list[Ints], roles: Roles) -> dict[tuple[int, int], float]:
+    """Return what speaks for two segments to be of one table, in log odds, by their numbers."""
+    number = np.full(len(roles.near) + 1, -1, np.int64)
+    for k, segment in enumerate(segments):
+        number[segment] = k
+    out: dict[tuple[int, int], float] = {}
+    for k, segment in enumerate(segments):
+        above = number[roles.near[segment, _UP]]
+        for other in np.unique(above[above >= 0]).tolist():
+            odds = _log_odds(1 - roles.begins[segment[above == other]])
+            out[other, k] = float(odds.sum())
+        beside = int(number[roles.near[segment[0], _LEFT]])
+        if beside >= 0:
+            odds = _log_odds(1 - roles.parted[segment[:1]])
+            out[beside, k] = out.get((beside, k), 0.0) + float(odds[0])
+    return out
+
+
+def _gather(count: int, links: dict[tuple[int, int], float]) -> list[list[int]]:
+    """Return groups of ``count`` things: those most linked are joined first, their links added up.
+
+    Two groups are joined as long as more speaks for it than against it (greedy additive edge
+    contraction: Keuper and others, "Efficient decomposition of image and mesh graphs by lifted
+    multicuts", ICCV 2015).
+    """
+    members = [[k] for k in range(count)]
+    beside: list[dict[int, float]] = [{} for _ in range(count)]
+    for (a, b), weight in links.items():
+        beside[a][b] = beside[b][a] = weight
+    heap = [(-weight, *pair) for pair, weight in links.items() if weight > 0]
+    heapify(heap)
+    while heap:
+        weight, a, b = heappop(heap)
+        if beside[a].get(b) != -weight:
+            continue  # one of them was joined to another meanwhile
+        if len(beside[a]) < len(beside[b]):
+            a, b = b, a
+        members[a] += members[b]
+        members[b] = []
+        for other, own in beside[b].items():
+            del beside[other][b]
+            if other == a:
+                continue
+            total = beside[a].get(other, 0.0) + own
+            beside[a][other] = beside[other][a] = total
+            if total > 0:
+                heappush(heap, (-total, a, other))
+        beside[b] = {}
+    return [sorted(own) for own in members if own]
+
+
+def _log_odds(chances: NDArray[np.float64]) -> NDArray[np.float64]:
+    held = np.clip(chances, _LEAST_CHANCE, 1 - _LEAST_CHANCE)
+    out: NDArray[np.float64] = np.log(held) - np.log(1 - held)
+    return out
 
 
 def take_all(writing: Writing, roles: Roles) -> FoundTable:
