@@ -179,5 +179,10 @@ def test_rules_around_what_is_outside_all_tables_are_none() -> None:
     writing = writing_of((20, 10), (120, 10), (220, 10), (20, 50))
     assert is_no_table(grid, writing, roles_of(writing, 0.1, OUTSIDE))
     assert not is_no_table(grid, writing, roles_of(writing, 0.1, BODY))
-    few = writing_of((20, 10), (120, 10))
-    assert not is_no_table(grid, few, roles_of(few, 0.1, OUTSIDE))
+    note = writing_of((20, 10))
+    assert is_no_table(grid, note, roles_of(note, 0.1, OUTSIDE))
+
+
+def test_a_row_of_blank_boxes_is_no_table() -> None:
+    boxes, beside = make_plain_grid((0, 0, 300, 40), 1, 3), writing_of((400, 400))
+    assert is_no_table(boxes, beside, roles_of(beside, 0.1))

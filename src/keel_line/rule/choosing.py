@@ -29,18 +29,19 @@ _MOST_ALIKE, _NEAREST = 0.5, 0.85
 _LEAST_PIECES = 2
 _SLACK = 0.25
 _MOST_BLANK = 60
-_LEAST_WRITTEN, _OUTSIDE = 4, 0.15
 
 
 def is_no_table(grid: Grid, writing: Writing, roles: Roles) -> bool:
-    """Return whether rules that cross are no table: squared paper, a drawing, a puzzle, a form.
+    """Return whether rules that cross are no table: squared paper, a drawing, a puzzle, a note.
 
-    Many cells and all of them blank; or writing that is thought to be outside all tables.
+    Without writing it is one row, one column, or many cells; else its writing is plainly thought to
+    be outside all tables.
     """
     own = find_cells([grid], writing) >= 0
     if not own.any():
-        return len(grid.cells) > _MOST_BLANK
-    return int(own.sum()) >= _LEAST_WRITTEN and float(roles.in_table[own].mean()) < _OUTSIDE
+        return min(grid.rows, grid.cols) == 1 or len(grid.cells) > _MOST_BLANK
+    gain = _score([], writing, roles, own) - _score([grid], writing, roles, own)
+    return gain > _RULED_BONUS
 
 
 def choose_ruled(

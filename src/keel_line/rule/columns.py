@@ -83,9 +83,11 @@ def keep_signs(streams: list[Stream], body: Block, headings: int) -> list[Stream
         own = (middles >= edges[k]) & (middles < edges[k + 1])
         if own.sum() < _LEAST_SIGNS or wide[own].max() > _SIGN_CAPS * body.cap_px:
             continue
-        apart = np.abs(wide[own & above] - np.median(wide[own & ~above]))
-        if (own & ~above).any() and (apart > _SAME_SIGN_CAPS * body.cap_px).any():
-            continue
+        below = own & ~above
+        if below.any():
+            apart = np.abs(wide[own & above] - np.median(wide[below]))
+            if (apart > _SAME_SIGN_CAPS * body.cap_px).any():
+                continue
         beside = [streams[s] for s in (k - 1, k) if 0 <= s < len(streams) and streams[s] in kept]
         nearest = min(beside, key=lambda s: s.right - s.left, default=None)
         if nearest and nearest.right - nearest.left < _BY_SIGN_CAPS * body.cap_px:
