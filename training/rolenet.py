@@ -26,7 +26,8 @@ WEIGHTS = (
     Path(__file__).resolve().parent.parent / "src" / "keel_line" / "rule" / "data" / "roles.npz"
 )
 ROLES = 5
-OUTPUTS = ROLES + 6
+LINKS = ("joins", "begins", "parted", "spans", "same_left", "same_up")
+OUTPUTS = ROLES + len(LINKS)
 _HELD, _PROCESSES, _MEASURE_EVERY = 10, 2, 1000
 _MISSING = 0.04
 _RARE = (1.0, 8.0, 8.0, 2.0, 2.0, 1.0)
@@ -174,8 +175,9 @@ def loss_of(outputs: torch.Tensor, labels: torch.Tensor, weights: torch.Tensor) 
 
 @torch.no_grad()  # type: ignore[untyped-decorator]
 def measure(net: RoleNet, graphs: Sequence[Graph]) -> dict[str, float]:
-    """Return how often roles and joins are right, and on how many pages all roles are."""
-    right = pieces = pages = joins = joined = 0
+    """Return how often roles are right, on how many pages all are, and which links are wrong."""
+    right = pieces = pages = 0
+    links = np.zeros((len(LINKS), 2), int)
     for graph in graphs:
         outputs = net(graph.features, graph.near, torch.zeros(len(graph.near), dtype=torch.long))
         known = graph.labels[:, 0] >= 0
@@ -183,13 +185,14 @@ def measure(net: RoleNet, graphs: Sequence[Graph]) -> dict[str, float]:
         right += int(hit[known].sum())
         pieces += int(known.sum())
         pages += bool(hit[known].all())
-        own = graph.labels[:, 1] >= 0
-        joins += int(((outputs[:, ROLES] > 0) == (graph.labels[:, 1] > 0))[own].sum())
-        joined += int(own.sum())
+        asked = graph.labels[:, 1:]
+        likely = outputs[:, ROLES:] > torch.log(torch.tensor(_RARE))
+        wrong = (likely != (asked > 0)) & (asked >= 0)
+        links += np.column_stack([wrong.sum(0).numpy(), (asked >= 0).sum(0).numpy()])
     return {
         "roles": right / max(1, pieces),
         "pages": pages / max(1, len(graphs)),
-        "joins": joins / max(1, joined),
+        **{f"{n} wrong": w / max(1, k) for n, (w, k) in zip(LINKS, links.tolist(), strict=True)},
     }
 
 

@@ -10,12 +10,12 @@ from typing_extensions import override
 from keel_line.ui.commands import COMMANDS, Command, show_keys
 from keel_line.ui.theme import Theme
 
-_PLACES = (
-    ("window", "Anywhere"),
-    ("square", "In Square"),
-    ("rule", "In Rule"),
-    ("proof", "In Proof"),
-    ("tidy", "In Tidy"),
+_COLUMNS = (
+    (("window", "Anywhere"),),
+    (("gather", "In Gather"), ("square", "In Square")),
+    (("rule", "In Rule"),),
+    (("proof", "In Proof"),),
+    (("tidy", "In Tidy"),),
 )
 
 
@@ -68,16 +68,23 @@ class HelpSheet(QWidget):
         painter.drawText(
             sheet.adjusted(0, 26, -32, 0), Qt.AlignmentFlag.AlignRight, "Press any key to close"
         )
-        groups = [[c for c in COMMANDS if c.where == place and c.keys] for place, _ in _PLACES]
+        columns = [
+            [(heading, _commands_of(place)) for place, heading in column] for column in _COLUMNS
+        ]
+        longest = max(sum(len(own) + 1 for _, own in c) + len(c) - 1 for c in columns)
         # In a low window the lines stand closer, so that none is cut off.
-        line = min(theme.em * 1.56, (sheet.height() - 84) / (1 + max(map(len, groups))))
-        needed = [sum(self._measure(own)) for own in groups]
-        air = (sheet.width() - 64 - sum(needed)) / (len(groups) - 1)
+        line = min(theme.em * 1.56, (sheet.height() - 84) / longest)
+        needed = [[self._measure(own) for _, own in column] for column in columns]
+        wide = [max(k for k, _ in own) + max(w for _, w in own) for own in needed]
+        air = (sheet.width() - 64 - sum(wide)) / (len(columns) - 1)
         left = sheet.left() + 32
-        for own, wide, (_, heading) in zip(groups, needed, _PLACES, strict=True):
-            room = wide + min(air - 8, 0)
-            self._paint_group(painter, heading, own, QRectF(left, sheet.top() + 70, room, line))
-            left += wide + air
+        for column, sizes, room in zip(columns, needed, wide, strict=True):
+            top, keys = sheet.top() + 70, max(k for k, _ in sizes)
+            for heading, own in column:
+                place = QRectF(left, top, room + min(air - 8, 0), line)
+                self._paint_group(painter, heading, own, place, keys)
+                top += (len(own) + 2) * line
+            left += room + air
 
     def _measure(self, commands: list[Command]) -> tuple[float, float]:
         """Return how wide the keys and the labels of commands are, in px."""
@@ -86,7 +93,12 @@ class HelpSheet(QWidget):
         return keys, max(plain.horizontalAdvance(c.label.rstrip("…")) for c in commands) + 2
 
     def _paint_group(
-        self, painter: QPainter, heading: str, commands: list[Command], column: QRectF
+        self,
+        painter: QPainter,
+        heading: str,
+        commands: list[Command],
+        column: QRectF,
+        key_wide: float,
     ) -> None:
         """Paint a station's keys; ``column`` is the place of its first line."""
         theme = self._theme
@@ -95,7 +107,6 @@ class HelpSheet(QWidget):
         painter.setPen(theme.color("teal"))
         painter.drawText(QRectF(left, top, wide, line), Qt.AlignmentFlag.AlignVCenter, heading)
         top += line
-        key_wide, _ = self._measure(commands)
         plain = QFontMetricsF(theme.font(0.92))
         for command in commands:
             painter.setFont(theme.bold(0.92))
@@ -120,6 +131,11 @@ class HelpSheet(QWidget):
     @override
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         self._put_away()
+
+
+def _commands_of(place: str) -> list[Command]:
+    """Return the commands of a station that have keys."""
+    return [c for c in COMMANDS if c.where == place and c.keys]
 
 
 def _shown(command: Command) -> str:
