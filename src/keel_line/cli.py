@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 import click
+import msgspec
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 from typing_extensions import override
@@ -17,7 +18,7 @@ from keel_line import __version__
 from keel_line._shared.log_file import open_log
 from keel_line._shared.texts import count_of
 from keel_line.desk.demo import demo_pages
-from keel_line.desk.desk import SEND_FORMATS, Desk, SendOptions
+from keel_line.desk.desk import SEND_FORMATS, Desk
 from keel_line.desk.engine import check_target
 from keel_line.desk.forms import Jig, find_form
 from keel_line.desk.jigs import JigError, read_jig
@@ -140,15 +141,24 @@ def convert(
         )
     console = Console(stderr=True, highlight=False, soft_wrap=True)
     desk = Desk()
-    desk.set_send_options(
-        SendOptions(marks=not no_marks, source=not no_source, stacked=one_sheet, as_text=as_text)
-    )
     try:
         if not to_output:
             check_target(output)  # before hundreds of pages are read for it
         desk.set_tolerance(unseen)
         desk.set_plain_signs(plain=plain_signs)
         forms = [read_jig(path) for path in jigs]  # before hundreds of pages are read for it
+        for jig in forms:
+            desk.follow_writing(jig.write)
+        how = desk.send_options
+        desk.set_send_options(
+            msgspec.structs.replace(
+                how,
+                marks=how.marks and not no_marks,
+                source=how.source and not no_source,
+                stacked=how.stacked or one_sheet,
+                as_text=how.as_text or as_text,
+            )
+        )
         failed = _read(desk, inputs, jobs, console, forms)
         for table in desk.tables() if forms else ():
             laid = (change for jig in forms if (change := lay_on(table, jig)) is not None)

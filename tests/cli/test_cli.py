@@ -20,6 +20,7 @@ from keel_line.desk.jigs import Shelf
 from keel_line.desk.pool import InlineExecutor
 from keel_line.desk.tidying import keep_as_jig, tidy_table
 from keel_line.send.document import SCHEMA_FILE
+from keel_line.send.sent import SendOptions
 from synth.pdf import draw_line, write_pdf, write_words
 from tests.conftest import as_png, draw_page, make_content
 
@@ -242,10 +243,12 @@ def test_tables_of_a_form_are_tidied_by_its_jig(tmp_path: Path, scan_file: Path)
     desk.run(InlineExecutor())
     (table,) = desk.tables()
     kept = replace(table, steps=tidy_table(table).take_all().encoded)
-    jig = Shelf(tmp_path).keep(keep_as_jig("Dues", kept, 300.0))
+    desk.set_send_options(SendOptions(source=False))
+    jig = Shelf(tmp_path).keep(keep_as_jig("Dues", kept, 300.0, desk.writing))
     desk.close()
     code, error, _ = keel_line("convert", scan_file, "-o", tmp_path / "out.xlsx", "--jig", jig)
     assert (code, error) == (0, "")
+    assert "Source" not in openpyxl.load_workbook(tmp_path / "out.xlsx").sheetnames
     sheet = openpyxl.load_workbook(tmp_path / "out.xlsx").active
     assert sheet.tables
     code, error, _ = keel_line(

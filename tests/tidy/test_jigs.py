@@ -18,7 +18,8 @@ from keel_line.desk.jigs import JigError, Shelf, read_jig
 from keel_line.desk.tidying import keep_as_jig, lay_on, tidy_table
 from keel_line.errors import OutputError
 from keel_line.model.table import TableState
-from keel_line.tidy.jigs import Jig, decode_jig, encode_jig, fit_jig
+from keel_line.send.sent import SendOptions
+from keel_line.tidy.jigs import Jig, Writing, decode_jig, encode_jig, fit_jig
 from tests.tidy.test_joins import HEADING, XS, entries, table
 
 SCHEMA = Path(keel_line.tidy.__file__).with_name("jig.schema.json")
@@ -131,6 +132,9 @@ def replace_name(jig: Jig, name: str) -> Jig:
         {"format": "other"},
         {"steps": [{"step": "run", "command": "rm"}]},
         {"heading": [["x" * 3000]]},
+        {"write": {"ending": "." * 99}},
+        {"write": {"options": {str(k): True for k in range(99)}}},
+        {"write": {"options": {"marks": ["rm"]}}},
     ],
 )
 def test_a_hostile_file_is_refused(change: dict[str, object]) -> None:
@@ -145,6 +149,27 @@ def test_a_hostile_file_is_refused(change: dict[str, object]) -> None:
 def test_any_bytes_are_a_jig_or_refused(data: bytes) -> None:
     with pytest.raises(ValueError, match=r".*"):
         decode_jig(data)
+
+
+def test_it_says_what_to_write_where_the_clerk_did_not(tmp_path: Path) -> None:
+    first = Desk()
+    assert first.writing is None
+    first.set_send_options(SendOptions(stacked=True, separator=";"))
+    first.set_send_ending(".csv")
+    path = Shelf(tmp_path).keep(keep_as_jig("Log", tidied(MARCH), 300.0, first.writing))
+    kept = read_jig(path).write
+    second = Desk()
+    assert second.follow_writing(kept)
+    assert (second.send_options, second.send_ending) == (first.send_options, ".csv")
+    second.set_send_options(SendOptions())
+    assert not second.follow_writing(kept)  # the clerk's own choice stays
+    assert second.send_options == SendOptions()
+    third = Desk()
+    assert not third.follow_writing(None)
+    assert not third.follow_writing(Writing(".csv", {"separator": "rm"}))
+    assert not third.follow_writing(Writing(".csv", {"marks": "perhaps"}))
+    assert third.follow_writing(Writing(".exe", {"of a later version": True}))
+    assert (third.send_options, third.send_ending) == (SendOptions(), "")
 
 
 def test_the_demo_ledger_is_laid_in_one_step(demo_desk: Desk) -> None:

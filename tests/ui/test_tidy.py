@@ -14,6 +14,7 @@ from pytestqt.qtbot import QtBot
 from keel_line.desk.desk import Desk
 from keel_line.desk.tidying import Tidying, tidy_table
 from keel_line.gather.sources import Source
+from keel_line.send.sent import SendOptions
 from keel_line.ui import session as session_module
 from keel_line.ui.proof.station import ProofStation
 from keel_line.ui.send.station import SendStation
@@ -295,6 +296,9 @@ def test_the_next_table_is_added_below_where_it_fits(
 def test_what_was_done_is_kept_as_a_jig_and_offered_again(
     window: Window, tidy: TidyStation
 ) -> None:
+    desk = window.session.desk
+    desk.set_send_ending(".csv")
+    desk.set_send_options(SendOptions(separator=";"))
     press(tidy, Key.Key_Return, Mod.ControlModifier)
     press(tidy, Key.Key_J, Mod.ControlModifier)
     press(tidy, "Berth dues")
@@ -303,9 +307,14 @@ def test_what_was_done_is_kept_as_a_jig_and_offered_again(
     assert tidy.view.hasFocus()
     press(tidy, Key.Key_Z, Mod.ControlModifier)
     assert tidy.ready.words[0] == "As Berth dues: 6 steps"
+    for name in ("send", "send-ending"):  # as in a docket for which nothing was chosen
+        desk.docket.set_setting(name, "")
     press(tidy, Key.Key_1)
     assert len(tidy.trail.words) == 7
     assert tidy.ready.words == []
+    window.go_to("send")
+    assert window.station(SendStation).ending == ".csv"
+    assert window.station(SendStation).options.options.separator == ";"
 
 
 def test_the_table_is_copied_as_it_will_be(window: Window, tidy: TidyStation) -> None:

@@ -57,6 +57,7 @@ from keel_line.send.separated import write_rows
 from keel_line.settings import PLAIN_SIGNS, TOLERANCE
 from keel_line.square.skew import LIMIT_DEG, Lean
 from keel_line.square.straighten import Layout, lay_out
+from keel_line.tidy.jigs import Writing
 
 __all__ = ["MOST_NAME", "SEND_FORMATS", "Desk", "Notice", "SendOptions", "taken_from"]
 
@@ -67,7 +68,7 @@ SEND_FORMATS: dict[str, Format] = BY_ENDING
 log = logging.getLogger(__name__)
 
 _LOOK_EVERY_S = 0.1
-_OPTIONS = "send"  # the name of the setting
+_OPTIONS, _ENDING = "send", "send-ending"  # names of settings
 _LIFTED_IN = 0.1  # of the page around a table that is taken out of it
 MOST_NAME = 200
 """Characters of a table's name at most."""
@@ -551,6 +552,36 @@ class Desk:
     def set_send_options(self, options: SendOptions) -> None:
         """Remember how this docket's tables are written."""
         self.docket.set_setting(_OPTIONS, msgspec.json.encode(options).decode())
+
+    @property
+    def send_ending(self) -> str:
+        """The ending of the files that were last chosen for this docket; empty for none."""
+        return self.docket.setting(_ENDING, "")
+
+    def set_send_ending(self, ending: str) -> None:
+        """Remember the format in which this docket's tables are written."""
+        if ending != self.send_ending:
+            self.docket.set_setting(_ENDING, ending)
+
+    @property
+    def writing(self) -> Writing | None:
+        """What was chosen for writing this docket, as a jig keeps it; None where nothing was."""
+        if not (self.send_ending or self.docket.setting(_OPTIONS, "")):
+            return None
+        return Writing(self.send_ending, msgspec.to_builtins(self.send_options))
+
+    def follow_writing(self, writing: Writing | None) -> bool:
+        """Write as a jig says, unless the clerk chose how for this docket; return whether so."""
+        if writing is None or self.writing is not None or self.docket.read_only:
+            return False
+        try:
+            self.set_send_options(msgspec.convert(writing.options, SendOptions))
+        except msgspec.ValidationError:  # of a later version, or changed by hand
+            log.exception("how a jig writes")
+            return False
+        if writing.ending in SEND_FORMATS:
+            self.set_send_ending(writing.ending)
+        return True
 
     def name_files(
         self,

@@ -43,7 +43,7 @@ from keel_line.tidy.columns import (
 from keel_line.tidy.contents import ChangeCase, FillDown, MoveBlock, Replace, Trim
 from keel_line.tidy.derive import Derive, find_troubles
 from keel_line.tidy.formula import WORDS
-from keel_line.tidy.jigs import Jig, fit_jig, lay_jig, make_jig
+from keel_line.tidy.jigs import Jig, Writing, fit_jig, lay_jig, make_jig
 from keel_line.tidy.joins import LIKELY, SURE, Append, find_seam_troubles, weigh_join
 from keel_line.tidy.look import (
     Share,
@@ -213,6 +213,11 @@ class Tidying:
         if key in self.trail.declined:
             return []
         return [Suggestion(key, f"As {name}: {count_of(len(steps), 'step')}", steps)]
+
+    @property
+    def offered_jig(self) -> str:
+        """The name of the jig whose steps stand ready; empty where there is none."""
+        return self.laid[0] if self.laid is not None and self._suggest_jig() else ""
 
     def prepare(self) -> Tidying:
         """Find out all that is shown of it now, and return it."""
@@ -622,9 +627,9 @@ def lay_on(table: TableState, jig: Jig) -> Change | None:
     return None if laid is None else tidy_table(table).add(*laid[1])
 
 
-def keep_as_jig(name: str, table: TableState, dpi: float) -> Jig:
+def keep_as_jig(name: str, table: TableState, dpi: float, write: Writing | None = None) -> Jig:
     """Return a table's lines and what was done to it as a jig; ``dpi`` is its page's resolution."""
-    return make_jig(name, table, read_trail(table), dpi)
+    return make_jig(name, table, read_trail(table), dpi, write)
 
 
 def _find_jig(

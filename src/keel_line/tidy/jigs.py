@@ -34,6 +34,14 @@ _WIDE = 0.06  # of the table's width: how far boundaries may lie apart
 _CLOSE, _LEAST_COLUMNS = 0.02, 4  # where no heading tells the form
 _MOST_COLUMNS, _MOST_STEPS, _MOST_TEXT = 400, 500, 2000
 _MOST_ROWS, _MOST_MM = 2000, 5000.0
+_MOST_OPTIONS, _MOST_ENDING = 50, 12
+
+
+class Writing(msgspec.Struct, frozen=True):
+    """What is written of a form's tables: the file's ending, and options by their names."""
+
+    ending: str = ""
+    options: dict[str, str | bool] = msgspec.field(default_factory=dict)
 
 
 class Jig(msgspec.Struct, frozen=True, kw_only=True):
@@ -53,6 +61,8 @@ class Jig(msgspec.Struct, frozen=True, kw_only=True):
         What is done.
     page
         Where its lines lie on the page.
+    write
+        What is written of its tables, where the clerk chose it.
     """
 
     format: Literal["keel-line/jig"] = FORMAT
@@ -63,6 +73,7 @@ class Jig(msgspec.Struct, frozen=True, kw_only=True):
     kinds: tuple[str, ...]
     steps: tuple[AnyStep, ...]
     page: FormLines | None = None
+    write: Writing | None = None
 
 
 @dataclass(frozen=True)
@@ -81,7 +92,9 @@ class Fit:
     differs: tuple[str, ...] = ()
 
 
-def make_jig(name: str, table: TableState, trail: Trail, dpi: float) -> Jig:
+def make_jig(
+    name: str, table: TableState, trail: Trail, dpi: float, write: Writing | None = None
+) -> Jig:
     """Keep what was done to a table as a jig; steps that speak of this page alone are left out.
 
     ``dpi`` is the resolution of its page.
@@ -94,6 +107,7 @@ def make_jig(name: str, table: TableState, trail: Trail, dpi: float) -> Jig:
         kinds=_kinds(table),
         steps=steps,
         page=keep_lines(table, dpi),
+        write=write,
     )
 
 
@@ -168,6 +182,9 @@ def decode_jig(data: bytes) -> Jig:
     )
     if too_much or any(not 0.0 <= x <= 1.0 for x in jig.lines):
         raise ValueError("not a form")
+    own = jig.write
+    if own is not None and (len(own.options) > _MOST_OPTIONS or len(own.ending) > _MOST_ENDING):
+        raise ValueError("not how tables are written")
     if jig.page is not None and not _is_sound(jig.page):
         raise ValueError("lines that make no grid")
     return jig

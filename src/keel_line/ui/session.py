@@ -479,7 +479,15 @@ class Session(QObject):
         """
         self._tidied.clear()  # other tables may be of its form
         page = self.desk.page(table.page_id)
-        return self.shelf.keep(keep_as_jig(name, table, _PLAIN_DPI if page is None else page.dpi))
+        dpi = _PLAIN_DPI if page is None else page.dpi
+        return self.shelf.keep(keep_as_jig(name, table, dpi, self.desk.writing))
+
+    def follow_jig(self, name: str) -> None:
+        """Write as a jig says, unless the clerk chose how for this docket."""
+        for jig in self.shelf.jigs():
+            if jig.name == name:
+                self.desk.follow_writing(jig.write)
+                return
 
     def find_form(self, page: PageState, jigs: Sequence[Jig]) -> FormFit | None:
         """Return the jig whose lines a page should have and has not, if there is one."""

@@ -103,6 +103,7 @@ class Forms:
 
     def _take(self, fits: Sequence[tuple[PageState, FormFit]]) -> None:
         self._session.desk.lay_forms(fits)
+        self._session.follow_jig(fits[0][1].name)
         if len(fits) == 1:
             on, again = "this page", "it is"
         else:

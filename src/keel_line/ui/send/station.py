@@ -177,6 +177,7 @@ class SendStation(Station):
         for at, (ending, form) in enumerate(SEND_FORMATS.items()):
             button = QRadioButton(f"{form.label} ({ending})")
             button.toggled.connect(self._change_format)
+            button.clicked.connect(self._keep_options)
             self.formats[ending] = button
             formats.addWidget(button, at % high, at // high)
         self._note.setObjectName("quiet")
@@ -235,6 +236,9 @@ class SendStation(Station):
     @override
     def enter(self, pages: Sequence[PageState], page_id: int) -> int:
         self._pages = list(pages)
+        chosen = self._session.desk.send_ending
+        if chosen in self.formats and not self._touched:
+            self.formats[chosen].setChecked(True)
         self.options.show_options(self._session.desk.send_options, self.ending)
         self.refresh()
         return page_id
@@ -324,7 +328,10 @@ class SendStation(Station):
 
     def _keep_options(self) -> None:
         self._show_preview()
-        self._session.desk.set_send_options(self.options.options)
+        desk = self._session.desk
+        if not desk.docket.read_only:
+            desk.set_send_options(self.options.options)
+            desk.set_send_ending(self.ending)
 
     def _change_format(self) -> None:
         self.options.show_options(self.options.options, self.ending)
@@ -369,6 +376,8 @@ class SendStation(Station):
                 self.say(_ask_for(there), trouble=True)
                 return
             request = desk.prepare_send(target, tables)
+            if not desk.docket.read_only:
+                desk.set_send_ending(target.suffix.lower())
         except KeelLineError as error:
             self.say(str(error), trouble=True)
             return

@@ -316,12 +316,14 @@ class TidyStation(Station):
     def take(self, number: int) -> None:
         """Take a suggestion, counted from 0."""
         if self.tidying is not None and number < len(self.tidying.suggestions):
-            self._change(lambda t: t.take(number))
+            jig = self.tidying.offered_jig if number == 0 else ""
+            self._change(lambda t: t.take(number), lambda: self._session.follow_jig(jig))
 
     def take_all(self) -> None:
         """Take all suggestions."""
         if self.tidying is not None and self.tidying.suggestions:
-            self._change(lambda t: t.take_all())
+            jig = self.tidying.offered_jig
+            self._change(lambda t: t.take_all(), lambda: self._session.follow_jig(jig))
         else:
             self.say(_ALL_DONE)
 
