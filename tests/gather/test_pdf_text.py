@@ -32,6 +32,33 @@ def test_characters_come_with_their_places() -> None:
     assert x0 < x1 < text.boxes[1, 2]
 
 
+def set_apart(words: str, step: float, y: float = 700) -> list[str]:
+    """Return a line whose letters stand each by itself, a step from the one before."""
+    return [write_words(c, 60 + step * k, y, 10) for k, c in enumerate(words) if c != " "]
+
+
+@pytest.mark.parametrize("step", [9.0, 12.0, 20.0])
+def test_letters_that_are_set_apart_are_words_all_the_same(step: float) -> None:
+    text = text_of(set_apart("Return of fish landed", step))
+    assert text is not None
+    starts = [k for k, s in enumerate(text.spaced) if s]
+    assert starts == [0, 6, 8, 12]
+
+
+def test_words_beside_a_leader_of_points_stay_apart() -> None:
+    points = [write_words(".", 240 + 8 * k, 700) for k in range(30)]
+    text = text_of(
+        [
+            write_words("Dues", 60, 700),
+            write_words("at", 92, 700),
+            write_words("quay", 108, 700),
+            *points,
+        ]
+    )
+    assert text is not None
+    assert [k for k, s in enumerate(text.spaced[:10]) if s] == [0, 4, 6]
+
+
 def test_the_boxes_lie_on_the_ink() -> None:
     page = load_page(write_pdf([[write_words("HHHHHHHHHHHH", 90, 400, 20)]]), "h.pdf", 1)
     assert page.text is not None

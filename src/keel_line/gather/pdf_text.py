@@ -26,6 +26,7 @@ _LEAST_RULE_PT = 4.0
 _THICKEST_PT = 4.0
 _LEVEL_PT = 0.3
 _TOUCH_PX = 3.0
+_SAME_LINE_PX, _LEAST_APART, _MOSTLY_APART, _WORD_STEPS = 1.0, 6, 0.6, 1.5
 _UP_OR_DOWN = (math.pi / 2, 3 * math.pi / 2)
 
 
@@ -102,13 +103,17 @@ def _read_chars(
     """
     chars: list[str] = []
     spaced: list[bool] = []
-    after_space = True
+    after_space, guessed = True, False
+    guesses: list[bool] = []
+    origins: list[tuple[float, float]] = []
     boxes: list[tuple[float, float, float, float]] = []
     turned: list[bool] = []
     hidden = odd = 0
     for i in range(text.count_chars()):
         char = chr(pdfium_c.FPDFText_GetUnicode(text, i))
-        if pdfium_c.FPDFText_IsGenerated(text, i) == 1 or char.isspace():
+        made_up = pdfium_c.FPDFText_IsGenerated(text, i) == 1
+        if made_up or char.isspace():
+            guessed = made_up and (guessed or not after_space)
             after_space = True
             continue
         item = pdfium_c.FPDFText_GetTextObject(text, i)
@@ -122,10 +127,12 @@ def _read_chars(
         pdfium_c.FPDFText_GetCharOrigin(text, i, ctypes.byref(x), ctypes.byref(y))
         size = pdfium_c.FPDFText_GetFontSize(text, i) * _enlarged(text, i) * scale
         (x0, y0), (x1, y1) = _apply(matrix, left, low), _apply(matrix, right, top)
-        _, baseline = _apply(matrix, x.value, y.value)
+        origins.append(_apply(matrix, x.value, y.value))
+        baseline = origins[-1][1]
         chars.append(char if char.isprintable() else UNKNOWN)
         spaced.append(after_space)
-        after_space = False
+        guesses.append(guessed)
+        after_space = guessed = False
         turned.append(is_turned)
         span = (y0, y1) if is_turned else (baseline - _CAP_SHARE * size, baseline)
         boxes.append((min(x0, x1), min(span), max(x0, x1), max(span)))
@@ -134,9 +141,40 @@ def _read_chars(
     return (
         chars,
         np.array(boxes, float).reshape(-1, 4),
-        np.array(spaced, bool),
+        _close_up(chars, np.array(spaced, bool), np.array(guesses, bool), np.array(origins)),
         np.array(turned, bool),
     )
+
+
+def _close_up(
+    chars: list[str],
+    spaced: NDArray[np.bool_],
+    guesses: NDArray[np.bool_],
+    origins: NDArray[np.float64],
+) -> NDArray[np.bool_]:
+    """Return before which characters white space is, without the gaps of letters set apart.
+
+    The library takes these for spaces (``guesses``). Where most letters of a line are apart, a
+    space is where one stands farther from the letter before it than they usually do. Leaders of
+    points, which are apart as well, do not count.
+    """
+    if not guesses.any():
+        return spaced
+    out = spaced.copy()
+    written = np.array([c.isalnum() for c in chars])
+    both = np.concatenate([[False], written[1:] & written[:-1]])
+    either = np.concatenate([[False], written[1:] | written[:-1]])
+    line = np.concatenate([[0], np.cumsum(np.abs(np.diff(origins[:, 1])) > _SAME_LINE_PX)])
+    for number in np.unique(line[guesses]).tolist():
+        own = np.flatnonzero(line == number)[1:]
+        inner = own[both[own]]
+        if len(inner) < _LEAST_APART or guesses[inner].mean() < _MOSTLY_APART:
+            continue
+        usual = np.median(np.diff(origins[:, 0])[inner - 1])
+        apart = own[guesses[own] & either[own]]
+        steps = origins[apart, 0] - origins[apart - 1, 0]
+        out[apart] = (steps > _WORD_STEPS * usual) | (steps <= 0)
+    return out
 
 
 def _enlarged(text: pdfium.PdfTextPage, number: int) -> float:
