@@ -45,6 +45,24 @@ def test_letters_that_are_set_apart_are_words_all_the_same(step: float) -> None:
     assert starts == [0, 6, 8, 12]
 
 
+def test_a_space_that_the_file_only_moves_by_is_one() -> None:
+    lines = [write_words("Rockhopper khaki kgb", 60, y, 10) for y in (700, 680, 660)]
+    # The k is 5 points wide, a space 2.8.
+    near = [write_words("Lock", 60, 640, 10), write_words("gates", 82.6 + 2.0, 640, 10)]
+    text = text_of([*lines, *near])
+    assert text is not None
+    at = text.chars.index("Lockgates")
+    assert text.spaced[at : at + 9].tolist() == [True, *[False] * 3, True, *[False] * 4]
+
+
+def test_figures_a_little_apart_are_one_number() -> None:
+    thousands = [write_words("12", 60, 640, 10), write_words("345", 71.12 + 2.0, 640, 10)]
+    text = text_of([write_words("Paid 22 and 25 of 1225", 60, 700, 10), *thousands])
+    assert text is not None
+    at = text.chars.index("12345")
+    assert text.spaced[at : at + 5].tolist() == [True, False, False, False, False]
+
+
 def test_words_beside_a_leader_of_points_stay_apart() -> None:
     points = [write_words(".", 240 + 8 * k, 700) for k in range(30)]
     text = text_of(

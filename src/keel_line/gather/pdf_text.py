@@ -6,6 +6,7 @@ import ctypes
 import math
 from dataclasses import replace
 from itertools import pairwise
+from statistics import median_low
 
 import numpy as np
 import pypdfium2 as pdfium
@@ -27,6 +28,7 @@ _THICKEST_PT = 4.0
 _LEVEL_PT = 0.3
 _TOUCH_PX = 3.0
 _SAME_LINE_PX, _LEAST_APART, _MOSTLY_APART, _WORD_STEPS = 1.0, 6, 0.6, 1.5
+_SPACE_EMS = 0.17
 _UP_OR_DOWN = (math.pi / 2, 3 * math.pi / 2)
 
 
@@ -106,6 +108,8 @@ def _read_chars(
     after_space, guessed = True, False
     guesses: list[bool] = []
     origins: list[tuple[float, float]] = []
+    sizes: list[float] = []
+    faces: list[int] = []
     boxes: list[tuple[float, float, float, float]] = []
     turned: list[bool] = []
     hidden = odd = 0
@@ -128,6 +132,9 @@ def _read_chars(
         size = pdfium_c.FPDFText_GetFontSize(text, i) * _enlarged(text, i) * scale
         (x0, y0), (x1, y1) = _apply(matrix, left, low), _apply(matrix, right, top)
         origins.append(_apply(matrix, x.value, y.value))
+        sizes.append(size)
+        face = ctypes.cast(pdfium_c.FPDFTextObj_GetFont(item), ctypes.c_void_p).value
+        faces.append(0 if face is None else face)
         baseline = origins[-1][1]
         chars.append(char if char.isprintable() else UNKNOWN)
         spaced.append(after_space)
@@ -138,12 +145,47 @@ def _read_chars(
         boxes.append((min(x0, x1), min(span), max(x0, x1), max(span)))
     if hidden + odd > _MOST_HIDDEN * len(chars) or sum(turned) > _MOST_TURNED * len(chars):
         return [], np.zeros((0, 4)), np.zeros(0, bool), np.zeros(0, bool)
-    return (
-        chars,
-        np.array(boxes, float).reshape(-1, 4),
-        _close_up(chars, np.array(spaced, bool), np.array(guesses, bool), np.array(origins)),
-        np.array(turned, bool),
-    )
+    places = np.array(origins, float).reshape(-1, 2)
+    unsaid = _find_unsaid(chars, faces, np.array(spaced, bool), places, np.array(sizes, float))
+    unsaid &= ~np.array(turned, bool)
+    spaces = _close_up(chars, unsaid | spaced, unsaid | guesses, places)
+    return chars, np.array(boxes, float).reshape(-1, 4), spaces, np.array(turned, bool)
+
+
+def _find_unsaid(
+    chars: list[str],
+    faces: list[int],
+    spaced: NDArray[np.bool_],
+    origins: NDArray[np.float64],
+    sizes: NDArray[np.float64],
+) -> NDArray[np.bool_]:
+    """Return before which letters and figures white space is that nothing in the file tells of.
+
+    Some programs move on by a space without writing one, and the library sees large ones alone.
+    There the step from one character to the next is longer than the one that the same character
+    usually takes on the page, in the same face and size. Between two figures it may be a thin space
+    of a number, and is none.
+    """
+    out = np.zeros(len(chars), bool)
+    taken: dict[tuple[str, int, int], list[float]] = {}
+    steps = np.diff(origins[:, 0])
+    level = np.abs(np.diff(origins[:, 1])) <= _SAME_LINE_PX
+    # The letters of a ligature stand in one place, and what follows is as far off as it is wide.
+    level[1:] &= ~level[:-1] | (np.abs(steps[:-1]) > _SAME_LINE_PX)
+    close = [
+        k
+        for k in np.flatnonzero(level & (steps > 0) & ~spaced[1:]).tolist()
+        if chars[k].isalnum() and chars[k + 1].isalnum()
+    ]
+    for k in close:
+        key = chars[k], faces[k], round(float(sizes[k]))
+        taken.setdefault(key, []).append(float(steps[k]))
+    usual = {key: median_low(own) for key, own in taken.items()}
+    for k in close:
+        longer = float(steps[k]) - usual[chars[k], faces[k], round(float(sizes[k]))]
+        figures = chars[k].isdigit() and chars[k + 1].isdigit()
+        out[k + 1] = longer > _SPACE_EMS * sizes[k] and not figures
+    return out
 
 
 def _close_up(
