@@ -47,8 +47,8 @@ def test_letters_that_are_set_apart_are_words_all_the_same(step: float) -> None:
 
 def test_a_space_that_the_file_only_moves_by_is_one() -> None:
     lines = [write_words("Rockhopper khaki kgb", 60, y, 10) for y in (700, 680, 660)]
-    # The k is 5 points wide, a space 2.8.
-    near = [write_words("Lock", 60, 640, 10), write_words("gates", 82.6 + 2.0, 640, 10)]
+    # “Lock” is 21.12 points wide, a space 2.8.
+    near = [write_words("Lock", 60, 640, 10), write_words("gates", 81.12 + 1.9, 640, 10)]
     text = text_of([*lines, *near])
     assert text is not None
     at = text.chars.index("Lockgates")
