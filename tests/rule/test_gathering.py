@@ -1,0 +1,69 @@
+"""Which segments make one table: all that speaks for it and against it counts."""
+
+from __future__ import annotations
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from keel_line.rule.assembly import _gather, find_tables
+from keel_line.rule.pieces import measure_pieces
+from keel_line.rule.roles import BODY, Roles
+from keel_line.rule.writing import Writing
+
+Links = dict[tuple[int, int], float]
+COUNT = 7
+PAIRS = st.tuples(st.integers(0, COUNT - 1), st.integers(0, COUNT - 1)).filter(
+    lambda p: p[0] < p[1]
+)
+
+
+def links_of(weights: st.SearchStrategy[float]) -> st.SearchStrategy[Links]:
+    return st.dictionaries(PAIRS, weights, max_size=12)
+
+
+def together(groups: list[list[int]], a: int, b: int) -> bool:
+    return any(a in own and b in own for own in groups)
+
+
+@given(links_of(st.floats(-4, 4)))
+def test_each_is_in_one_group_and_no_two_groups_want_to_be_one(links: Links) -> None:
+    groups = _gather(COUNT, links)
+    assert sorted(k for own in groups for k in own) == list(range(COUNT))
+    for n, one in enumerate(groups):
+        for other in groups[n + 1 :]:
+            between = [
+                w for (a, b), w in links.items() if {a, b} & set(one) and {a, b} & set(other)
+            ]
+            assert sum(between) <= 1e-9
+
+
+@given(links_of(st.floats(0.1, 4)))
+def test_all_that_is_linked_is_together(links: Links) -> None:
+    groups = _gather(COUNT, links)
+    assert all(together(groups, a, b) for a, b in links)
+
+
+@given(links_of(st.floats(-4, 0)))
+def test_nothing_is_joined_without_a_reason(links: Links) -> None:
+    assert _gather(COUNT, links) == [[k] for k in range(COUNT)]
+
+
+def test_one_link_does_not_outweigh_several_against() -> None:
+    assert together(_gather(3, {(0, 1): 3.0, (1, 2): 3.0}), 0, 2)
+    apart = _gather(3, {(0, 1): 3.0, (1, 2): 2.0, (0, 2): -4.0})
+    assert not together(apart, 0, 2)
+
+
+def test_a_table_that_begins_under_another_is_one_of_its_own_though_one_piece_is_unsure() -> None:
+    lines = [0, 1, 2, 3, 4, 5]
+    boxes = [(x, 40.0 * y, x + 60, 40.0 * y + 20) for y in lines for x in (0.0, 100.0, 200.0)]
+    writing = Writing(np.array(boxes), np.repeat(lines, 3), 20.0)
+    near = measure_pieces(writing, []).near
+    roles = np.full((18, 5), 0.01)
+    roles[:, BODY] = 0.96
+    begins = np.zeros(18)
+    begins[9:12] = (0.98, 0.2, 0.98)  # of the fourth line, where the second table begins
+    none = np.zeros(18)
+    found = find_tables(writing, Roles(roles, none, begins, none, none, none, none, near))
+    assert sorted(len(t.lines) for t in found) == [3, 3]
