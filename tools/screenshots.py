@@ -72,6 +72,22 @@ def _take_tidy(window: Window, take: Callable[[str], None]) -> None:
     take("tidy")
 
 
+def _take_sheets(window: Window, take: Callable[[str], None]) -> None:
+    """Take the sheets that lie over all stations."""
+    press: Callable[..., None] = QTest.keyClick
+    type_text: Callable[..., None] = QTest.keyClicks
+    wait: Callable[..., None] = QTest.qWait
+    # A virtual screen without a window manager gives no window the focus that keys need.
+    window.actions_by_id["keys"].trigger()
+    take("keys")
+    press(window.help, Qt.Key.Key_Escape)
+    window.actions_by_id["find"].trigger()
+    type_text(window.find_sheet.field, "marigold")
+    wait(2000)
+    take("find")
+    press(window.find_sheet.field, Qt.Key.Key_Escape)
+
+
 def main() -> None:
     """Open the demo docket and go through the stations, a picture at each."""
     PICTURES.mkdir(parents=True, exist_ok=True)
@@ -98,7 +114,6 @@ def main() -> None:
         first = window.session.desk.pages()[0].id
         window.go_to("gather")
         take("gather")
-        press: Callable[..., None] = QTest.keyClick
         photograph = next(p.id for p in window.session.desk.pages() if p.kind == "photo")
         window.go_to_page(photograph)
         window.go_to("square")
@@ -114,10 +129,7 @@ def main() -> None:
         _settle(app.processEvents, 2.0)
         take("rule-text")
         _take_proof(window, take)
-        # A virtual screen without a window manager gives no window the focus that keys need.
-        window.actions_by_id["keys"].trigger()
-        take("keys")
-        press(window.help, Qt.Key.Key_Escape)
+        _take_sheets(window, take)
         window.actions_by_id["theme"].trigger()
         take("proof-dark")
         window.actions_by_id["theme"].trigger()

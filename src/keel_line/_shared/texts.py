@@ -49,7 +49,7 @@ def write_plain(text: str) -> str:
 
 
 def fold_text(text: str) -> str:
-    """Return what a search compares: without case, accents, and signs between thousands."""
+    """Return a text as a search compares it: without case, accents, and commas in thousands."""
     parted = unicodedata.normalize("NFKD", write_plain(text))
     bare = "".join(c for c in parted if not unicodedata.combining(c)).casefold()
     return _THOUSANDS.sub("", " ".join(bare.split()))

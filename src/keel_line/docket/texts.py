@@ -1,4 +1,4 @@
-"""All that a docket says, text by text, for a search; nothing is written."""
+"""Reads every text of a docket, for a search; the docket is not changed."""
 
 from __future__ import annotations
 

@@ -203,7 +203,7 @@ class FindSheet(QWidget):
 
     @override
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Take the keys that are the list's before the field does."""
+        """Handle the list's keys before the field does."""
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
             key = Qt.Key(event.key())
             if key == Qt.Key.Key_Escape:

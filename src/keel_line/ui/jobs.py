@@ -327,7 +327,7 @@ class Jobs(QObject):
 
         def look() -> None:
             if self._search != search:
-                raise StoppedError("Another text is looked for.")
+                raise StoppedError("A newer search took its place.")
 
         def find() -> Found:
             with listening(look):
