@@ -185,10 +185,11 @@ def measure(net: RoleNet, graphs: Sequence[Graph]) -> dict[str, float]:
         right += int(hit[known].sum())
         pieces += int(known.sum())
         pages += bool(hit[known].all())
-        asked = graph.labels[:, 1:]
-        likely = outputs[:, ROLES:] > torch.log(torch.tensor(_RARE))
+        asked = graph.labels[:, 1:]  # of early pages not all links were kept
+        count = asked.shape[1]
+        likely = (outputs[:, ROLES:] > torch.log(torch.tensor(_RARE)))[:, :count]
         wrong = (likely != (asked > 0)) & (asked >= 0)
-        links += np.column_stack([wrong.sum(0).numpy(), (asked >= 0).sum(0).numpy()])
+        links[:count] += np.column_stack([wrong.sum(0).numpy(), (asked >= 0).sum(0).numpy()])
     return {
         "roles": right / max(1, pieces),
         "pages": pages / max(1, len(graphs)),
