@@ -1,9 +1,9 @@
 """What other programs read in the files that are written: ``python -m benchmarks.roundtrip``.
 
 Forty dockets, of pages that other programs typeset, some of them scanned, and the demo. Each is
-written in every format and read back by LibreOffice, openpyxl, pandas, csv, pdftotext and
-pypdfium2. What they read is compared with the texts of the docket: a cell's value, the text that a
-spreadsheet shows for it, the tables' names, and the words of a searchable PDF.
+written as XLSX, ODS, CSV and searchable PDF, and read back by LibreOffice, openpyxl, pandas, csv,
+pdftotext and pypdfium2. What they read is compared with the texts of the docket: a cell's value, the
+text that a spreadsheet shows for it, the tables' names, and the words of a searchable PDF.
 """
 
 from __future__ import annotations

@@ -571,7 +571,7 @@ class Desk:
         return Writing(self.send_ending, msgspec.to_builtins(self.send_options))
 
     def follow_writing(self, writing: Writing | None) -> bool:
-        """Write as a jig says, unless the clerk chose how for this docket; return whether so."""
+        """Take over a jig's format and options, if none were chosen here; return whether so."""
         if writing is None or self.writing is not None or self.docket.read_only:
             return False
         try:

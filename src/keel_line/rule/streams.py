@@ -17,7 +17,8 @@ Floats = NDArray[np.float64]
 _STEP_CAPS = 0.25
 _MOST_ODDS = 4.0
 _LEAST_CHANCE = 1e-4
-# In log odds: of any boundary, of one on a rule, and of one that a piece lies over.
+# In log odds: of any boundary, of one on a rule, and for each piece that lies over it, or just
+# reaches over it.
 _ANY, _RULED, _OVER, _TOUCHED = -2.0, 4.0, -2.0, -0.05
 _OVER_CAPS = 0.3  # so far a piece reaches over before it counts
 
@@ -114,7 +115,7 @@ def _choose(places: Floats, own: Floats, whites: Floats) -> list[int]:
 
 
 def _make_stream(x: float, pieces: Floats, edge: float) -> Stream:
-    """Return the white around a boundary, as if the pieces that lie over it were not there."""
+    """Return the white around a boundary; pieces that lie over it are ignored."""
     left = float(pieces[pieces[:, 2] <= x + edge, 2].max(initial=-np.inf))
     right = float(pieces[pieces[:, 0] >= x - edge, 0].min(initial=np.inf))
     return Stream(left, right, (left + right) / 2) if np.isfinite(right - left) else Stream(x, x, x)

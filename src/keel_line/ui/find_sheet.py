@@ -1,4 +1,4 @@
-"""The Find view: a text looked for in everything that was read, here and in all other dockets."""
+"""The Find view: looks for a text in this docket and in all others."""
 
 from __future__ import annotations
 
@@ -125,7 +125,7 @@ class FindSheet(QWidget):
         header.setSectionResizeMode(len(HEADINGS) - 1, QHeaderView.ResizeMode.Stretch)
 
     def open(self, dockets: Sequence[Path]) -> None:
-        """Show the sheet over its parent; look in these dockets, in their order."""
+        """Show the sheet. It looks in these dockets, one after the other."""
         self._dockets = dockets
         self.fit()
         self.show()
@@ -155,6 +155,8 @@ class FindSheet(QWidget):
 
     def _ask_soon(self) -> None:
         self._jobs.stop_finding()
+        self.places = ()  # Enter goes to no place of the text before
+        self._count.setText("Looking…")
         self._rest.start()
 
     def _ask(self) -> None:
