@@ -2,8 +2,8 @@
 
 Forty dockets, of pages that other programs typeset, some of them scanned, and the demo. Each is
 written as XLSX, ODS, CSV and searchable PDF, and read back by LibreOffice, openpyxl, pandas, csv,
-pdftotext and pypdfium2. What they read is compared with the texts of the docket: a cell's value, the
-text that a spreadsheet shows for it, the tables' names, and the words of a searchable PDF.
+pdftotext and pypdfium2. What they read is compared with the texts of the docket: a cell's value,
+the text that a spreadsheet shows for it, the tables' names, and the words of a searchable PDF.
 """
 
 from __future__ import annotations
