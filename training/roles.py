@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 import sys
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -42,13 +42,13 @@ from synth.prose import write_prose
 
 MATERIAL = Path(__file__).resolve().parent.parent / ".cache" / "role_pages"
 ROLES = ("outside", "caption", "heading", "body", "note")
-_OF_ROLE = {"caption": 1, "note": 4}
+_OF_ROLE = {"caption": 1, "note": 4, "unknown": -1}
 _BATCH = 50
 _RULINGS = ("full", "across", "down", "heading", "outline", "none")
 _ONE_WIDTH = ("Mono", "Code", "Courier", "Typewriter")
 _NAMED, _TYPED, _LISTED = 0.2, 0.12, 0.12
-_CHARACTERS = frozenset(Network().recipe.alphabet)
-_DAMAGES = ("clean", "clean", "office", "copy", "fax", "fax-coarse", "photo")
+CHARACTERS = frozenset(Network().recipe.alphabet)
+DAMAGES = ("clean", "clean", "office", "copy", "fax", "fax-coarse", "photo")
 
 
 def label_pieces(
@@ -94,7 +94,8 @@ def label_pieces(
             out[k, 0] = _OF_ROLE.get(truth.texts[number].role, 0)
             continue
         table_of[k], cell, table = cells[number]
-        out[k, 0] = 2 if cell.row < table.header_rows else 3
+        if table.header_rows >= 0 or cell.row > 0:
+            out[k, 0] = 2 if cell.row < table.header_rows else 3
         out[k, 4] = cell.col_span > 1
         if cell.row_span == 1:
             row_of[k] = cell.row
@@ -189,7 +190,7 @@ def make_writing(page: Page) -> tuple[Writing, tuple[Rule, ...], list[str] | Non
     return writing, tuple(every), None
 
 
-def _as_square(loaded: LoadedPage) -> LoadedPage:
+def as_square(loaded: LoadedPage) -> LoadedPage:
     """Return a page with one resolution across and down."""
     page = loaded.page
     res = page.resolution
@@ -221,7 +222,7 @@ def render_own(seed: int) -> Iterator[dict[str, NDArray[Any]]]:
             made = make_neighbours(
                 own,
                 faces,
-                _CHARACTERS,
+                CHARACTERS,
                 beside=kind < 0.28,
                 condition=condition,
                 dpi=250.0,
@@ -231,7 +232,7 @@ def render_own(seed: int) -> Iterator[dict[str, NDArray[Any]]]:
             made = make_page(
                 own,
                 faces,
-                _CHARACTERS,
+                CHARACTERS,
                 condition=condition,
                 dpi=250.0,
                 most_skew_deg=0,
@@ -257,7 +258,7 @@ def render_own(seed: int) -> Iterator[dict[str, NDArray[Any]]]:
         truth = PressPage("own", 0, (0.0, 0.0), tuple(texts), tuple(tables))
         scale = np.array([made.x_dpi / 72.0, made.y_dpi / 72.0])
         to_px = np.array([[scale[0], 0.0, 0.0], [0.0, scale[1], 0.0]])
-        loaded = _as_square(LoadedPage(page, to_px))
+        loaded = as_square(LoadedPage(page, to_px))
         writing, rules, said = make_writing(loaded.page)
         near = measure_pieces(writing, rules).near
         if not len(near):
@@ -295,9 +296,9 @@ def render(seed: int, *, ink_share: float) -> Iterator[dict[str, NDArray[Any]]]:
     for page in pages:
         damages = ["digital"]
         if rng.random() < ink_share:
-            damages.append(_DAMAGES[int(rng.integers(len(_DAMAGES)))])
+            damages.append(DAMAGES[int(rng.integers(len(DAMAGES)))])
         for damage in damages:
-            loaded = _as_square(load_pressed(plain, page, damage, seed, most_skew_deg=0.15))
+            loaded = as_square(load_pressed(plain, page, damage, seed, most_skew_deg=0.15))
             if damage == "digital" and loaded.page.text is None:
                 continue
             writing, rules, texts = make_writing(loaded.page)
@@ -306,6 +307,21 @@ def render(seed: int, *, ink_share: float) -> Iterator[dict[str, NDArray[Any]]]:
                 continue
             labels = label_pieces(writing, near, page, loaded)
             yield keep_page(writing, rules, texts, labels, ink=damage != "digital")
+
+
+def write_pages(name: str, pages: Iterable[dict[str, NDArray[Any]]]) -> None:
+    """Keep pages as a file of the material, unless it is there already."""
+    MATERIAL.mkdir(parents=True, exist_ok=True)
+    path = MATERIAL / f"{name}.npz"
+    if path.exists():
+        return
+    found = list(pages)
+    arrays = {f"{k}_{n}": v for k, page in enumerate(found) for n, v in page.items()}
+    beside = path.with_suffix(".part.npz")
+    np.savez_compressed(beside, **arrays)  # type: ignore[arg-type]
+    beside.rename(path)
+    sys.stdout.write(f"{path.name}: {len(found)} pages\n")
+    sys.stdout.flush()
 
 
 def main() -> None:
@@ -317,18 +333,9 @@ def main() -> None:
     parser.add_argument("--own", action="store_true", help="pages of our own page maker")
     args = parser.parse_args()
     cv2.setNumThreads(1)
-    MATERIAL.mkdir(parents=True, exist_ok=True)
     for seed in range(args.first, args.last):
-        path = MATERIAL / f"{seed:04d}.npz"
-        if path.exists():
-            continue
-        found = list(render_own(seed) if args.own else render(seed, ink_share=args.ink))
-        arrays = {f"{k}_{n}": v for k, page in enumerate(found) for n, v in page.items()}
-        beside = path.with_suffix(".part.npz")
-        np.savez_compressed(beside, **arrays)  # type: ignore[arg-type]
-        beside.rename(path)
-        sys.stdout.write(f"{path.name}: {len(found)} pages\n")
-        sys.stdout.flush()
+        made = render_own(seed) if args.own else render(seed, ink_share=args.ink)
+        write_pages(f"{seed:04d}", made)
 
 
 if __name__ == "__main__":

@@ -92,7 +92,7 @@ def find_truth(
         firsts = np.cumsum([0, *[len(d.ids) for d in documents]])
         found, trouble = [], []
         for number in range(len(b)):
-            marked, bare = _read_chars(b[number]), _read_chars(a[number])
+            marked, bare = read_chars(b[number]), read_chars(a[number])
             owners = np.searchsorted(firsts, marked.tags[marked.tags >= 0], side="right") - 1
             if not len(owners):
                 continue
@@ -114,7 +114,7 @@ def find_truth(
         return found, trouble
 
 
-def _read_chars(page: pdfium.PdfPage) -> _Chars:
+def read_chars(page: pdfium.PdfPage) -> _Chars:
     width, height = page.get_size()
     with closing(page.get_textpage()) as text:
         chars, boxes, tags, angles = [], [], [], []
@@ -147,14 +147,14 @@ def _make_page(document: Document, chars: _Chars, first: int, number: int) -> Pr
         if not _are_alike(said, item.text):
             return f"“{item.text[:40]}” reads “{said[:40]}”"
         turned = isinstance(item, Cell) and item.turned
-        lines = _lines_of(chars.boxes[inside], turned=turned)
+        lines = lines_of(chars.boxes[inside], turned=turned)
         if any(
             x0 < 0 or y0 < 0 or x1 > chars.size[0] or y1 > chars.size[1] for x0, y0, x1, y1 in lines
         ):
             return f"“{item.text[:40]}” runs off the page"
         role = "cell" if isinstance(item, Cell) else item.role
         texts[own] = TextTruth(role, item.text, tuple(lines))
-    if _overlap([line for t in texts.values() for line in t.lines]):
+    if lie_over([line for t in texts.values() for line in t.lines]):
         return "texts lie over each other"
     return PressPage(
         document.design,
@@ -165,7 +165,7 @@ def _make_page(document: Document, chars: _Chars, first: int, number: int) -> Pr
     )
 
 
-def _overlap(lines: Sequence[Box]) -> bool:
+def lie_over(lines: Sequence[Box]) -> bool:
     """Return whether the lines of two texts lie over each other."""
     if not lines:
         return False
@@ -233,7 +233,7 @@ def _bare(text: str) -> str:
     return "".join(c for c in plain if not c.isspace())
 
 
-def _lines_of(boxes: np.ndarray, *, turned: bool) -> list[Box]:
+def lines_of(boxes: np.ndarray, *, turned: bool) -> list[Box]:
     """Return the box around each line of characters, from the first on."""
     if not len(boxes):
         return []

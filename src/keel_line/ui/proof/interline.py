@@ -405,6 +405,7 @@ class Interline(QAbstractScrollArea):
         ratio = self._view.devicePixelRatioF()
         strip = QPixmap(round((self._across(table.grid.cols) + 1) * ratio), round(height * ratio))
         strip.setDevicePixelRatio(ratio)
+        strip.fill(self._theme.color("desk"))  # a new one holds what memory held
         painter = QPainter(strip)
         self._paint_row(painter, table, row, table.grid.in_rows[row])
         painter.end()
