@@ -17,16 +17,16 @@ from keel_line import cli
 from keel_line.cli import main
 from keel_line.desk.desk import Desk
 from keel_line.desk.jigs import Shelf
-from keel_line.desk.pool import InlineExecutor
 from keel_line.desk.tidying import keep_as_jig, tidy_table
 from keel_line.send.document import SCHEMA_FILE
 from keel_line.send.sent import SendOptions
 from synth.pdf import draw_line, write_pdf, write_words
 from tests.conftest import as_png, draw_page, make_content
+from tests.remembering import RememberingExecutor
 
 
-class Inline(InlineExecutor):
-    """Works in this process, where no test is about the workers."""
+class Inline(RememberingExecutor):
+    """Works in this process, where no test is about the workers; reads a page once."""
 
     def __init__(self, workers: int | None = None) -> None:
         del workers
@@ -239,8 +239,8 @@ def test_a_docket_is_compacted(tmp_path: Path, read_docket: Path) -> None:
 
 def test_tables_of_a_form_are_tidied_by_its_jig(tmp_path: Path, scan_file: Path) -> None:
     desk = Desk()
-    desk.add_files([scan_file], InlineExecutor())
-    desk.run(InlineExecutor())
+    desk.add_files([scan_file], RememberingExecutor())
+    desk.run(RememberingExecutor())
     (table,) = desk.tables()
     kept = replace(table, steps=tidy_table(table).take_all().encoded)
     desk.set_send_options(SendOptions(source=False))
@@ -260,8 +260,8 @@ def test_tables_of_a_form_are_tidied_by_its_jig(tmp_path: Path, scan_file: Path)
 
 def test_a_jig_lends_its_lines_to_pages_of_its_form(tmp_path: Path, scan_file: Path) -> None:
     desk = Desk()
-    desk.add_files([scan_file], InlineExecutor())
-    desk.run(InlineExecutor())
+    desk.add_files([scan_file], RememberingExecutor())
+    desk.run(RememberingExecutor())
     (table,), (page,) = desk.tables(), desk.pages()
     jig = Shelf(tmp_path).keep(keep_as_jig("Dues", table, page.dpi))
     desk.close()

@@ -228,7 +228,7 @@ def _known(page_id: int | None) -> int:
 
 TestWalk = Walk.TestCase
 TestWalk.settings = settings(
-    max_examples=int(os.environ.get("KEEL_LINE_WALKS", "40")),
+    max_examples=int(os.environ.get("KEEL_LINE_WALKS", "25")),
     stateful_step_count=50,
     deadline=None,
     phases=[Phase.explicit, Phase.reuse, Phase.generate],  # a walk is short enough to follow

@@ -62,24 +62,24 @@ def listen(tmp_path: Path, words: list[str]) -> tuple[list[str], list[Path]]:
     return outside, left
 
 
-def test_converting_opens_no_socket_and_leaves_no_file(tmp_path: Path) -> None:
-    page = DEMO_PAGES / "2-buoy-inspections.png"
-    words = ["-m", "keel_line.cli", "convert", str(page), "-o", str(tmp_path / "out.xlsx")]
+def test_converting_opens_no_socket_and_leaves_no_file(scan_file: Path, tmp_path: Path) -> None:
+    words = ["-m", "keel_line.cli", "convert", str(scan_file), "-o", str(tmp_path / "out.xlsx")]
     outside, left = listen(tmp_path, [sys.executable, *words])
     assert outside == []
     assert left == []
 
 
-def test_the_window_opens_no_socket_and_keeps_only_its_docket_and_place(tmp_path: Path) -> None:
+def test_the_window_opens_no_socket_and_keeps_only_its_docket_and_place(
+    scan_file: Path, tmp_path: Path
+) -> None:
     script = tmp_path / "window.py"
     script.write_text(_WINDOW)
-    page = DEMO_PAGES / "2-buoy-inspections.png"
-    outside, left = listen(tmp_path, [sys.executable, str(script), str(page)])
+    outside, left = listen(tmp_path, [sys.executable, str(script), str(scan_file)])
     assert outside == []
     memory, docket = sorted(left)
-    assert docket.name == "2-buoy-inspections.keel"
+    assert docket.name == "scan.keel"
     assert memory.name == "window.ini"
-    assert "buoy" not in memory.read_text(encoding="utf-8")
+    assert "scan" not in memory.read_text(encoding="utf-8")
     assert memory.parent.stat().st_mode & 0o777 == 0o700
     assert docket.stat().st_mode & 0o777 == 0o600
     assert docket.parent.stat().st_mode & 0o777 == 0o700
