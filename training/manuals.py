@@ -13,7 +13,8 @@ import json
 import re
 import subprocess
 import sys
-from collections.abc import Iterable, Iterator, Sequence
+import zlib
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from contextlib import closing
 from dataclasses import dataclass, field, replace
@@ -27,13 +28,12 @@ import pypdfium2 as pdfium
 from lxml import etree
 from numpy.typing import NDArray
 
-from keel_line.rule.pieces import measure_pieces
 from synth.faces import Face, load_faces
 from synth.press.model import tag_hex
 from synth.press.setting import SettingError, print_html
-from synth.press.store import load_pressed
 from synth.press.truth import (
     CellPlace,
+    PageChars,
     PressPage,
     TableGrid,
     TextTruth,
@@ -43,20 +43,16 @@ from synth.press.truth import (
 )
 from training.roles import (
     CHARACTERS,
-    DAMAGES,
     MATERIAL,
-    as_square,
-    keep_page,
-    label_pieces,
-    make_writing,
+    keep_printed,
     write_pages,
 )
 
 FOLDER = MATERIAL.parent / "manuals"
 _NAMES = Path(__file__).with_suffix(".txt")
 _INDEX = FOLDER / "files.json"
-_PROCESSES = 2
-_BATCH, _BARE = 16, 0.15
+_PROCESSES, _HELD = 2, 8
+_BATCH, _BARE, _TRIES, _FACES = 16, 0.15, 30, 40
 _MOST_STRANGE, _LEAST_SAID = 0.02, 300
 _MOST_BYTES, _MOST_FILES = 800_000, 50
 _MOST_CELL, _MOST_MEAN, _MOST_ROWS, _MOST_COLS = 700, 140, 90, 14
@@ -78,11 +74,40 @@ _INLINE = (
     | {"label", "br", "wbr", "nobr", "bdi", "time"}
 )
 _DROPPED = frozenset(
-    ("script style img svg nav header footer form input button iframe video audio noscript link "
-     "meta head object embed select textarea canvas map math hr colgroup col title").split()
-)  # fmt: skip
+    [
+        "script",
+        "style",
+        "img",
+        "svg",
+        "nav",
+        "header",
+        "footer",
+        "form",
+        "input",
+        "button",
+        "iframe",
+        "video",
+        "audio",
+        "noscript",
+        "link",
+        "meta",
+        "head",
+        "object",
+        "embed",
+        "select",
+        "textarea",
+        "canvas",
+        "map",
+        "math",
+        "hr",
+        "colgroup",
+        "col",
+        "title",
+    ]
+)
 _ITEMS = frozenset({"ul", "ol", "dl", "blockquote"})
 _KEPT = _ITEMS | {"li", "dt", "dd", "p", "h1", "h2", "h3", "h4", "h5", "h6", "pre"}
+_PLACES = frozenset({"div", "ul", "td", "table", "p"})
 _NO_PLACE = re.compile(
     r"nav|sidebar|related|toolbar|search|footer|header-|mem|mlabel|linenos|tabs|menu|breadcrumb"
 )
@@ -142,13 +167,18 @@ def _is_dropped(element: Any) -> bool:
     return (
         not isinstance(element.tag, str)
         or element.tag in _DROPPED
-        or (element.tag in {"div", "ul", "td", "table", "p"} and bool(_NO_PLACE.search(_class_of(element))))
+        or (
+            element.tag in {"div", "ul", "td", "table", "p"}
+            and bool(_NO_PLACE.search(_class_of(element)))
+        )
     )
 
 
 def _is_inline(element: Any) -> bool:
-    return isinstance(element.tag, str) and element.tag in _INLINE and all(
-        _is_inline(child) for child in element if isinstance(child.tag, str)
+    return (
+        isinstance(element.tag, str)
+        and element.tag in _INLINE
+        and all(_is_inline(child) for child in element if isinstance(child.tag, str))
     )
 
 
@@ -372,8 +402,10 @@ def choose_look(rng: np.random.Generator, name: str, faces: Sequence[Face]) -> s
     margin = rng.uniform(10, 18) if small else rng.uniform(14, 32)
     columns = 1 if small or rng.random() < 0.82 else 2
     grey = int(_choose(rng, 0, 0, 0, 60, 120, 180))
-    line = f"{rng.uniform(0.3, 1.3):.2f}pt {_choose(rng, *['solid'] * 6, 'dotted', 'dashed')} rgb({grey},{grey},{grey})"
-    thick = f"{rng.uniform(0.8, 2):.2f}pt solid rgb({grey},{grey},{grey})"
+    colour = f"rgb({grey},{grey},{grey})"
+    dash = _choose(rng, *["solid"] * 6, "dotted", "dashed")
+    line = f"{rng.uniform(0.3, 1.3):.2f}pt {dash} {colour}"
+    thick = f"{rng.uniform(0.8, 2):.2f}pt solid {colour}"
     d = f".{name}"
     t = f"{d} table"
     out = [
@@ -477,7 +509,11 @@ def take_window(manual: Manual, rng: np.random.Generator, *, bare: bool) -> list
 
 
 def write_manuals(
-    windows: Sequence[tuple[Manual, Sequence[_Part]]], looks: Sequence[str], faces: Sequence[Face], *, tagged: bool
+    windows: Sequence[tuple[Manual, Sequence[_Part]]],
+    looks: Sequence[str],
+    faces: Sequence[Face],
+    *,
+    tagged: bool,
 ) -> str:
     """Return one HTML file of parts of manuals; where ``tagged``, each text has its colour."""
     out = ["<!doctype html><html lang='en'><head><meta charset='utf-8'><style>"]
@@ -518,7 +554,7 @@ def find_manual_truth(plain: bytes, tagged: bytes, manuals: Sequence[Manual]) ->
     return found
 
 
-def _make_truth(manual: Manual, chars: Any, first: int, number: int) -> PressPage | None:
+def _make_truth(manual: Manual, chars: PageChars, first: int, number: int) -> PressPage | None:
     texts: list[TextTruth] = []
     place: dict[int, int] = {}
     for own in np.unique(chars.tags).tolist():
@@ -526,7 +562,8 @@ def _make_truth(manual: Manual, chars: Any, first: int, number: int) -> PressPag
             continue
         role, said = manual.texts[own - first]
         lines = lines_of(chars.boxes[chars.tags == own], turned=False)
-        if any(x0 < 0 or y0 < 0 or x1 > chars.size[0] or y1 > chars.size[1] for x0, y0, x1, y1 in lines):
+        places = np.array(lines)
+        if places[:, :2].min() < 0 or (places[:, 2:] > chars.size).any():
             return None
         place[own - first] = len(texts)
         texts.append(TextTruth(role, said, tuple(lines)))
@@ -546,16 +583,20 @@ def _make_truth(manual: Manual, chars: Any, first: int, number: int) -> PressPag
     return PressPage("manual", number, chars.size, tuple(texts), tuple(tables))
 
 
-def render(seed: int, *, ink_share: float) -> Iterator[dict[str, NDArray[Any]]]:
-    """Print parts of manuals by chance, and yield what is kept of each page."""
+def print_pages(seed: int, *, held: bool) -> tuple[bytes, list[PressPage]]:
+    """Print parts of manuals by chance; return the PDF and the truth of its pages.
+
+    Raises
+    ------
+    SettingError
+        When the browser fails.
+    """
     rng = np.random.default_rng([739, seed])
-    every = load_faces("train")
-    faces = tuple(every[int(k)] for k in rng.choice(len(every), size=40, replace=False))
-    listed = _Listed(tuple(json.loads(_INDEX.read_text(encoding="utf-8"))))
+    every = load_faces("val" if held else "train")
+    faces = tuple(every[int(k)] for k in rng.permutation(len(every))[:_FACES])
+    listed = _Listed.load(held=held)
     windows: list[tuple[Manual, list[_Part]]] = []
-    for _ in range(_BATCH * 30):
-        if len(windows) == _BATCH:
-            break
+    for _ in range(_BATCH * _TRIES):
         path = listed.choose(rng)
         manual = None if path is None else _load_manual(path)
         if manual is None:
@@ -563,27 +604,23 @@ def render(seed: int, *, ink_share: float) -> Iterator[dict[str, NDArray[Any]]]:
         parts = take_window(manual, rng, bare=not manual.tables or rng.random() < _BARE)
         if parts:
             windows.append((manual, parts))
+        if len(windows) == _BATCH:
+            break
     looks = [choose_look(rng, f"m{k}", faces) for k in range(len(windows))]
+    plain, tagged = (
+        print_html(write_manuals(windows, looks, faces, tagged=t)) for t in (False, True)
+    )
+    return plain, find_manual_truth(plain, tagged, [m for m, _ in windows])
+
+
+def render(seed: int, *, ink_share: float) -> Iterator[dict[str, NDArray[Any]]]:
+    """Print parts of manuals by chance, and yield what is kept of each page."""
     try:
-        plain, tagged = (
-            print_html(write_manuals(windows, looks, faces, tagged=t)) for t in (False, True)
-        )
+        plain, pages = print_pages(seed, held=False)
     except SettingError as error:
         sys.stdout.write(f"{error}\n")
         return
-    for page in find_manual_truth(plain, tagged, [m for m, _ in windows]):
-        damages = ["digital"]
-        if rng.random() < ink_share:
-            damages.append(DAMAGES[int(rng.integers(len(DAMAGES)))])
-        for damage in damages:
-            loaded = as_square(load_pressed(plain, page, damage, seed, most_skew_deg=0.15))
-            if damage == "digital" and loaded.page.text is None:
-                continue
-            writing, rules, texts = make_writing(loaded.page)
-            near = measure_pieces(writing, rules).near
-            if len(near):
-                labels = label_pieces(writing, near, page, loaded)
-                yield keep_page(writing, rules, texts, labels, ink=damage != "digital")
+    yield from keep_printed(plain, pages, seed, ink_share)
 
 
 @dataclass(frozen=True)
@@ -591,6 +628,12 @@ class _Listed:
     """Files by package, and how many columns the widest table of each has."""
 
     packages: tuple[dict[str, int], ...]
+
+    @classmethod
+    def load(cls, *, held: bool) -> _Listed:
+        """Load what :func:`list_files` wrote: the packages to train on, or those held out."""
+        listed = json.loads(_INDEX.read_text(encoding="utf-8"))
+        return cls(tuple(f for f in listed if f and _is_held(next(iter(f))) == held))
 
     def choose(self, rng: np.random.Generator) -> Path | None:
         """Return a file by chance: of any package alike, those with wider tables more often."""
@@ -601,6 +644,10 @@ class _Listed:
         ]
         fitting = [files for files in fitting if files]
         return Path(_choose(rng, *_choose(rng, *fitting))) if fitting else None
+
+
+def _is_held(path: str) -> bool:
+    return zlib.crc32(Path(path).relative_to(FOLDER).parts[0].encode()) % _HELD == 0
 
 
 def list_files() -> None:

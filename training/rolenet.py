@@ -40,12 +40,13 @@ Ints: TypeAlias = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class Graph:
-    """A page's pieces; see ``training.roles.render``."""
+    """A page's pieces; see ``training.roles.render`` and ``training.manuals.render``."""
 
     features: torch.Tensor
     near: torch.Tensor
     labels: torch.Tensor
     ink: bool
+    manual: bool
 
 
 class RoleNet(nn.Module):
@@ -99,13 +100,18 @@ def load_graphs(paths: Sequence[Path]) -> list[Graph]:
             torch.from_numpy(near),
             torch.from_numpy(labels),
             ink,
+            manual,
         )
-        for features, near, labels, ink in measured
+        for features, near, labels, ink, manual in measured
     ]
 
 
-def _measure_file(path: Path) -> list[tuple[Floats, Ints, Ints, bool]]:
-    """Return the measures, neighbours and labels of each page of a file, and whether it is ink."""
+def _measure_file(path: Path) -> list[tuple[Floats, Ints, Ints, bool, bool]]:
+    """Return the measures, neighbours and labels of each page of a file.
+
+    And whether it is ink, and whether it is of a manual.
+    """
+    manual = path.name.startswith("manual")
     data = np.load(path)
     count = sum(name.endswith("_labels") for name in data.files)
     out = []
@@ -114,7 +120,7 @@ def _measure_file(path: Path) -> list[tuple[Floats, Ints, Ints, bool]]:
         pieces = measure_pieces(*load_page_kept(page))
         features = pieces.features.astype(np.float32)
         labels = page["labels"].astype(np.int64)
-        out.append((features, pieces.near, labels, bool(page["ink"])))
+        out.append((features, pieces.near, labels, bool(page["ink"]), manual))
     return out
 
 
@@ -229,6 +235,7 @@ def _parse() -> argparse.Namespace:
     parser.add_argument("--rate", type=float, default=2e-3)
     parser.add_argument("--page", action="store_true", help="pieces hear the mean of their page")
     parser.add_argument("--ink", type=float, help="share of pages on paper; as they come without")
+    parser.add_argument("--manuals", type=float, help="share of pages of manuals")
     parser.add_argument("--begin", type=Path, help="weights to go on from")
     parser.add_argument("--out", type=Path, default=WEIGHTS)
     return parser.parse_args()
@@ -256,6 +263,7 @@ def main() -> None:
                 g.near,
                 g.labels,
                 g.ink,
+                g.manual,
             )
             for g in items
         ]
@@ -264,9 +272,11 @@ def main() -> None:
     graphs, held = brought(graphs), brought(held)
     sys.stdout.write(f"{len(graphs)} pages to train on, {len(held)} held out\n")
     chances = np.ones(len(graphs)) / len(graphs)
-    if args.ink is not None:
-        on_paper = np.array([g.ink for g in graphs])
-        chances = np.where(on_paper, args.ink / on_paper.sum(), (1 - args.ink) / (~on_paper).sum())
+    of_manuals = np.array([g.manual for g in graphs])
+    for own, share in ((np.array([g.ink for g in graphs]), args.ink), (of_manuals, args.manuals)):
+        if share is not None:
+            have = chances[own].sum()
+            chances *= np.where(own, share / have, (1 - share) / (1 - have))
     mean = torch.optim.swa_utils.AveragedModel(
         net, multi_avg_fn=torch.optim.swa_utils.get_ema_multi_avg_fn(0.998)
     )
@@ -292,8 +302,9 @@ def main() -> None:
             said = {
                 "step": step + 1,
                 "loss": round(float(loss.detach()), 4),
-                "digital": measure(own, [g for g in held if not g.ink]),
-                "ink": measure(own, [g for g in held if g.ink]),
+                "digital": measure(own, [g for g in held if not g.ink and not g.manual]),
+                "ink": measure(own, [g for g in held if g.ink and not g.manual]),
+                "manuals": measure(own, [g for g in held if g.manual]),
             }
             sys.stdout.write(json.dumps(said) + "\n")
             sys.stdout.flush()

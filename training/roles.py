@@ -94,8 +94,7 @@ def label_pieces(
             out[k, 0] = _OF_ROLE.get(truth.texts[number].role, 0)
             continue
         table_of[k], cell, table = cells[number]
-        if table.header_rows >= 0 or cell.row > 0:
-            out[k, 0] = 2 if cell.row < table.header_rows else 3
+        out[k, 0] = _role_of(cell, table)
         out[k, 4] = cell.col_span > 1
         if cell.row_span == 1:
             row_of[k] = cell.row
@@ -117,6 +116,13 @@ def label_pieces(
         both = (table_of >= 0) & (other >= 0) & (table_of[other] == table_of)
         out[both, column] = text_of[both] == text_of[other[both]]
     return out
+
+
+def _role_of(cell: CellPlace, table: TableGrid) -> int:
+    """Return a cell's role: heading, body, or unknown."""
+    if cell.row < table.header_rows:
+        return 2
+    return -1 if table.header_rows < 0 and cell.row == 0 else 3
 
 
 def _lie_outside(
@@ -293,12 +299,20 @@ def render(seed: int, *, ink_share: float) -> Iterator[dict[str, NDArray[Any]]]:
         sys.stdout.write(f"{error}\n")
         return
     pages, _ = find_truth(plain, tagged, documents)
+    yield from keep_printed(plain, pages, seed, ink_share)
+
+
+def keep_printed(
+    pdf: bytes, pages: Sequence[PressPage], seed: int, ink_share: float
+) -> Iterator[dict[str, NDArray[Any]]]:
+    """Yield what is kept of each page of a PDF, and of a share of them on paper."""
+    rng = np.random.default_rng([743, seed])
     for page in pages:
         damages = ["digital"]
         if rng.random() < ink_share:
             damages.append(DAMAGES[int(rng.integers(len(DAMAGES)))])
         for damage in damages:
-            loaded = as_square(load_pressed(plain, page, damage, seed, most_skew_deg=0.15))
+            loaded = as_square(load_pressed(pdf, page, damage, seed, most_skew_deg=0.15))
             if damage == "digital" and loaded.page.text is None:
                 continue
             writing, rules, texts = make_writing(loaded.page)

@@ -66,7 +66,7 @@ class PressPage:
 
 
 @dataclass(frozen=True)
-class _Chars:
+class PageChars:
     """A page's characters: their text, boxes (pt, from the upper left) and colour tags."""
 
     text: list[str]
@@ -114,7 +114,8 @@ def find_truth(
         return found, trouble
 
 
-def read_chars(page: pdfium.PdfPage) -> _Chars:
+def read_chars(page: pdfium.PdfPage) -> PageChars:
+    """Return a page's characters that are printed, with the numbers their colours stand for."""
     width, height = page.get_size()
     with closing(page.get_textpage()) as text:
         chars, boxes, tags, angles = [], [], [], []
@@ -129,7 +130,7 @@ def read_chars(page: pdfium.PdfPage) -> _Chars:
             boxes.append((left, height - top, right, height - low))
             tags.append(colour_tag(*(c.value for c in colour[:3])))
             angles.append(pdfium_c.FPDFText_GetCharAngle(text, i))
-    return _Chars(
+    return PageChars(
         chars,
         np.array(boxes, float).reshape(-1, 4),
         np.array(tags, int),
@@ -138,7 +139,7 @@ def read_chars(page: pdfium.PdfPage) -> _Chars:
     )
 
 
-def _make_page(document: Document, chars: _Chars, first: int, number: int) -> PressPage | str:
+def _make_page(document: Document, chars: PageChars, first: int, number: int) -> PressPage | str:
     texts: dict[int, TextTruth] = {}
     items = _items(document)
     for own, item in items.items():

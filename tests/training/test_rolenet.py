@@ -23,7 +23,7 @@ def chain(count: int, seed: int) -> Graph:
     near[:-1, 1] = torch.arange(1, count)
     labels = torch.full((count, 5), -1)
     labels[:, 0] = torch.where(features[:, 0] > 0, 3, 0)
-    return Graph(features, near, labels, ink=False)
+    return Graph(features, near, labels, ink=False, manual=False)
 
 
 def one_page(graph: Graph) -> torch.Tensor:  # type: ignore[name-defined]

@@ -1,0 +1,101 @@
+"""Manuals in HTML become pages with a truth."""
+
+from __future__ import annotations
+
+from io import BytesIO
+from pathlib import Path
+
+import numpy as np
+import pikepdf
+
+from synth.faces import Face
+from synth.press.model import tag_colour
+from training.manuals import choose_look, find_manual_truth, read_manual, take_window, write_manuals
+
+FACES = tuple(
+    Face(name, kind, "train", Path("/face.ttf"), frozenset("a"), 0.7, bold=False, italic=False)
+    for name, kind in (("Plain", "sans"), ("Even", "mono"))
+)
+PAGE = b"""<html><body><div class="navbar">Next</div>
+<table><tr><td><p>Buoys are <b>painted</b> in May.</p>
+<table><caption>Table 2. Buoys</caption>
+<thead><tr><th rowspan=2>Buoy</th><th colspan=2>Seen</th></tr>
+<tr><th>May</th><th>June</th></tr></thead>
+<tr><td>Skerry</td><td>4</td><td></td></tr>
+<tr><td>Harrow <p>North</p></td><td>12</td><td>9</td></tr></table>
+</td></tr></table>
+<pre>a    1
+b    2</pre><pre>ring the bell</pre>
+<table><tr><td>Berth</td><td>Dues</td></tr><tr><td>N 2</td><td>7</td></tr></table>
+</body></html>"""
+
+
+def test_texts_have_roles_and_cells_have_places() -> None:
+    manual = read_manual(PAGE)
+    roles = {" ".join(text.split()): role for role, text in manual.texts}
+    assert roles["Buoys are painted in May."] == "text"
+    assert roles["Table 2. Buoys"] == "caption"
+    assert roles["a 1 b 2"] == "unknown"  # it may be a table
+    assert roles["ring the bell"] == "code"
+    assert "Next" not in roles  # it leads to another file
+    first, second = manual.tables
+    assert (first.rows, first.cols, first.header_rows) == (4, 3, 2)
+    assert second.header_rows == -1  # the markup does not tell
+    said = {(c.row, c.col, c.row_span, c.col_span): manual.texts[c.text][1] for c in first.cells}
+    assert said[0, 0, 2, 1] == "Buoy"
+    assert said[0, 1, 1, 2] == "Seen"
+    assert said[3, 0, 1, 1] == "Harrow North"
+    assert (2, 2, 1, 1) not in said
+
+
+def test_a_window_holds_a_table_or_none() -> None:
+    manual = read_manual(PAGE)
+    rng = np.random.default_rng(3)
+    assert any(part.table for part in take_window(manual, rng, bare=False))
+    assert take_window(read_manual(b"<p>Ring the bell.</p>"), rng, bare=False) == []
+
+
+def test_only_the_tagged_copy_has_a_colour_for_each_text() -> None:
+    manual = read_manual(PAGE)
+    look = choose_look(np.random.default_rng(5), "m0", FACES)
+    plain, tagged = (
+        write_manuals([(manual, manual.parts)], [look], FACES, tagged=t) for t in (False, True)
+    )
+    assert "style='color:" not in plain
+    colours = {piece[:7] for piece in tagged.split("style='color:")[1:]}
+    assert len(colours) == len(manual.texts)
+
+
+def _print(words: list[tuple[str, int, int, int]], *, tagged: bool) -> bytes:
+    """Return a PDF with words, each with its number and its place."""
+    content = []
+    for text, number, x, y in words:
+        colour = " ".join(f"{v / 255:.3f}" for v in tag_colour(number)) if tagged else "0 0 0"
+        content.append(f"BT /F1 11 Tf {colour} rg {x} {y} Td ({text}) Tj ET")
+    pdf = pikepdf.new()
+    page = pdf.add_blank_page(page_size=(400, 400))
+    font = pikepdf.Dictionary(
+        Type=pikepdf.Name.Font, Subtype=pikepdf.Name.Type1, BaseFont=pikepdf.Name.Helvetica
+    )
+    page.Resources = pikepdf.Dictionary(Font=pikepdf.Dictionary(F1=font))
+    page.Contents = pdf.make_stream("\n".join(content).encode())
+    out = BytesIO()
+    pdf.save(out)
+    return out.getvalue()
+
+
+def test_what_a_page_holds_of_a_table_is_its_truth() -> None:
+    manual = read_manual(PAGE)
+    numbers = {" ".join(text.split()): k for k, (_, text) in enumerate(manual.texts)}
+    words = [("Skerry", 40, 200), ("4", 140, 200), ("Harrow North", 40, 180), ("12", 140, 180),
+             ("9", 200, 180), ("ring the bell until the tide has turned and all boats are in",
+              40, 90)]  # fmt: skip
+    at = [(t, numbers[t if t in numbers else "ring the bell"], x, y) for t, x, y in words]
+    plain, tagged = (_print(at, tagged=t) for t in (False, True))
+    (page,) = find_manual_truth(plain, tagged, [manual])
+    (table,) = page.tables
+    assert (table.rows, table.cols, table.header_rows) == (2, 3, 0)  # the heading is not on it
+    assert {(page.texts[c.text].text, c.row, c.col) for c in table.cells} == {
+        ("Skerry", 0, 0), ("4", 0, 1), ("Harrow North", 1, 0), ("12", 1, 1), ("9", 1, 2),
+    }  # fmt: skip
+    assert find_manual_truth(plain, _print(at[:-1], tagged=True), [manual]) == []
