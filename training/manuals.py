@@ -59,7 +59,7 @@ _MOST_CELL, _MOST_MEAN, _MOST_ROWS, _MOST_COLS = 700, 140, 90, 14
 _LEAST_FILLED = 0.55
 _MOST_OFF_PT = 0.6
 _AROUND, _MOST_BLOCK = 3500, 4000
-_LEAST_CHARACTERS = 40
+_LEAST_CHARACTERS, _LEAST_LINES = 40, 2
 
 _BOLD = frozenset({"b", "strong"})
 _SLANTED = frozenset({"i", "em", "var", "cite", "dfn"})
@@ -574,13 +574,27 @@ def _make_truth(manual: Manual, chars: PageChars, first: int, number: int) -> Pr
         cells = [replace(c, text=place[c.text]) for c in table.cells if c.text in place]
         if not cells:
             continue
-        rows = sorted({c.row for c in cells})
-        heads = sum(r < table.header_rows for r in rows)
-        if table.header_rows < 0 and 0 in rows:
-            heads = -1
-        moved = tuple(replace(c, row=rows.index(c.row)) for c in cells)
-        tables.append(TableGrid(len(rows), table.cols, heads, moved, -1))
+        left = _keep_filled(table, cells)
+        if min(left.rows, left.cols) >= _LEAST_LINES:
+            tables.append(left)
+            continue
+        for cell in cells:  # nobody could tell that it is a part of a table
+            texts[cell.text] = replace(texts[cell.text], role="unknown")
     return PressPage("manual", number, chars.size, tuple(texts), tuple(tables))
+
+
+def _keep_filled(table: TableGrid, cells: Sequence[CellPlace]) -> TableGrid:
+    """Return what is left of a table: the rows and columns in which some cell begins."""
+    rows, cols = (sorted({getattr(c, n) for c in cells}) for n in ("row", "col"))
+    moved = []
+    for c in cells:
+        own = [sum(c.row <= r < c.row + c.row_span for r in rows)]
+        own.append(sum(c.col <= k < c.col + c.col_span for k in cols))
+        moved.append(CellPlace(rows.index(c.row), cols.index(c.col), *own, c.text, free=False))
+    heads = sum(r < table.header_rows for r in rows)
+    if table.header_rows < 0 and 0 in rows:
+        heads = -1
+    return TableGrid(len(rows), len(cols), heads, tuple(moved), -1)
 
 
 def print_pages(seed: int, *, held: bool) -> tuple[bytes, list[PressPage]]:
