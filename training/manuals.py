@@ -588,9 +588,10 @@ def _keep_filled(table: TableGrid, cells: Sequence[CellPlace]) -> TableGrid:
     rows, cols = (sorted({getattr(c, n) for c in cells}) for n in ("row", "col"))
     moved = []
     for c in cells:
-        own = [sum(c.row <= r < c.row + c.row_span for r in rows)]
-        own.append(sum(c.col <= k < c.col + c.col_span for k in cols))
-        moved.append(CellPlace(rows.index(c.row), cols.index(c.col), *own, c.text, free=False))
+        high = sum(c.row <= r < c.row + c.row_span for r in rows)
+        wide = sum(c.col <= k < c.col + c.col_span for k in cols)
+        place = (rows.index(c.row), cols.index(c.col), high, wide)
+        moved.append(CellPlace(*place, c.text, free=False))
     heads = sum(r < table.header_rows for r in rows)
     if table.header_rows < 0 and 0 in rows:
         heads = -1
@@ -651,7 +652,7 @@ class _Listed:
 
     def choose(self, rng: np.random.Generator) -> Path | None:
         """Return a file by chance: of any package alike, those with wider tables more often."""
-        least, most = _choose(rng, *[(3, 99)] * 13, *[(2, 2)] * 3, *[(0, 0)] * 4)
+        least, most = _choose(rng, *[(4, 99)] * 7, *[(3, 3)] * 6, *[(2, 2)] * 3, *[(0, 0)] * 4)
         fitting = [
             [path for path, cols in files.items() if least <= cols <= most]
             for files in self.packages
