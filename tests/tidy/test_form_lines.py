@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from keel_line.desk.forms import find_form, lay_form
 from keel_line.desk.tidying import keep_as_jig
 from keel_line.model.docket import PageState
+from keel_line.model.finding import DrawnSum, Sums
 from keel_line.model.geometry import Box
 from keel_line.model.grid import DrawnTables, Grid, Rule
 from keel_line.model.reading import CharReading, Reading
@@ -119,6 +120,25 @@ def test_nothing_is_offered_where_the_lines_are_there_or_the_clerk_drew_them() -
     assert (
         lay_form(replace(PAGE, drawn=drawn), [found], JIG) is not None
     )  # the clerk may still want it
+
+
+def test_sums_of_a_printed_form_come_with_its_lines() -> None:
+    summed = Sums((DrawnSum((3, 1), ((1, 1), (2, 1))),), ((3, 2),))
+    jig = keep_as_jig("Dues", replace(FORM, sums=summed), DPI)
+    assert decode_jig(encode_jig(jig)) == jig
+    found = elsewhere(1.0, 40.0, 30.0)
+    fit = find_form(PAGE, [found], [jig])
+    assert fit is not None
+    assert (fit.sums, fit.table) == (summed, found)
+    there = find_form(PAGE, [FORM], [jig])  # the lines are there, the sums are not
+    assert there is not None
+    assert (there.grids, there.table) == ((), FORM)
+    own = replace(FORM, sums=Sums(dropped=((3, 1),)))
+    assert find_form(PAGE, [own], [jig]) is None  # the clerk's stay
+    rows = make_table(make_grid(XS, YS), TEXTS)  # each page has its own rows
+    bare = keep_as_jig("Dues", replace(rows, sums=summed), DPI).page
+    assert bare is not None
+    assert bare.all_sums() == Sums()
 
 
 def test_another_form_is_not_taken_for_it() -> None:

@@ -8,13 +8,14 @@ from pathlib import Path
 import numpy as np
 import pikepdf
 
-from synth.faces import Face
+from synth.faces import Face, Kind
 from synth.press.model import tag_colour
 from training.manuals import choose_look, find_manual_truth, read_manual, take_window, write_manuals
 
+_KINDS: dict[str, Kind] = {"Plain": "sans", "Even": "mono"}
 FACES = tuple(
     Face(name, kind, "train", Path("/face.ttf"), frozenset("a"), 0.7, bold=False, italic=False)
-    for name, kind in (("Plain", "sans"), ("Even", "mono"))
+    for name, kind in _KINDS.items()
 )
 PAGE = b"""<html><body><div class="navbar">Next</div>
 <table><tr><td><p>Buoys are <b>painted</b> in May.</p>

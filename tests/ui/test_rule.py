@@ -11,12 +11,14 @@ from PyQt6.QtCore import QPoint, Qt
 from pytestqt.qtbot import QtBot
 
 from keel_line.desk.desk import Desk
-from keel_line.desk.jigs import Shelf
+from keel_line.desk.jigs import Shelf, read_jig
 from keel_line.gather.sources import make_source
 from keel_line.model.docket import PageState
+from keel_line.model.finding import DrawnSum, Sums
 from keel_line.model.grid import LineDoubt
 from keel_line.model.reason import Reason
 from keel_line.model.table import TableState
+from keel_line.tidy.form_lines import FormSum
 from keel_line.ui.rule.station import RuleStation
 from keel_line.ui.window import Window
 from tests.conftest import BERTHS, TWO_LINES, as_png, draw_lying, draw_table, make_content
@@ -579,6 +581,39 @@ def test_a_form_is_kept_and_its_lines_are_laid_on_the_next_page(
     assert page(window).drawn is None
     press(rule, Key.Key_R, Mod.ShiftModifier)
     assert page(window).drawn is not None
+
+
+def test_sums_of_a_form_are_set_with_its_lines_or_alone(
+    window: Window, rule: RuleStation, tmp_path: Path
+) -> None:
+    session = window.session
+    session.shelf = Shelf(tmp_path / "Jigs")
+    total, summed = (6, 5), Sums((DrawnSum((6, 5), ((4, 5), (5, 5))),))
+    path = session.keep_as_jig("Dues", tables(window)[0])
+    jig = read_jig(path)
+    assert jig.page is not None
+    form = msgspec.structs.replace(jig.page, printed=True, sums=(FormSum(total, ((4, 5), (5, 5))),))
+    session.shelf.keep(msgspec.structs.replace(jig, page=form))
+    rule.refresh()
+    assert rule.side.form.text().endswith("R uses its sums.")
+    press(rule, Key.Key_R)
+    assert page(window).drawn is None  # its lines were there
+    assert tables(window)[0].sums == summed == session.proofs.tables[0].sums
+    QTest.keyClick(window, Key.Key_Z, Mod.ControlModifier)
+    assert tables(window)[0].sums == Sums()
+    x = form.x
+    other = msgspec.structs.replace(form, x=(*x[:-1], x[-1] - 2.0, x[-1]))
+    session.shelf.keep(msgspec.structs.replace(jig, page=other))
+    rule.refresh()
+    assert "R uses its lines and sums." in rule.side.form.text()
+    press(rule, Key.Key_R)
+    assert page(window).drawn is not None
+    assert page(window).progress == "done"
+    assert tables(window)[0].grid.cols == len(x)
+    assert tables(window)[0].sums == summed
+    QTest.keyClick(window, Key.Key_Z, Mod.ControlModifier)
+    assert page(window).drawn is None
+    assert tables(window)[0].sums == Sums()
 
 
 def test_the_clerk_may_choose_a_form_that_the_page_does_not_look_like(

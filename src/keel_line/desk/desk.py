@@ -38,6 +38,7 @@ from keel_line.desk.tidying import Change, find_joined
 from keel_line.desk.work import PageRequest, PageResponse
 from keel_line.docket.records import PageFinding
 from keel_line.docket.store import Docket
+from keel_line.docket.sums import lay_sums
 from keel_line.errors import OutputError
 from keel_line.gather.sources import Source
 from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
@@ -276,13 +277,22 @@ class Desk:
         self.docket.draw([(page.id, tables) for page, tables in drawn], _clerk(), why)
 
     def lay_forms(self, fits: Sequence[tuple[PageState, FormFit]]) -> None:
-        """Lay the lines of jigs on pages, as one change, and queue these.
+        """Lay the lines of jigs on pages, set their sums, as one change, and queue the pages.
 
-        When such a page is read the lines are shifted onto its own rules.
+        When such a page is read the lines are shifted onto its own rules. A page that has the lines
+        already only gets the sums.
         """
-        laid = [(p.id, DrawnTables(fit.grids, p.transform, to_fit=True)) for p, fit in fits]
+        laid = [
+            (p.id, DrawnTables(fit.grids, p.transform, to_fit=True)) for p, fit in fits if fit.grids
+        ]
+        sums = [
+            (fit.table.id, lay_sums(fit.sums, fit.laid, p.transform))
+            for p, fit in fits
+            if fit.table is not None
+        ]
         names = ", ".join(dict.fromkeys(fit.name for _, fit in fits))
-        self.docket.draw(laid, _clerk(), Reason("form-lines", names))
+        why = "form-lines" if laid else "form-sums"
+        self.docket.draw(laid, _clerk(), Reason(why, names), sums)
 
     def accept_lines(self, table: TableState) -> None:
         """Record that the clerk approved a table's lines."""

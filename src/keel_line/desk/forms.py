@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from keel_line.model.docket import PageState
+from keel_line.model.finding import Sums
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Grid
 from keel_line.model.table import TableState
@@ -30,18 +31,28 @@ class FormFit:
     name
         What the jig is called.
     grids
-        The page's grids with the form's lines laid, px.
+        The page's grids with the form's lines laid, px; none where the lines are there already, and
+        only its sums are to be set.
     missing
         Words of the form that were not found.
+    laid
+        The form's grid among them.
+    table
+        The table that it takes the place of, where it has no sums of the clerk's and the form has.
+    sums
+        The form's sums.
     """
 
     name: str
     grids: tuple[Grid, ...]
     missing: tuple[str, ...]
+    laid: Grid
+    table: TableState | None
+    sums: Sums
 
 
 def find_form(page: PageState, tables: Sequence[TableState], jigs: Sequence[Jig]) -> FormFit | None:
-    """Return the form of a page where a jig fits surely and its lines differ from those found.
+    """Return the form of a page where a jig fits surely and its lines or sums are to be set.
 
     None as well where the clerk drew the page's lines.
     """
@@ -54,7 +65,9 @@ def find_form(page: PageState, tables: Sequence[TableState], jigs: Sequence[Jig]
         if not placed.sure:
             continue
         fit = _lay(jig.name, jig.page, placed, page, tables)
-        return None if fit is None or _is_there(jig.page, fit.grids[0], page, tables) else fit
+        if fit is None or not _is_there(jig.page, fit.laid, page, tables):
+            return fit
+        return None if fit.table is None else replace(fit, grids=())
     return None
 
 
@@ -82,7 +95,9 @@ def _lay(
         return None
     grid = make_grid(xs, ys, lines.spans, heading_rows=lines.header_rows)
     others = [t.grid for t in tables if t not in covered]
-    return FormFit(name, (grid, *others), placed.missing)
+    sums = lines.all_sums()
+    bare = covered[0] if covered and sums != Sums() and covered[0].sums == Sums() else None
+    return FormFit(name, (grid, *others), placed.missing, grid, bare, sums)
 
 
 def _with_own_rows(

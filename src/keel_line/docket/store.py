@@ -234,9 +234,24 @@ class Docket:
                 return as_int(row[0])
             return insert_hidden_page(db, source, number, other)
 
-    def draw(self, drawn: Iterable[tuple[int, DrawnTables | None]], who: str, why: Reason) -> None:
-        """Set pages' tables as the clerk drew them; None restores those found. Can be undone."""
-        self._change_pages([(page, "drawn", tables) for page, tables in drawn], who, why)
+    def draw(
+        self,
+        drawn: Iterable[tuple[int, DrawnTables | None]],
+        who: str,
+        why: Reason,
+        sums: Iterable[tuple[int, str]] = (),
+    ) -> None:
+        """Set pages' tables as the clerk drew them; None restores those found. Can be undone.
+
+        ``sums`` are those of tables, in their stored form, and are set before.
+        """
+        batch = None
+        with self._writing() as db:
+            for table_id, kept in sums:
+                batch = operate(db, "sums", [(table_id, kept)], who, why, batch=batch)
+            for page_id, tables in drawn:
+                encoded = msgspec.json.encode(tables).decode()
+                batch = operate(db, "drawn", [(page_id, encoded)], who, why, batch=batch)
 
     def extract_page(
         self, page_id: int, left: DrawnTables, choice: SquareChoice, who: str, why: Reason

@@ -10,7 +10,8 @@ from collections.abc import Sequence
 import msgspec
 
 from keel_line.model.finding import DrawnSum, Place, Sums
-from keel_line.model.geometry import Transform
+from keel_line.model.geometry import Box, Transform
+from keel_line.model.grid import Grid
 from keel_line.model.table import CellState
 
 Point = tuple[float, float]
@@ -48,6 +49,18 @@ def keep_sums(
         (*(points[p] for p in sums.dropped), *lost.dropped),
     )
     return None if kept == PaperSums() else msgspec.json.encode(kept).decode()
+
+
+def lay_sums(sums: Sums, grid: Grid, transform: Transform) -> str:
+    """Return sums in their stored form, placed by the cells of a grid on the page as squared."""
+    points = {(c.row, c.col): _middle(c.box, transform) for c in grid.cells}
+    drawn = (
+        PaperSum(points[s.total], own)
+        for s in sums.drawn
+        if s.total in points and (own := tuple(points[a] for a in s.addends if a in points))
+    )
+    kept = PaperSums(tuple(drawn), tuple(points[p] for p in sums.dropped if p in points))
+    return msgspec.json.encode(kept).decode()
 
 
 def place_sums(kept: str, transform: str, cells: Sequence[CellState]) -> Sums:
@@ -95,6 +108,10 @@ def _point_of(state: CellState, transform: Transform) -> Point:
         max(b[2] for b in boxes),
         max(b[3] for b in boxes),
     )
+    return _middle(box, transform)
+
+
+def _middle(box: Box, transform: Transform) -> Point:
     x, y = transform.box_on_original(box).mean(axis=0).tolist()
     return (float(x), float(y))
 

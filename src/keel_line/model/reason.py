@@ -31,6 +31,7 @@ _WORDS = {
     "lines-copied": "lines of page {} laid on",
     "lines-checked": "lines checked",
     "form-lines": "lines of the form “{}” laid on",
+    "form-sums": "sums of the form “{}” set",
     "edition": "as in the earlier edition",
     "heading": "heading rows set",
     "named": "named",

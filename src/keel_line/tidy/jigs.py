@@ -33,7 +33,7 @@ _SHARE = 0.9  # of a heading's texts
 _WIDE = 0.06  # of the table's width: how far boundaries may lie apart
 _CLOSE, _LEAST_COLUMNS = 0.02, 4  # where no heading tells the form
 _MOST_COLUMNS, _MOST_STEPS, _MOST_TEXT = 400, 500, 2000
-_MOST_ROWS, _MOST_MM = 2000, 5000.0
+_MOST_ROWS, _MOST_MM, _MOST_SUMMED = 2000, 5000.0, 20_000
 _MOST_OPTIONS, _MOST_ENDING = 50, 12
 
 
@@ -199,6 +199,7 @@ def _is_sound(lines: FormLines) -> bool:
     fits = all(
         0 <= r < r + high <= rows and 0 <= c < c + wide <= cols for r, c, high, wide in lines.spans
     )
+    summed = [p for s in lines.sums for p in (s.total, *s.addends)] + [*lines.no_sums]
     return (
         1 <= cols <= _MOST_COLUMNS
         and 1 <= rows <= _MOST_ROWS
@@ -207,6 +208,8 @@ def _is_sound(lines: FormLines) -> bool:
         and 0 <= lines.header_rows <= rows
         and len(lines.marks) <= _MOST_COLUMNS
         and len(lines.spans) <= rows * cols
+        and len(summed) <= _MOST_SUMMED
+        and all(0 <= row < rows and 0 <= col < cols for row, col in summed)
         and all(abs(v) <= _MOST_MM for v in numbers)
         and all(len(m.text) <= _MOST_TEXT for m in lines.marks)
     )

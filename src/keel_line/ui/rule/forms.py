@@ -28,13 +28,14 @@ class Forms:
         self._find_page = find_page
 
     def say(self, page: PageState) -> str:
-        """Return which form a page looks like whose lines it has not; empty if none."""
+        """Return which form a page looks like whose lines or sums it has not; empty if none."""
         fit = self._session.find_form(page, self._session.shelf.jigs())
         if fit is None:
             return ""
         missing = ", ".join(f"“{m}”" for m in fit.missing[:_MOST_MISSING])
         without = f" Not found: {missing}." if missing else ""
-        return f"This page looks like the form “{fit.name}”. R uses its lines.{without}"
+        what = " and ".join(word for word, on in (("lines", fit.grids), ("sums", fit.table)) if on)
+        return f"This page looks like the form “{fit.name}”. R uses its {what}.{without}"
 
     def lay(self) -> None:
         """Lay the lines of the form that the page looks like; of none, ask which."""
@@ -104,6 +105,13 @@ class Forms:
     def _take(self, fits: Sequence[tuple[PageState, FormFit]]) -> None:
         self._session.desk.lay_forms(fits)
         self._session.follow_jig(fits[0][1].name)
+        for page, fit in fits:
+            if not fit.grids:  # it is not read again
+                self._session.take_page(page.id)
+        laid = [fit for _, fit in fits if fit.grids]
+        if not laid:
+            self._station.say(f"The sums of “{fits[0][1].name}” are set. Ctrl+Z undoes it.")
+            return
         if len(fits) == 1:
             on, again = "this page", "it is"
         else:
