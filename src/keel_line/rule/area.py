@@ -54,7 +54,7 @@ def find_in_area(grey: Grey, dpi: float, box: Box) -> Grid:
     -------
     Grid
         Where rules frame most of the area it is their grid; otherwise it fills the area. An empty
-        area becomes one cell.
+        area becomes one cell. In one column each printed line is a row.
     """
     area = clip_box(box, grey.shape, dpi)
     # Rules along the area's edge are seen only with the paper on both their sides.
@@ -76,7 +76,10 @@ def find_in_area(grey: Grey, dpi: float, box: Box) -> Grid:
     if len(writing.boxes) == 0:
         return make_plain_grid(area, 1, 1)
     whole = (0.0, 0.0, float(part.shape[1]), float(part.shape[0]))
-    return shift_grid(lay_out(writing, own, whole), left + x0, top + y0)
+    made = lay_out(writing, own, whole)
+    if made.cols == 1:  # nothing beside a line tells whether it goes on with the one above
+        made = _part_rows(made, writing, 0)
+    return shift_grid(made, left + x0, top + y0)
 
 
 def part_cells(grey: Grey, dpi: float, grid: Grid, row: int | None = None) -> Grid:
@@ -103,12 +106,18 @@ def part_cells(grey: Grey, dpi: float, grid: Grid, row: int | None = None) -> Gr
     if min(part.shape) < _LEAST_PART_PX:
         return grid
     writing = find_writing(part, dpi, [r.moved(-left, -top) for r in grid.rules])
+    grid = _part_rows(grid, writing, top)
+    return grid if row is not None else _part_columns(grid, writing, (left, top))
+
+
+def _part_rows(grid: Grid, writing: Writing, top: int) -> Grid:
+    """Split a grid's rows where white runs across the writing in them, found from ``top`` on."""
     thin = _THIN_CAPS * writing.cap_px
     for end, start in _white_between(writing.boxes[:, (1, 3)] + (thin, -thin)):
         low_end, high_end = end + top - thin, start + top + thin
         if not any(low_end < y < high_end for y in grid.y_lines):
             grid = add_line(grid, "across", (end + start) / 2 + top)
-    return grid if row is not None else _part_columns(grid, writing, (left, top))
+    return grid
 
 
 def _part_columns(grid: Grid, writing: Writing, origin: tuple[int, int]) -> Grid:
