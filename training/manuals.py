@@ -41,12 +41,7 @@ from synth.press.truth import (
     lines_of,
     read_chars,
 )
-from training.roles import (
-    CHARACTERS,
-    MATERIAL,
-    keep_printed,
-    write_pages,
-)
+from training.roles import CHARACTERS, MATERIAL, keep_printed, write_pages
 
 FOLDER = MATERIAL.parent / "manuals"
 _NAMES = Path(__file__).with_suffix(".txt")
@@ -73,38 +68,11 @@ _INLINE = (
     | {"a", "span", "small", "big", "u", "abbr", "q", "font", "acronym", "mark", "s", "del", "ins"}
     | {"label", "br", "wbr", "nobr", "bdi", "time"}
 )
-_DROPPED = frozenset(
-    [
-        "script",
-        "style",
-        "img",
-        "svg",
-        "nav",
-        "header",
-        "footer",
-        "form",
-        "input",
-        "button",
-        "iframe",
-        "video",
-        "audio",
-        "noscript",
-        "link",
-        "meta",
-        "head",
-        "object",
-        "embed",
-        "select",
-        "textarea",
-        "canvas",
-        "map",
-        "math",
-        "hr",
-        "colgroup",
-        "col",
-        "title",
-    ]
-)
+_DROPPED = frozenset({
+    "script", "style", "img", "svg", "nav", "header", "footer", "form", "input", "button", "iframe",
+    "video", "audio", "noscript", "link", "meta", "head", "object", "embed", "select", "textarea",
+    "canvas", "map", "math", "hr", "colgroup", "col", "title",
+})  # fmt: skip
 _ITEMS = frozenset({"ul", "ol", "dl", "blockquote"})
 _KEPT = _ITEMS | {"li", "dt", "dd", "p", "h1", "h2", "h3", "h4", "h5", "h6", "pre"}
 _PLACES = frozenset({"div", "ul", "td", "table", "p"})
@@ -276,8 +244,6 @@ def _read_block(manual: Manual, element: Any) -> None:
             return
     noted = bool(_NOTE.search(_class_of(element)))
     if element.find(".//table") is not None or not (noted or element.tag in _KEPT):
-        if element.tag in _KEPT and element.find(".//table") is None:
-            return
         _read_blocks(manual, element)
         return
     size = len(element.text_content())

@@ -60,7 +60,7 @@ class FormLines(msgspec.Struct, frozen=True):
     marks
         Words of the form.
     sums, no_sums
-        Sums that the clerk drew where rows are printed, and totals that he dropped.
+        Sums that the clerk drew where rows are printed, and totals that were dropped.
     """
 
     x: tuple[float, ...]
