@@ -138,7 +138,7 @@ def test_sums_of_a_printed_form_come_with_its_lines() -> None:
     rows = make_table(make_grid(XS, YS), TEXTS)  # each page has its own rows
     bare = keep_as_jig("Dues", replace(rows, sums=summed), DPI).page
     assert bare is not None
-    assert bare.all_sums() == Sums()
+    assert bare.sums == Sums()
 
 
 def test_another_form_is_not_taken_for_it() -> None:

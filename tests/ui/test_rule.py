@@ -18,7 +18,6 @@ from keel_line.model.finding import DrawnSum, Sums
 from keel_line.model.grid import LineDoubt
 from keel_line.model.reason import Reason
 from keel_line.model.table import TableState
-from keel_line.tidy.form_lines import FormSum
 from keel_line.ui.rule.station import RuleStation
 from keel_line.ui.window import Window
 from tests.conftest import BERTHS, TWO_LINES, as_png, draw_lying, draw_table, make_content
@@ -588,11 +587,11 @@ def test_sums_of_a_form_are_set_with_its_lines_or_alone(
 ) -> None:
     session = window.session
     session.shelf = Shelf(tmp_path / "Jigs")
-    total, summed = (6, 5), Sums((DrawnSum((6, 5), ((4, 5), (5, 5))),))
+    summed = Sums((DrawnSum((6, 5), ((4, 5), (5, 5))),))
     path = session.keep_as_jig("Dues", tables(window)[0])
     jig = read_jig(path)
     assert jig.page is not None
-    form = msgspec.structs.replace(jig.page, printed=True, sums=(FormSum(total, ((4, 5), (5, 5))),))
+    form = msgspec.structs.replace(jig.page, printed=True, sums=summed)
     session.shelf.keep(msgspec.structs.replace(jig, page=form))
     rule.refresh()
     assert rule.side.form.text().endswith("R uses its sums.")

@@ -581,7 +581,7 @@ class Desk:
         return Writing(self.send_ending, msgspec.to_builtins(self.send_options))
 
     def follow_writing(self, writing: Writing | None) -> bool:
-        """Take over a jig's format and options, if none were chosen here; return whether so."""
+        """Write this docket as a jig says, unless that was chosen; return whether it was set."""
         if writing is None or self.writing is not None or self.docket.read_only:
             return False
         try:

@@ -95,9 +95,8 @@ def _lay(
         return None
     grid = make_grid(xs, ys, lines.spans, heading_rows=lines.header_rows)
     others = [t.grid for t in tables if t not in covered]
-    sums = lines.all_sums()
-    bare = covered[0] if covered and sums != Sums() and covered[0].sums == Sums() else None
-    return FormFit(name, (grid, *others), placed.missing, grid, bare, sums)
+    bare = covered[0] if covered and lines.sums != Sums() == covered[0].sums else None
+    return FormFit(name, (grid, *others), placed.missing, grid, bare, lines.sums)
 
 
 def _with_own_rows(

@@ -245,13 +245,7 @@ class Docket:
 
         ``sums`` are those of tables, in their stored form, and are set before.
         """
-        batch = None
-        with self._writing() as db:
-            for table_id, kept in sums:
-                batch = operate(db, "sums", [(table_id, kept)], who, why, batch=batch)
-            for page_id, tables in drawn:
-                encoded = msgspec.json.encode(tables).decode()
-                batch = operate(db, "drawn", [(page_id, encoded)], who, why, batch=batch)
+        self._change_pages([(page, "drawn", tables) for page, tables in drawn], who, why, sums)
 
     def extract_page(
         self, page_id: int, left: DrawnTables, choice: SquareChoice, who: str, why: Reason
@@ -296,10 +290,16 @@ class Docket:
             return insert_hidden_page(db, source, number, after)
 
     def _change_pages(
-        self, changes: Iterable[tuple[int, Kind, object]], who: str, why: Reason
+        self,
+        changes: Iterable[tuple[int, Kind, object]],
+        who: str,
+        why: Reason,
+        sums: Iterable[tuple[int, str]] = (),
     ) -> None:
-        batch = None  # pages changed together are undone together
+        batch = None  # what is changed together is undone together
         with self._writing() as db:
+            for table_id, kept in sums:
+                batch = operate(db, "sums", [(table_id, kept)], who, why, batch=batch)
             for page_id, what, value in changes:
                 encoded = msgspec.json.encode(value).decode()
                 batch = operate(db, what, [(page_id, encoded)], who, why, batch=batch)

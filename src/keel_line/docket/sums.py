@@ -52,7 +52,7 @@ def keep_sums(
 
 
 def lay_sums(sums: Sums, grid: Grid, transform: Transform) -> str:
-    """Return sums in their stored form, placed by the cells of a grid on the page as squared."""
+    """Return sums as they are stored; ``grid`` tells where their cells lie on the squared page."""
     points = {(c.row, c.col): _middle(c.box, transform) for c in grid.cells}
     drawn = (
         PaperSum(points[s.total], own)

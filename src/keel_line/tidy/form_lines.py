@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.texts import differ_in
-from keel_line.model.finding import DrawnSum, Place, Sums
+from keel_line.model.finding import Sums
 from keel_line.model.geometry import Box
 from keel_line.model.reading import CharReading
 from keel_line.model.table import CellState, TableState
@@ -37,13 +37,6 @@ class Mark(msgspec.Struct, frozen=True):
     heading: bool = True
 
 
-class FormSum(msgspec.Struct, frozen=True):
-    """A sum that the clerk drew on the form: by row and column, its total and what makes it."""
-
-    total: Place
-    addends: tuple[Place, ...]
-
-
 class FormLines(msgspec.Struct, frozen=True):
     """The lines of a form's table.
 
@@ -59,8 +52,8 @@ class FormLines(msgspec.Struct, frozen=True):
         Whether the lines between rows are printed on the form; if not, each page has its own rows.
     marks
         Words of the form.
-    sums, no_sums
-        Sums that the clerk drew where rows are printed, and totals that were dropped.
+    sums
+        The clerk's sums of the form, where its rows are printed.
     """
 
     x: tuple[float, ...]
@@ -69,13 +62,7 @@ class FormLines(msgspec.Struct, frozen=True):
     header_rows: int
     printed: bool
     marks: tuple[Mark, ...]
-    sums: tuple[FormSum, ...] = ()
-    no_sums: tuple[Place, ...] = ()
-
-    def all_sums(self) -> Sums:
-        """Return the sums as a table has them."""
-        drawn = tuple(DrawnSum(s.total, s.addends) for s in self.sums)
-        return Sums(drawn, self.no_sums)
+    sums: Sums = Sums()
 
 
 @dataclass(frozen=True)
@@ -109,8 +96,7 @@ def keep_lines(table: TableState, dpi: float) -> FormLines:
         table.header_rows,
         printed,
         tuple(_find_marks(table, mm, printed=printed)),
-        tuple(FormSum(s.total, s.addends) for s in table.sums.drawn if printed),
-        table.sums.dropped if printed else (),
+        table.sums if printed else Sums(),
     )
 
 

@@ -199,7 +199,8 @@ def _is_sound(lines: FormLines) -> bool:
     fits = all(
         0 <= r < r + high <= rows and 0 <= c < c + wide <= cols for r, c, high, wide in lines.spans
     )
-    summed = [p for s in lines.sums for p in (s.total, *s.addends)] + [*lines.no_sums]
+    summed = [p for s in lines.sums.drawn for p in (s.total, *s.addends)]
+    summed += lines.sums.dropped
     return (
         1 <= cols <= _MOST_COLUMNS
         and 1 <= rows <= _MOST_ROWS

@@ -125,7 +125,7 @@ class FindSheet(QWidget):
         header.setSectionResizeMode(len(HEADINGS) - 1, QHeaderView.ResizeMode.Stretch)
 
     def open(self, dockets: Sequence[Path]) -> None:
-        """Show the sheet. It looks in these dockets, one after the other."""
+        """Show the sheet; what is typed is looked for in these dockets, in this order."""
         self._dockets = dockets
         self.fit()
         self.show()

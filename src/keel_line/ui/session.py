@@ -483,7 +483,7 @@ class Session(QObject):
         return self.shelf.keep(keep_as_jig(name, table, dpi, self.desk.writing))
 
     def follow_jig(self, name: str) -> None:
-        """Take over a jig's format and options, if the clerk chose none for this docket."""
+        """Write this docket as a jig says, unless the clerk chose how at Send."""
         for jig in self.shelf.jigs():
             if jig.name == name:
                 self.desk.follow_writing(jig.write)

@@ -527,7 +527,7 @@ class Window(QMainWindow):
         self._focus_station()
 
     def find_anywhere(self) -> None:
-        """Look for a text in this docket first, then in the others from the latest on."""
+        """Look for a text in this docket, then in the others, the last changed first."""
         own = self.session.desk.docket.path
         others = [p for p in earlier_dockets(self.folder) if p != own]
         self.find_sheet.open(others if own is None else [own, *others])

@@ -28,7 +28,7 @@ class Forms:
         self._find_page = find_page
 
     def say(self, page: PageState) -> str:
-        """Return which form a page looks like whose lines or sums it has not; empty if none."""
+        """Say which form a page looks like, if it lacks the form's lines or sums; else empty."""
         fit = self._session.find_form(page, self._session.shelf.jigs())
         if fit is None:
             return ""
@@ -112,12 +112,11 @@ class Forms:
         if not laid:
             self._station.say(f"The sums of “{fits[0][1].name}” are set. Ctrl+Z undoes it.")
             return
-        if len(fits) == 1:
+        if len(laid) == 1:
             on, again = "this page", "it is"
         else:
-            on, again = count_of(len(fits), "page"), "they are"
+            on, again = count_of(len(laid), "page"), "they are"
         self._station.say(
-            f"The lines of “{fits[0][1].name}” are laid on {on}; {again} read again. "
-            "Ctrl+Z undoes it."
+            f"The lines of “{laid[0].name}” are laid on {on}; {again} read again. Ctrl+Z undoes it."
         )
         self._station.pages_changed.emit()
