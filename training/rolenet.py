@@ -40,7 +40,7 @@ Ints: TypeAlias = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class Graph:
-    """A page's pieces; see ``training.roles.render`` and ``training.manuals.render``."""
+    """A page's pieces; see ``training.roles.render`` and ``training.manuals.pages.render``."""
 
     features: torch.Tensor
     near: torch.Tensor

@@ -26,6 +26,7 @@ from keel_line.desk.pool import WorkerPool
 from keel_line.desk.tally import Tally, count_table
 from keel_line.desk.tidying import lay_on
 from keel_line.errors import KeelLineError, OutputError
+from keel_line.model.form import KnownForm
 from keel_line.settings import PLAIN_SIGNS, TOLERANCE
 
 _MB = 1_000_000
@@ -214,7 +215,8 @@ def _read(
     """
     with WorkerPool(jobs) as pool:
         failed = _take_in(desk, inputs, pool, console)
-        failed = _work(desk, pool, console) or failed
+        known = [jig.known for jig in forms if jig.known is not None]
+        failed = _work(desk, pool, console, known) or failed
         pages = desk.pages() if forms else []
         tables = desk.tables() if forms else []
         found = [
@@ -224,7 +226,7 @@ def _read(
         ]
         if found:
             desk.lay_forms(found)
-            failed = _work(desk, pool, console) or failed
+            failed = _work(desk, pool, console, known) or failed
         return failed
 
 
@@ -236,7 +238,7 @@ def _take_in(desk: Desk, inputs: tuple[Path, ...], pool: WorkerPool, console: Co
     return any(n.trouble for n in notices)
 
 
-def _work(desk: Desk, pool: WorkerPool, console: Console) -> bool:
+def _work(desk: Desk, pool: WorkerPool, console: Console, known: Sequence[KnownForm] = ()) -> bool:
     total = len(desk.waiting())
     with Progress(
         TextColumn("{task.description}"),
@@ -252,7 +254,7 @@ def _work(desk: Desk, pool: WorkerPool, console: Console) -> bool:
         def show(done: int, _total: int) -> None:
             bar.update(task, completed=done)
 
-        desk.run(pool, progress=show)
+        desk.run(pool, progress=show, forms=known)
     for page in desk.pages():
         if page.progress == "failed":
             console.print(page.trouble, style="red", markup=False)

@@ -180,3 +180,32 @@ def test_the_demo_ledger_is_laid_in_one_step(demo_desk: Desk) -> None:
     )
     assert fit_jig(jig, ledger).sure
     assert not any(fit_jig(jig, t).sure for t in others)
+
+
+def test_it_knows_what_columns_said_but_not_what_is_in_doubt() -> None:
+    doubtful = replace(MARCH, cells=tuple(replace(c, flagged=True) for c in MARCH.cells))
+    kept = keep_as_jig("Stores log", MARCH, 300.0)
+    assert kept.known is not None
+    _, vessels, dues = kept.known.columns
+    assert vessels.cells == dues.cells == 8
+    assert all(count > 1 for count in vessels.values.values())
+    assert set(dues.forms) == {"9.9"}
+    unsure = keep_as_jig("Stores log", doubtful, 300.0).known
+    assert unsure is not None
+    assert {c.cells for c in unsure.columns} == {0}
+    assert decode_jig(encode_jig(kept)).known == kept.known
+
+
+@pytest.mark.parametrize(
+    "column",
+    [
+        {"cells": 2, "values": {"N 2": 9}, "forms": {}},
+        {"cells": 10**9, "values": {}, "forms": {}},
+        {"cells": 9, "values": {"x" * 100: 2}, "forms": {}},
+        {"cells": 9, "values": {}, "forms": {"9": -1}},
+    ],
+)
+def test_counts_that_cannot_be_are_refused(column: dict[str, object]) -> None:
+    told = json.loads(encode_jig(JIG)) | {"columns": [column] * len(JIG.kinds)}
+    with pytest.raises(ValueError, match="columns say"):
+        decode_jig(json.dumps(told).encode())

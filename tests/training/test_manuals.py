@@ -10,7 +10,11 @@ import pikepdf
 
 from synth.faces import Face, Kind
 from synth.press.model import tag_colour
-from training.manuals import choose_look, find_manual_truth, read_manual, take_window, write_manuals
+from training.manuals.captions import give_captions
+from training.manuals.looks import choose_look
+from training.manuals.markup import read_manual
+from training.manuals.pages import find_manual_truth, take_window, write_manuals
+from training.manuals.sources import to_html
 
 _KINDS: dict[str, Kind] = {"Plain": "sans", "Even": "mono"}
 FACES = tuple(
@@ -100,3 +104,32 @@ def test_what_a_page_holds_of_a_table_is_its_truth() -> None:
         ("Skerry", 0, 0), ("4", 0, 1), ("Harrow North", 1, 0), ("12", 1, 1), ("9", 1, 2),
     }  # fmt: skip
     assert find_manual_truth(plain, _print(at[:-1], tagged=True), [manual]) == []
+
+
+def test_a_table_without_a_caption_is_given_one() -> None:
+    said = set()
+    for seed in range(30):
+        manual = read_manual(PAGE)
+        give_captions(manual, np.random.default_rng(seed))
+        own, other = (p.markup for p in manual.parts if p.table)
+        assert own.count("<caption>") == 1
+        assert "Table 2. Buoys" in own
+        assert other.count("<caption>") <= 1
+        said |= {text for role, text in manual.texts if role == "caption"} - {"Table 2. Buoys"}
+    assert any(text.endswith("Buoys are painted in May.") for text in said)
+
+
+def test_descriptions_are_read_in_the_markup_their_writers_chose() -> None:
+    berths = "| Berth | Dues |\n|---|---|\n| N 2 | 7 |\n"
+    grid = "+---+---+\n| a | b |\n+===+===+\n| 1 | 2 |\n+---+---+\n"
+    for text, marked in ((berths, "text/markdown"), (grid, "text/x-rst"), (grid, "")):
+        (table,) = read_manual(to_html(text, marked).encode()).tables
+        assert (table.rows, table.cols, table.header_rows) == (2, 2, 1)
+    assert read_manual(to_html(berths, "text/plain").encode()).tables == []
+
+
+def test_a_description_reads_no_file_of_this_machine(tmp_path: Path) -> None:
+    kept = tmp_path / "kept.txt"
+    kept.write_text("the harbour's own", encoding="utf-8")
+    for text in (f".. include:: {kept}\n", f".. raw:: html\n   :file: {kept}\n"):
+        assert "harbour" not in to_html(text, "text/x-rst")

@@ -43,6 +43,7 @@ from keel_line.errors import OutputError
 from keel_line.gather.sources import Source
 from keel_line.model.docket import Carried, ChangeRecord, PageState, SourceState, Step
 from keel_line.model.finding import Sums
+from keel_line.model.form import KnownForm
 from keel_line.model.geometry import Box
 from keel_line.model.grid import DrawnTables, Grid
 from keel_line.model.page import REMOVED, SquareChoice
@@ -363,6 +364,7 @@ class Desk:
         ahead: int = 4,
         progress: Callable[[int, int], None] | None = None,
         cancelled: Callable[[], bool] | None = None,
+        forms: Sequence[KnownForm] = (),
     ) -> list[PageResponse]:
         """Read every waiting page.
 
@@ -378,11 +380,13 @@ class Desk:
             Called with (pages done, pages in all).
         cancelled
             Asked between pages; pages that are done stay done.
+        forms
+            Forms of which earlier pages are known.
         """
         answers: SimpleQueue[Answer] = SimpleQueue()
         schedule = Schedule(self, executor, answers.put, ahead, threads)
         done: list[PageResponse] = []
-        schedule.begin()
+        schedule.begin(forms)
         total = schedule.total
         if progress:
             progress(0, total)

@@ -6,12 +6,14 @@ The window, the command line and scripts all read pages by this.
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import Executor, Future
+from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING, TypeAlias
 
 from keel_line.desk.work import PageRequest, PageResponse, answer_page, response_from
+from keel_line.model.form import KnownForm
 
 if TYPE_CHECKING:
     from keel_line.desk.desk import Desk, Notice
@@ -54,6 +56,7 @@ class Schedule:
         self.done = self.total = 0
         self._executor, self._deliver = executor, deliver
         self._ahead, self._threads = ahead, threads
+        self._forms: tuple[KnownForm, ...] = ()
         self._run = 0
         self._queue: deque[int] = deque()
         self._flying: dict[int, tuple[PageRequest, Future[PageResponse]]] = {}
@@ -64,11 +67,12 @@ class Schedule:
         """Whether pages are being read."""
         return self.total > 0
 
-    def begin(self) -> None:
+    def begin(self, forms: Sequence[KnownForm] = ()) -> None:
         """Queue all waiting pages; those that are added meanwhile join the run by another call.
 
-        :meth:`feed` then starts them.
+        :meth:`feed` then starts them. ``forms`` are those of which earlier pages are known.
         """
+        self._forms = tuple(forms)
         known = {*self._queue, *self._flying}
         fresh = [i for i in self.desk.docket.waiting() if i not in known]
         if fresh and not self.running:
@@ -100,7 +104,7 @@ class Schedule:
             if page is None:  # removed, or back as it was
                 self.done += 1
                 continue
-            request = self.desk.make_request(page)
+            request = replace(self.desk.make_request(page), forms=self._forms)
             future = self._executor.submit(answer_page, request, self._threads)
             self._flying[page.id] = request, future
             future.add_done_callback(partial(self._answer, self._run, request))

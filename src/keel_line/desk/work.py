@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Sequence
 from concurrent.futures import Future
 from dataclasses import dataclass, field, replace
 from functools import cache, partial
@@ -21,6 +22,7 @@ from keel_line.docket.records import EncodedTable, PageFinding, encode_table
 from keel_line.errors import DocketError, KeelLineError
 from keel_line.gather.sources import load_page
 from keel_line.model.docket import PageState
+from keel_line.model.form import KnownForm
 from keel_line.model.geometry import Box, Transform
 from keel_line.model.grid import DrawnTables, Grid, LineDoubt, Rule
 from keel_line.model.page import Page, PageText, SquareChoice, SquaredPage
@@ -57,7 +59,7 @@ class PageRequest:
     """A request to read a page: its source, its number (from 1) in it, and the clerk's choice.
 
     ``source`` are its bytes, or where the worker finds them; ``drawn`` are its tables where the
-    clerk mended them.
+    clerk mended them; ``forms`` are those of which earlier pages are known.
     """
 
     page_id: int
@@ -66,6 +68,7 @@ class PageRequest:
     number: int
     choice: SquareChoice = field(default_factory=SquareChoice)
     drawn: DrawnTables | None = None
+    forms: tuple[KnownForm, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -205,7 +208,7 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     captions = complete_captions(survey.captions, squared.pixels, squared.dpi, grids, flat)
     titles = [words(box) for box in captions]
     notes = [words(box) for box in survey.notes]
-    readings = _read_grids(squared, flat, grids, survey.letters, threads)
+    readings = _read_grids(squared, flat, grids, survey.letters, request.forms, threads)
     if text is not None:
         pairs = zip(grids, readings, strict=True)
         readings = [ink if g.on_side else read_real_text(text, g, ink) for g, ink in pairs]
@@ -317,11 +320,16 @@ def _read_words(squared: SquaredPage, text: PageText | None, threads: int, box: 
 
 
 def _read_grids(
-    squared: SquaredPage, flat: Grey, grids: list[Grid], letters: Letters, threads: int
+    squared: SquaredPage,
+    flat: Grey,
+    grids: list[Grid],
+    letters: Letters,
+    forms: Sequence[KnownForm],
+    threads: int,
 ) -> list[list[Reading]]:
     """Read every cell of every grid; those with turned writing the way in which they read surer."""
     reader = find_reader(threads)
-    readings = reader.read_page(squared.pixels, squared.dpi, grids, flat)
+    readings = reader.read_page(squared.pixels, squared.dpi, grids, flat, forms)
     for grid, own in zip(grids, readings, strict=True):
         numbers = find_turned_cells(grid, letters)
         cells = [grid.cells[k] for k in numbers]

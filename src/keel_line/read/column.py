@@ -42,9 +42,14 @@ class ColumnForms:
         return math.log(share * _FORMS)
 
 
-def gather_forms(readings: Iterable[tuple[str, float]]) -> ColumnForms:
-    """Count the forms of a column from its cells' texts and how sure each is (0 to 1)."""
-    weights: dict[str, float] = {}
+def gather_forms(
+    readings: Iterable[tuple[str, float]], known: Mapping[str, float] | None = None
+) -> ColumnForms:
+    """Count the forms of a column from its cells' texts and how sure each is (0 to 1).
+
+    ``known`` are forms that earlier pages had in it, with how often.
+    """
+    weights = dict(known or {})
     for text, weight in readings:
         form = form_of(text)
         weights[form] = weights.get(form, 0.0) + weight

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, flatten_light
+from keel_line.model.form import KnownColumn, KnownForm
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import CharReading, Reading, RunnerUp
@@ -35,6 +36,7 @@ from keel_line.read.confidence import (
 from keel_line.read.decode import Decoded, decode_line
 from keel_line.read.evidence import EvidenceModel
 from keel_line.read.glyphs import PageLines
+from keel_line.read.known import as_cells, find_known
 from keel_line.read.language import (
     LanguageModel,
     choose_by_language,
@@ -127,7 +129,12 @@ class Reader:
     heed_values: bool = True
 
     def read_page(
-        self, grey: Grey, dpi: float, grids: Sequence[Grid], flat: Grey | None = None
+        self,
+        grey: Grey,
+        dpi: float,
+        grids: Sequence[Grid],
+        flat: Grey | None = None,
+        forms: Sequence[KnownForm] = (),
     ) -> list[list[Reading]]:
         """Read every cell of every grid.
 
@@ -141,6 +148,8 @@ class Reader:
             The page's grids.
         flat
             The page with its light evened out, where the caller has it.
+        forms
+            Forms of which earlier pages are known.
 
         Returns
         -------
@@ -152,7 +161,9 @@ class Reader:
             [self._leave_unread()] * len(grid.cells)
             if cases is None
             else [self._conclude(case) for case in cases]
-            for grid, cases in zip(grids, self._weigh_page(grey, dpi, grids, flat), strict=True)
+            for grid, cases in zip(
+                grids, self._weigh_page(grey, dpi, grids, flat, forms), strict=True
+            )
         ]
 
     def measure_blanks(
@@ -166,7 +177,12 @@ class Reader:
         return [[c.remains for c in cases or ()] for cases in self._weigh_page(grey, dpi, grids)]
 
     def _weigh_page(
-        self, grey: Grey, dpi: float, grids: Sequence[Grid], flat: Grey | None = None
+        self,
+        grey: Grey,
+        dpi: float,
+        grids: Sequence[Grid],
+        flat: Grey | None = None,
+        forms: Sequence[KnownForm] = (),
     ) -> list[list[_Case] | None]:
         """Return the case of each cell of each grid; None for a sideways table."""
         if not grids:
@@ -193,7 +209,8 @@ class Reader:
             own = [[next(each) for _ in cell.pictures] for cell in cells]
             lines = [[d for d, _ in pairs] for pairs in own]
             probs = [[p for _, p in pairs] for pairs in own]
-            out.append(self._weigh_table(cells, lines, probs))
+            known = find_known(grid, [_join(own) for own in lines], forms)
+            out.append(self._weigh_table(cells, lines, probs, known))
         return out
 
     def _weigh_table(
@@ -201,11 +218,12 @@ class Reader:
         cells: list[PreparedCell],
         decoded: list[list[Decoded]],
         probs: list[list[NDArray[np.float32]]],
+        known: Sequence[KnownColumn],
     ) -> list[_Case]:
         """Let a table's cells influence one another; return their cases."""
         spaced, stretches = self._set_spaces(cells, decoded, probs)
-        spaced, worths = self._apply_column_values(cells, spaced, probs)
-        fits = _fit_columns(cells, spaced)
+        spaced, worths = self._apply_column_values(cells, spaced, probs, known)
+        fits = _fit_columns(cells, spaced, known)
         leads = iter(lead_by_language([d for lines in spaced for d in lines], self.language))
         hardness = iter(measure_hardness([_margin(d) for d in spaced if _has_text(d)]))
         rivals = self._find_rivals(spaced, fits, worths)
@@ -275,6 +293,7 @@ class Reader:
         cells: list[PreparedCell],
         decoded: list[list[Decoded]],
         probs: list[list[NDArray[np.float32]]],
+        known: Sequence[KnownColumn],
     ) -> tuple[list[list[Decoded]], list[Worth]]:
         """Resolve undecided readings by the column's values; return their weights, too."""
         alphabet = self.network.recipe.alphabet
@@ -282,10 +301,10 @@ class Reader:
         worths: list[Worth] = [_worth_nothing] * len(cells)
         if not self.heed_values:
             return out, worths
-        for every in by_column(cells).values():
+        for col, every in by_column(cells).items():
             numbers = [n for n in every if _has_text(decoded[n])]
             shares = [_share_readings(decoded[n]) for n in numbers]
-            column = gather_values(shares)
+            column = gather_values([*shares, *(as_cells(known[col]) if known else ())])
             for n, own in zip(numbers, shares, strict=True):
                 worths[n] = make_worth(column, own)
                 if len(decoded[n]) == 1:
@@ -404,7 +423,9 @@ class Reader:
         ]
 
 
-def _fit_columns(cells: list[PreparedCell], decoded: list[list[Decoded]]) -> list[Fit]:
+def _fit_columns(
+    cells: list[PreparedCell], decoded: list[list[Decoded]], known: Sequence[KnownColumn]
+) -> list[Fit]:
     """Return how well each cell's text fits its column: the log of its form's share.
 
     Cells over several columns, and the form of a cell itself, are left out of the column.
@@ -412,7 +433,10 @@ def _fit_columns(cells: list[PreparedCell], decoded: list[list[Decoded]]) -> lis
     texts = [_join(lines) for lines in decoded]
     weights = [chance_of(lines) for lines in decoded]
     forms = {
-        col: gather_forms((texts[n], weights[n]) for n in numbers if texts[n])
+        col: gather_forms(
+            ((texts[n], weights[n]) for n in numbers if texts[n]),
+            known[col].forms if known else {},
+        )
         for col, numbers in by_column(cells).items()
     }
 

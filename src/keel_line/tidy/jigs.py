@@ -6,7 +6,7 @@ steps of the kinds that Tidy has.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections import Counter
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Literal
@@ -15,7 +15,9 @@ import msgspec
 import numpy as np
 
 from keel_line._shared.column_types import decide_type
-from keel_line._shared.texts import are_alike, differ_in
+from keel_line._shared.forms import form_of
+from keel_line._shared.headings import compare_headings, share_lines
+from keel_line.model.form import KnownColumn, KnownForm
 from keel_line.model.table import TableState
 from keel_line.model.tidy import make_tidy
 from keel_line.tidy.columns import SetType
@@ -29,12 +31,12 @@ from keel_line.tidy.trail import AnyStep, Trail
 FORMAT: Literal["keel-line/jig"] = "keel-line/jig"
 MOST_BYTES = 1_000_000
 _OF_ONE_PAGE = (Append, DropRows, MoveBlock)  # they name rows, or another table
-_SHARE = 0.9  # of a heading's texts
 _WIDE = 0.06  # of the table's width: how far boundaries may lie apart
 _CLOSE, _LEAST_COLUMNS = 0.02, 4  # where no heading tells the form
 _MOST_COLUMNS, _MOST_STEPS, _MOST_TEXT = 400, 500, 2000
 _MOST_ROWS, _MOST_MM, _MOST_SUMMED = 2000, 5000.0, 20_000
 _MOST_OPTIONS, _MOST_ENDING = 50, 12
+_MOST_COUNTED, _MOST_VALUES, _MOST_FORMS, _LONGEST_VALUE = 200, 40, 30, 60
 
 
 class Writing(msgspec.Struct, frozen=True):
@@ -63,6 +65,8 @@ class Jig(msgspec.Struct, frozen=True, kw_only=True):
         Where its lines lie on the page.
     write
         What is written of its tables, where the clerk chose it.
+    columns
+        What its columns have said, for the reader to know.
     """
 
     format: Literal["keel-line/jig"] = FORMAT
@@ -74,6 +78,12 @@ class Jig(msgspec.Struct, frozen=True, kw_only=True):
     steps: tuple[AnyStep, ...]
     page: FormLines | None = None
     write: Writing | None = None
+    columns: tuple[KnownColumn, ...] = ()
+
+    @property
+    def known(self) -> KnownForm | None:
+        """Return what the reader may know of the form beforehand; None where that is nothing."""
+        return KnownForm(self.heading, self.lines, self.columns) if self.columns else None
 
 
 @dataclass(frozen=True)
@@ -103,11 +113,12 @@ def make_jig(
     return Jig(
         name=name,
         heading=_heading(table),
-        lines=_lines(table),
+        lines=share_lines(table.grid.x_lines),
         kinds=_kinds(table),
         steps=steps,
         page=keep_lines(table, dpi),
         write=write,
+        columns=tuple(_count_column(table, col) for col in range(table.grid.cols)),
     )
 
 
@@ -117,7 +128,7 @@ def fit_jig(jig: Jig, table: TableState) -> Fit:
     Where the table lies, and how large it is, does not matter: its columns are compared by their
     share of its width, its heading text by text.
     """
-    lines = _lines(table)
+    lines = share_lines(table.grid.x_lines)
     if len(lines) != len(jig.lines):
         return Fit(sure=False, differs=(f"it has {len(lines) - 1} columns",))
     apart = np.abs(np.asarray(lines) - np.asarray(jig.lines))
@@ -126,10 +137,8 @@ def fit_jig(jig: Jig, table: TableState) -> Fit:
     ]
     own, its = _heading(table), jig.heading
     if own or its:
-        pairs = _pairs(own, its)
-        wrong = [(a, b) for a, b in pairs if not _are_alike(a, b)]
-        if len(wrong) > (1 - _SHARE) * len(pairs):
-            differs += [f"“{a or 'nothing'}” stands for “{b or 'nothing'}”" for a, b in wrong[:3]]
+        wrong = compare_headings(own, its)
+        differs += [f"“{a or 'nothing'}” stands for “{b or 'nothing'}”" for a, b in wrong[:3]]
     elif apart.max() > _CLOSE or len(lines) <= _LEAST_COLUMNS or _kinds(table) != jig.kinds:
         differs.append("nothing but its columns tells the form")
     return Fit(sure=not differs, differs=tuple(differs))
@@ -185,6 +194,10 @@ def decode_jig(data: bytes) -> Jig:
     own = jig.write
     if own is not None and (len(own.options) > _MOST_OPTIONS or len(own.ending) > _MOST_ENDING):
         raise ValueError("not how tables are written")
+    if jig.columns and not (
+        len(jig.columns) == len(jig.kinds) and all(_is_sound_column(c) for c in jig.columns)
+    ):
+        raise ValueError("not what columns say")
     if jig.page is not None and not _is_sound(jig.page):
         raise ValueError("lines that make no grid")
     return jig
@@ -216,6 +229,18 @@ def _is_sound(lines: FormLines) -> bool:
     )
 
 
+def _is_sound_column(column: KnownColumn) -> bool:
+    """Return whether counts are no more than :func:`make_jig` would make them."""
+    return (
+        all(
+            0 <= sum(counts.values()) <= most
+            and all(c > 0 and len(t) <= _LONGEST_VALUE for t, c in counts.items())
+            for counts, most in ((column.values, column.cells), (column.forms, _MOST_FORMS))
+        )
+        and 0 <= column.cells <= _MOST_COUNTED
+    )
+
+
 def _heading(table: TableState) -> tuple[tuple[str, ...], ...]:
     rows: list[list[str]] = [[] for _ in range(table.header_rows)]
     for state in table.cells:
@@ -225,25 +250,23 @@ def _heading(table: TableState) -> tuple[tuple[str, ...], ...]:
     return tuple(tuple(row) for row in rows)
 
 
-def _lines(table: TableState) -> tuple[float, ...]:
-    xs = table.grid.x_lines
-    wide = max(xs[-1] - xs[0], 1e-9)
-    return tuple(round((x - xs[0]) / wide, 4) for x in xs)
-
-
 def _kinds(table: TableState) -> tuple[str, ...]:
     tidy = make_tidy(table)
     return tuple(decide_type(c.texts[tidy.heading_rows :], year=1).type.kind for c in tidy.columns)
 
 
-def _pairs(own: Sequence[Sequence[str]], its: Sequence[Sequence[str]]) -> list[tuple[str, str]]:
-    """Return the texts of two headings that stand for one another; empty where one has none."""
-    flat = [t for row in own for t in row], [t for row in its for t in row]
-    most = max(map(len, flat))
-    a, b = ([*texts, *[""] * (most - len(texts))] for texts in flat)
-    return list(zip(a, b, strict=True))
-
-
-def _are_alike(a: str, b: str) -> bool:
-    own, its = ("".join(c for c in t.casefold() if c.isalnum()) for t in (a, b))
-    return differ_in(own, its) is not None or are_alike(own, its)
+def _count_column(table: TableState, col: int) -> KnownColumn:
+    """Count what a column says; cells that are in doubt are left out."""
+    texts = [
+        state.text
+        for state in table.cells
+        if state.cell.col == col
+        and state.cell.col_span == 1
+        and state.cell.row >= table.header_rows
+        and state.text.strip()
+        and not state.in_doubt
+    ][:_MOST_COUNTED]
+    said = Counter(t for t in texts if len(t) <= _LONGEST_VALUE)
+    values = {text: count for text, count in said.most_common(_MOST_VALUES) if count > 1}
+    forms = Counter(form_of(t) for t in texts[:_MOST_FORMS] if len(t) <= _LONGEST_VALUE)
+    return KnownColumn(len(texts), values, dict(forms))

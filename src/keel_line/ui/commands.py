@@ -36,6 +36,13 @@ COMMANDS: tuple[Command, ...] = (
         "window",
         "Find a text in this docket and in all others",
     ),
+    Command(
+        "jigs",
+        "Jigs…",
+        ("Ctrl+Shift+J",),
+        "window",
+        "See what jigs do, rename them, take parts out",
+    ),
     Command("undo", "Undo", ("Ctrl+Z",), "window", "Undo the last change"),
     Command("redo", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), "window", "Redo the last undone change"),
     Command(

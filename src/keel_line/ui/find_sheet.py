@@ -7,7 +7,7 @@ from concurrent.futures import Future
 from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -26,13 +26,13 @@ from keel_line.desk.find import Found, Place
 from keel_line.ui.commands import show_key_words
 from keel_line.ui.jobs import Jobs
 from keel_line.ui.theme import Theme
+from keel_line.ui.widgets.over_sheet import MARGINS, OverSheet
 from keel_line.ui.widgets.plain import plain_tip
 
 HEADINGS = ("What it says", "Column", "Row", "Table", "Page", "Docket")
 _WIDTHS_EM = (16.0, 11.0, 4.0, 19.0, 16.0)
 _KEYS = (("Enter", "go there"), ("↑ ↓", "choose"), ("Esc", "close"))
 _REST_MS, _PAGE_ROWS = 120, 15
-_MARGINS = (48, 40)
 _ENTER = frozenset({Qt.Key.Key_Return, Qt.Key.Key_Enter})
 _STEPS = {
     Qt.Key.Key_Up: -1,
@@ -42,23 +42,20 @@ _STEPS = {
 }
 
 
-class FindSheet(QWidget):
+class FindSheet(OverSheet):
     """A sheet over the window: a field, and where its text was found.
 
     Signals
     -------
     chosen
         The clerk goes to a place; carries the :class:`Place`.
-    closed
-        The sheet was closed.
     """
 
     chosen = pyqtSignal(object)
-    closed = pyqtSignal()
 
     def __init__(self, parent: QWidget, theme: Theme, jobs: Jobs) -> None:
-        super().__init__(parent)
-        self._theme, self._jobs = theme, jobs
+        super().__init__(parent, theme)
+        self._jobs = jobs
         self._dockets: Sequence[Path] = ()
         self.places: tuple[Place, ...] = ()
         self._title = QLabel("Find")
@@ -95,7 +92,7 @@ class FindSheet(QWidget):
         top.addStretch(1)
         top.addWidget(self._count)
         column = QVBoxLayout(self)
-        across, down = _MARGINS
+        across, down = MARGINS
         column.setContentsMargins(across + 24, down + 18, across + 24, down + 14)
         column.setSpacing(10)
         column.addLayout(top)
@@ -107,11 +104,11 @@ class FindSheet(QWidget):
         self._rest.timeout.connect(self._ask)
         self.setFocusProxy(self.field)
         self.set_theme(theme)
-        self.hide()
 
+    @override
     def set_theme(self, theme: Theme) -> None:
         """Apply another theme."""
-        self._theme = theme
+        super().set_theme(theme)
         self._title.setFont(theme.bold(1.5))
         self.list.setFont(theme.reading())
         header = self.list.horizontalHeader()
@@ -127,24 +124,15 @@ class FindSheet(QWidget):
     def open(self, dockets: Sequence[Path]) -> None:
         """Show the sheet; what is typed is looked for in these dockets, in this order."""
         self._dockets = dockets
-        self.fit()
-        self.show()
-        self.raise_()
-        self.field.setFocus()
+        self.show_over()
         self.field.selectAll()
         self._ask()
 
-    def fit(self) -> None:
-        """Cover the parent."""
-        parent = self.parentWidget()
-        if parent is not None:
-            self.setGeometry(parent.rect())
-
-    def _put_away(self) -> None:
+    @override
+    def put_away(self) -> None:
         self._rest.stop()
         self._jobs.stop_finding()
-        self.hide()
-        self.closed.emit()
+        super().put_away()
 
     @property
     def count_shown(self) -> str:
@@ -198,10 +186,10 @@ class FindSheet(QWidget):
     def _choose(self, row: int) -> None:
         if 0 <= row < len(self.places):
             place = self.places[row]
-            self._put_away()
+            self.put_away()
             self.chosen.emit(place)
 
-    # --- keys and painting --------------------------------------------------------------------
+    # --- keys --------------------------------------------------------------------------------
 
     @override
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
@@ -209,7 +197,7 @@ class FindSheet(QWidget):
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
             key = Qt.Key(event.key())
             if key == Qt.Key.Key_Escape:
-                self._put_away()
+                self.put_away()
                 return True
             if key in _ENTER:
                 self._choose(self.list.currentRow())
@@ -221,15 +209,3 @@ class FindSheet(QWidget):
             if key in {Qt.Key.Key_Tab, Qt.Key.Key_Backtab}:  # nothing behind the sheet
                 return True
         return super().eventFilter(watched, event)
-
-    @override
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        theme = self._theme
-        veil = theme.color("desk")
-        veil.setAlpha(225)
-        painter.fillRect(self.rect(), veil)
-        across, down = _MARGINS
-        painter.setPen(QPen(theme.color("hairline"), 1))
-        painter.setBrush(theme.color("sheet"))
-        painter.drawRect(self.rect().adjusted(across, down, -across, -down))

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 from typing_extensions import override
 
 from keel_line.ui.commands import COMMANDS, Command, show_keys
 from keel_line.ui.theme import Theme
+from keel_line.ui.widgets.over_sheet import MARGINS, OverSheet
 
 _COLUMNS = (
     (("window", "Anywhere"),),
@@ -19,47 +20,22 @@ _COLUMNS = (
 )
 
 
-class HelpSheet(QWidget):
+class HelpSheet(OverSheet):
     """A sheet over the window; any key closes it."""
 
-    closed = pyqtSignal()
-
     def __init__(self, parent: QWidget, theme: Theme) -> None:
-        super().__init__(parent)
-        self._theme = theme
+        super().__init__(parent, theme)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("All keys")
-        self.hide()
-
-    def set_theme(self, theme: Theme) -> None:
-        """Apply another theme."""
-        self._theme = theme
-
-    def open(self) -> None:
-        """Show the sheet over its parent."""
-        parent = self.parentWidget()
-        if parent is not None:
-            self.setGeometry(parent.rect())
-        self.show()
-        self.raise_()
-        self.setFocus()
-
-    def _put_away(self) -> None:
-        self.hide()
-        self.closed.emit()
 
     @override
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme = self._theme
-        veil = QColor(theme.color("desk"))
-        veil.setAlpha(225)
-        painter.fillRect(self.rect(), veil)
-        sheet = QRectF(self.rect()).adjusted(48, 40, -48, -40)
-        painter.setPen(QPen(theme.color("hairline"), 1))
-        painter.setBrush(theme.color("sheet"))
-        painter.drawRect(sheet)
+        across, down = MARGINS
+        sheet = QRectF(self.rect()).adjusted(across, down, -across, -down)
         painter.setFont(theme.bold(1.5))
         painter.setPen(theme.color("ink"))
         painter.drawText(sheet.adjusted(32, 22, 0, 0), Qt.AlignmentFlag.AlignLeft, "All keys")
@@ -126,11 +102,11 @@ class HelpSheet(QWidget):
 
     @override
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        self._put_away()
+        self.put_away()
 
     @override
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        self._put_away()
+        self.put_away()
 
 
 def _commands_of(place: str) -> list[Command]:

@@ -35,6 +35,7 @@ from keel_line.desk.work import (
 )
 from keel_line.errors import KeelLineError, StoppedError
 from keel_line.model.docket import PageState
+from keel_line.model.form import KnownForm
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Grid
 from keel_line.model.table import TableState
@@ -84,6 +85,11 @@ class Jobs(QObject):
         What was written, or the trouble in words.
     judged
         A table as it was handed in, and as its checks judge it.
+
+    Attributes
+    ----------
+    find_forms
+        Returns the forms of which earlier pages are known; asked when reading begins.
     """
 
     page_done = pyqtSignal(int)
@@ -112,6 +118,7 @@ class Jobs(QObject):
         self, desk: Desk, make_executor: Callable[[int | None], Executor] = WorkerPool
     ) -> None:
         super().__init__()
+        self.find_forms: Callable[[], Sequence[KnownForm]] = tuple
         self._desk = desk
         self._executor = make_executor(None)
         self._side = make_executor(1)  # what must not wait behind pages: files, originals
@@ -159,7 +166,7 @@ class Jobs(QObject):
             return
         if not self.running:
             self._started = time.monotonic()
-        self._schedule.begin()
+        self._schedule.begin(self.find_forms())
         self._feed()
 
     def prefer(self, page_id: int) -> None:

@@ -88,6 +88,7 @@ class Session(QObject):
         self.shelf = shelf or Shelf(None)
         self.desk = desk
         self.jobs = jobs
+        jobs.find_forms = self.shelf.known_forms
         self.proofs = Proofs(desk, jobs.want_judged, self.cells_changed.emit)
         self.table_index = 0
         self.cell_index = 0

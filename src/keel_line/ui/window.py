@@ -57,6 +57,7 @@ from keel_line.ui.dockets import (
 )
 from keel_line.ui.find_sheet import FindSheet
 from keel_line.ui.help_sheet import HelpSheet
+from keel_line.ui.jig_sheet import JigSheet
 from keel_line.ui.jobs import Jobs
 from keel_line.ui.memory import ThemeName, WindowMemory
 from keel_line.ui.overview import PageCounts, make_ribbon_page, make_stops
@@ -177,6 +178,7 @@ class Window(QMainWindow):
         self.setCentralWidget(desk)
         self.help = HelpSheet(desk, self.theme)
         self.find_sheet = FindSheet(desk, self.theme, self.jobs)
+        self.jig_sheet = JigSheet(desk, self.theme, self.session.shelf)
         self._connect()
         self._dress()
         for label in self.findChildren(QLabel):  # names of files are shown as they are
@@ -244,6 +246,8 @@ class Window(QMainWindow):
         self.ribbon.chosen.connect(self.go_to_page)
         self.help.closed.connect(self._focus_station)
         self.find_sheet.closed.connect(self._focus_station)
+        self.jig_sheet.closed.connect(self._focus_station)
+        self.jig_sheet.changed.connect(self._show_page)
         self.find_sheet.chosen.connect(self._go_to_place)
         for station in self._stations.values():
             station.said.connect(self._say)
@@ -278,7 +282,7 @@ class Window(QMainWindow):
         )
         for station in self._stations.values():
             station.set_theme(self.theme)
-        for part in (self.line, self.ribbon, self.help, self.find_sheet):
+        for part in (self.line, self.ribbon, self.help, self.find_sheet, self.jig_sheet):
             part.set_theme(self.theme)
 
     def _bind(self) -> None:
@@ -297,7 +301,8 @@ class Window(QMainWindow):
             "more-unseen": lambda: self._turn_dial(1),
             PLAIN_SIGNS.name: self._turn_plain_signs,
             "theme": self._change_theme,
-            "keys": self.help.open,
+            "keys": self.help.show_over,
+            "jigs": self.jig_sheet.open,
             "quit": self.close,
         }
         in_menu = {
@@ -306,6 +311,7 @@ class Window(QMainWindow):
             "open-docket",
             "open-demo",
             "find",
+            "jigs",
             "undo",
             "redo",
             "ribbon",
@@ -853,11 +859,9 @@ class Window(QMainWindow):
     @override
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
-        central = self.centralWidget()
-        if central is not None and self.help.isVisible():
-            self.help.setGeometry(central.rect())
-        if self.find_sheet.isVisible():
-            self.find_sheet.fit()
+        for sheet in (self.help, self.find_sheet, self.jig_sheet):
+            if sheet.isVisible():
+                sheet.fit()
 
     @override
     def closeEvent(self, event: QCloseEvent | None) -> None:

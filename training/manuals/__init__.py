@@ -1,0 +1,8 @@
+"""Pages of manuals to train on, with tables made by many hands.
+
+Documentation of Debian packages that comes as HTML, and the descriptions of packages of PyPI, have
+tables between paragraphs, lists and listings; their markup tells which text is which cell. A
+browser prints parts of them in looks by chance.
+
+``python -m training.manuals fetch|list|render --source packages|descriptions``
+"""

@@ -1,0 +1,115 @@
+"""Looks of printed manuals by chance, as CSS."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from synth.faces import Face
+
+
+def choose(rng: np.random.Generator, *options: Any) -> Any:
+    """Return one of ``options`` by chance."""
+    return options[int(rng.integers(len(options)))]
+
+
+def choose_look(rng: np.random.Generator, name: str, faces: Sequence[Face]) -> str:
+    """Return the style of a manual by chance, as CSS; ``name`` is its class and its page's."""
+    plain = [f for f in faces if f.kind in {"sans", "serif", "narrow"}]
+    typed = [f for f in faces if f.kind in {"mono", "typewriter"}]
+    text, head, mono = choose(rng, *plain), choose(rng, *plain), choose(rng, *typed)
+    head = text if rng.random() < 0.6 else head
+    if rng.random() < 0.06:
+        text = head = mono
+    size = choose(rng, "210mm 297mm", "210mm 297mm", "8.5in 11in", "148mm 210mm", "7in 9.25in")
+    small = size.startswith(("148", "7"))
+    point = rng.uniform(7.5, 10) if small else rng.uniform(8, 12)
+    margin = rng.uniform(10, 18) if small else rng.uniform(14, 32)
+    columns = 1 if small or rng.random() < 0.82 else 2
+    grey = int(choose(rng, 0, 0, 0, 60, 120, 180))
+    colour = f"rgb({grey},{grey},{grey})"
+    dash = choose(rng, *["solid"] * 6, "dotted", "dashed")
+    line = f"{rng.uniform(0.3, 1.3):.2f}pt {dash} {colour}"
+    thick = f"{rng.uniform(0.8, 2):.2f}pt solid {colour}"
+    d = f".{name}"
+    t = f"{d} table"
+    out = [
+        f"@page {name}{{size:{size};margin:{margin + 4:.1f}mm {margin:.1f}mm;{_run_heads(rng)}}}",
+        f"{d}{{page:{name};break-before:page;font:{point:.1f}pt/{rng.uniform(1.1, 1.5):.2f} "
+        f"'{text.family}';column-count:{columns};column-gap:{rng.uniform(5, 9):.1f}mm}}",
+        f"{d} h1,{d} h2,{d} h3,{d} h4,{d} h5{{font-family:'{head.family}';margin:0.9em 0 0.4em;"
+        f"font-weight:{choose(rng, 'bold', 'bold', 'normal')}}}",
+        f"{d} h1,{d} h2{{font-size:{rng.uniform(1.2, 1.8):.2f}em}}{d} h3,{d} h4,{d} h5"
+        f"{{font-size:{rng.uniform(1.0, 1.2):.2f}em}}",
+        f"{d} p{{margin:{rng.uniform(0.2, 0.9):.2f}em 0;"
+        f"text-align:{choose(rng, 'justify', 'left')};"
+        f"text-indent:{choose(rng, '0', '0', '1.2em')}}}",
+        f"{d} li{{margin:{choose(rng, 0, 0.2, 0.5)}em 0}}{d} td p,{d} th p,{d} li p{{margin:0;"
+        "text-indent:0}",
+        f"{d} pre,{d} code{{font-family:'{mono.family}';font-size:{rng.uniform(0.8, 0.95):.2f}em}}",
+        f"{d} pre{{white-space:pre-wrap;{choose(rng, '', 'margin-left:2em', 'background:#eee')}}}",
+        f"{d} .note{{margin:0.6em 0;{choose(rng, '', 'padding:0.5em;border:' + line)};"
+        f"{choose(rng, '', 'background:#eee;padding:0.4em', 'margin-left:2em')}}}",
+        f"{d} .note .note{{border:0}}",
+        f"{t}{{border-collapse:collapse;font-size:{choose(rng, 1, 1, 0.9, 0.85)}em;"
+        f"margin:{rng.uniform(0.3, 1.4):.1f}em {choose(rng, '0', '0', 'auto', '1.5em')};"
+        f"width:{choose(rng, 'auto', 'auto', 'auto', '100%', '100%', '85%')}}}",
+        f"{t} td,{t} th{{padding:{choose(rng, 0, 0.5, 1, 2, 3):.1f}pt {rng.uniform(2, 9):.1f}pt;"
+        f"vertical-align:{choose(rng, 'top', 'top', 'top', 'middle', 'baseline')};"
+        f"text-align:{choose(rng, 'left', 'left', 'left', 'left', 'justify', 'center')}}}",
+        f"{t} .n{{text-align:{choose(rng, 'left', 'right', 'right', 'center')}}}",
+        f"{t} tbody th{{font-weight:{choose(rng, 'normal', 'bold')}}}",
+        f"{t} thead th{{font-weight:{choose(rng, 'bold', 'bold', 'bold', 'normal')};"
+        f"text-align:{choose(rng, 'left', 'left', 'center')};"
+        f"vertical-align:{choose(rng, 'bottom', 'top', 'middle')}}}",
+        f"{d} caption{{caption-side:{choose(rng, 'top', 'top', 'bottom')};padding:3pt 0;"
+        f"font-weight:{choose(rng, 'normal', 'bold')};"
+        f"text-align:{choose(rng, 'left', 'center', 'center')}}}",
+        f"{d} tr{{break-inside:avoid}}",
+        *(f"{t} {rule}" for rule in _choose_rules(rng, line, thick)),
+    ]
+    return "".join(out)
+
+
+def _choose_rules(rng: np.random.Generator, line: str, thick: str) -> list[str]:
+    """Return the rules and grounds of a manual's tables, each after ``table``."""
+    edge = choose(rng, line, thick)
+    ends = [
+        f"{{border-top:{edge};border-bottom:{edge}}}",
+        f"thead tr:last-child th{{border-bottom:{line}}}",
+    ]
+    band = int(rng.integers(190, 245))
+    shaded = f"thead th{{background:rgb({band},{band},{band})}}"
+    dark = int(rng.integers(20, 110))
+    kinds = [
+        *[[]] * 3,
+        *[[f":is(td,th){{border:{line}}}"]] * 4,
+        [f"tr{{border-bottom:{line}}}", f"thead th{{border-bottom:{edge}}}"],
+        [f"tr{{border-bottom:{line}}}", f"{{border-top:{edge};border-bottom:{edge}}}"],
+        [f"thead tr:last-child th{{border-bottom:{edge}}}"],
+        *[ends] * 4,
+        [f"{{border:{edge}}}", f"thead tr:last-child th{{border-bottom:{line}}}"],
+        [f"{{border:{edge}}}"],
+        [f"tr:nth-child(even) td{{background:rgb({band},{band},{band})}}", *ends[:1]],
+        [f"thead th{{background:rgb({dark},{dark},{dark});color:#fff}}"],
+        [f"td+td{{border-left:{line}}}", ends[1]],
+        [f"td:first-child{{border-right:{line}}}", *ends],
+    ]
+    return [*choose(rng, *kinds), *[shaded] * (rng.random() < 0.15)]
+
+
+def _run_heads(rng: np.random.Generator) -> str:
+    """Return running heads and page numbers at chance places of a page's margin."""
+    words = ("Chapter", "Manual", "Reference", "Guide", "Version", "Section", "Notes", "Appendix")
+    title = " ".join(str(choose(rng, *words)) for _ in range(int(rng.integers(1, 4))))
+    title += f" {int(rng.integers(1, 20))}.{int(rng.integers(9))}"
+    number = choose(rng, "counter(page)", "'Page ' counter(page)", "'– ' counter(page) ' –'")
+    out = ""
+    if rng.random() < 0.6:
+        out += f"@top-{choose(rng, 'left', 'center', 'right')}{{content:'{title}';font-size:8pt}}"
+    if rng.random() < 0.7:
+        place = choose(rng, "bottom-center", "bottom-right", "bottom-left")
+        out += f"@{place}{{content:{number};font-size:8pt}}"
+    return out
