@@ -68,7 +68,7 @@ class JigSheet(OverSheet):
         self.names = self._make_list("Jigs")
         self.parts = self._make_list("What it does")
         self.names.currentRowChanged.connect(self._show_parts)
-        self._heads = QLabel("Form"), QLabel("What its jig does")
+        self._heads = QLabel("Forms"), QLabel("What the jig does")
         self.ask = Ask()
         self.ask.answered.connect(lambda _what, text: self._rename(text))
         self.ask.left.connect(self._leave_ask)

@@ -216,6 +216,14 @@ def _sheet(c: Colours) -> str:
         selection-background-color: {c.teal_wash}; selection-color: {c.ink}; outline: none;
     }}
     QTableView#list::item {{ padding: 0 8px; }}
+    QListWidget {{
+        background: {c.sheet}; border: 1px solid {c.hairline}; outline: none;
+        selection-background-color: {c.teal_wash}; selection-color: {c.ink};
+    }}
+    QListWidget:focus {{ border-color: {c.teal}; }}
+    QListWidget::item {{ padding: 5px 8px; }}
+    QListWidget::item:selected {{ background: {c.teal_wash}; color: {c.ink}; }}
+    QListWidget::item:selected:!active {{ background: {c.teal_wash}; color: {c.ink}; }}
     QHeaderView {{ background: {c.heading}; border: none; }}
     QHeaderView::section {{
         background: {c.heading}; border: none; border-bottom: 1px solid {c.hairline};
