@@ -13,7 +13,7 @@ from typing import Any, Literal, TypeAlias
 from keel_line._shared.column_types import ColumnType, is_blank, parse_value
 from keel_line._shared.pulse import pulse
 from keel_line._shared.texts import MONTHS
-from keel_line.send.sent import Mark, SentTable
+from keel_line.send.sent import SentTable
 
 MOST_EXACT = 15
 """Digits of a number that a spreadsheet holds exactly."""
@@ -22,6 +22,7 @@ _CODE_LIKE = re.compile(r"^[^\d]*0\d", re.ASCII)
 _TOKENS = re.compile(r"\d+|[^\W\d_]+|[\W_]+")
 _TEXTS = frozenset({"text", "code", "yes or no", "pounds, shillings, pence"})
 _ABOUT = "".join(chr(c) for c in range(32, 127) if not chr(c).isdigit()) + "£€¥–−\u00a0\u202f\u2009"
+_PULSE_EVERY = 64  # cells
 _SAYS_NEGATIVE = frozenset("(-–−")
 
 Part: TypeAlias = tuple[
@@ -71,14 +72,12 @@ def type_column(table: SentTable, col: int, *, as_text: bool = False) -> Iterato
     column = table.columns[col]
     first = table.heading_rows
     kind = ColumnType() if as_text else column.type
-    unmarked = Mark()
+    as_texts = {row for (row, c), mark in table.marks.items() if c == col and mark.as_text}
     for row in range(first, len(column.texts)):
-        pulse()
+        if (row - first) % _PULSE_EVERY == 0:
+            pulse()
         text = str(column.texts[row])
-        if table.marks and table.marks.get((row, col), unmarked).as_text:
-            yield SentValue(text)
-        else:
-            yield type_cell(text, kind)
+        yield SentValue(text) if row in as_texts else type_cell(text, kind)
 
 
 @lru_cache(maxsize=1 << 16)  # values of a column come again

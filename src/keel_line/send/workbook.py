@@ -237,39 +237,43 @@ class _Writer:
                 )
             down = begin + first - rows.start
             values = type_column(table, col, as_text=self._options.as_text)
-            quick = self._quickly(sheet, table, left + col, special=covered | set(sums))
+            texts = column.texts
+            quick = self._quickly(sheet, left + col)
+            special = covered | set(sums) | set(table.marks) | set(table.spans)
+            careful = {row for row, c in special if c == col}
+            longest = 0
             for number, value in zip(rows, islice(values, rows.start, None), strict=False):
-                place = (first + number, col)
-                if quick(place, value, down + number):
+                row = first + number
+                if row not in careful and quick(value, down + number):
+                    longest = max(longest, len(texts[row]))
                     continue
+                place = (row, col)
                 self._put(sheet, table, place, value, (down + number, left + col), covered)
                 if place in sums and isinstance(value.value, Decimal):
                     self._put_sum(sheet, place, sums[place], value, (begin - rows.start, left))
+            sheet.widen(left + col, longest)
         if rows.start == 0:
             self._merge(sheet, table, (begin, left))
         own = range(rows.start + first if rows.start else 0, rows.stop + first)
         self._places.append((table, sheet, (begin - rows.start, left), own))
 
-    def _quickly(
-        self, sheet: _Sheet, table: SentTable, col: int, *, special: set[Place]
-    ) -> Callable[[Place, SentValue, int], bool]:
+    def _quickly(self, sheet: _Sheet, col: int) -> Callable[[SentValue, int], bool]:
         """Return what writes a plain cell of a column, and says whether it was one.
 
         Most cells of a long table are: nothing is said of them, and they are short.
         """
-        own, marks, plain = sheet.sheet, table.marks, self._look(align="left")
+        own, plain = sheet.sheet, self._look(align="left")
         looks: dict[Look | None, object] = {}
 
-        def write(place: Place, cell: SentValue, row: int) -> bool:
+        def write(cell: SentValue, row: int) -> bool:
             value = cell.value
-            if place in marks or place in special or place in table.spans or cell.misfit:
+            if cell.misfit:
                 return False
             if isinstance(value, str):
                 if len(value) > _SHORT or not value.isprintable():
                     return False
                 if value:
                     own.write_string(row, col, value, plain)
-                sheet.widen(col, len(value))
                 return True
             if isinstance(value, date) and value < _FIRST_DAY:
                 return False
@@ -278,7 +282,6 @@ class _Writer:
                 shown = "General" if cell.look is None else excel_format(cell.look)
                 look = looks[cell.look] = self._look(shown)
             _write_value(own, (row, col), value, look)
-            sheet.widen(col, len(table.columns[place[1]].texts[place[0]]))
             return True
 
         return write
