@@ -29,7 +29,8 @@ from synth.press.truth import PressPage
 from synth.scoring import edit_distance
 
 DAMAGES = ("clean", "copy", "fax")
-_PROSE, _REPORTS = 12, 12
+_PROSE, _REPORTS, _COLUMNS = 12, 12, 12
+_IN_COLUMNS = frozenset({"latex-prose-columns", "latex-prose-three"})
 _WORDS = 3  # of a paragraph's beginning, by which its place is known
 _PROCESSES = 2
 _LEADERS = re.compile(r"[.…]{3,}")
@@ -47,16 +48,19 @@ class Score:
 
 
 def choose_pages() -> list[tuple[bytes, PressPage]]:
-    """Return pages without a table, and the first pages with one of some designs."""
+    """Return pages without a table, pages of two and three columns, and some with a table."""
     prose: list[tuple[bytes, PressPage]] = []
+    columns: list[tuple[bytes, PressPage]] = []
     reports: dict[str, tuple[bytes, PressPage]] = {}
     for data, truth in each_page(PRESS):
-        if not truth.tables and len(prose) < _PROSE:
+        if truth.design in _IN_COLUMNS:
+            columns.append((data, truth))
+        elif not truth.tables and len(prose) < _PROSE:
             prose.append((data, truth))
         outside = [t for t in truth.texts if t.role == "paragraph"]
         if len(truth.tables) == 1 and outside and len(reports) < _REPORTS:
             reports.setdefault(truth.design, (data, truth))
-    return [*prose, *reports.values()]
+    return [*prose, *columns[:_COLUMNS], *reports.values()]
 
 
 def score(data: bytes, truth: PressPage, damage: str) -> Score:

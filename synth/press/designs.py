@@ -35,6 +35,7 @@ _CATALOGUE = Path(__file__).with_suffix(".toml")
 Split = Literal["develop", "choose", "benchmark"]
 PAGES = ("report", "sheet", "several", "beside", "form", "column")
 PROSE = ("text", "list", "letter", "columns", "contents", "fields")
+THREE = "three columns"
 MORE_PROSE = ("code", "definitions", "formulas", "index", "bullets", "labels", "mixed", "drawn")
 """Further pages without a table, for training: no design of the catalogue has them."""
 _DRAWN, _HALF_PT, _OFTEN = 6, 240.0, 0.5
@@ -46,8 +47,9 @@ _BARE = 0.65
 class Design:
     """How the pages of one design are made up.
 
-    ``page`` is one of ``PAGES`` or ``PROSE`` (pages without a table). ``caption`` is ``above``,
-    ``below``, ``centred``, ``numbered``, ``bold``, ``stack`` (title and subtitle) or ``none``.
+    ``page`` is one of ``PAGES``, or without a table of ``PROSE`` or ``THREE``. ``caption`` is
+    ``above``, ``below``, ``centred``, ``numbered``, ``bold``, ``stack`` (title and subtitle) or
+    ``none``.
     ``typed`` pages have letters of one width; ``listed`` ones have them in their tables alone.
     """
 
@@ -70,7 +72,7 @@ def make_document(rng: Rng, design: Design) -> Document:
     blocks: list[Block] = []
     point = round(float(rng.uniform(*design.point)) * 2) / 2
     gap = float(rng.choice([3.0, 6.0, 8.0, 12.0]))
-    if design.page in (*PROSE, *MORE_PROSE):
+    if design.page in (*PROSE, *MORE_PROSE, THREE):
         blocks += _make_prose(rng, design.page)
     else:
         blocks += _make_page(rng, design)
@@ -234,12 +236,13 @@ def _make_prose(rng: Rng, kind: str) -> list[Block]:
         out += make_address(rng)
         out += [Text("paragraph", make_paragraph(rng), justify) for _ in range(4)]
         out += make_address(rng)[:2]
-    elif kind == "columns":
+    elif kind in {"columns", THREE}:
+        wide, long = (3, 6) if kind == THREE else (2, 4)
         parts = tuple(
-            Stack(tuple(Text("paragraph", make_paragraph(rng), justify) for _ in range(4)))
-            for _ in range(2)
+            Stack(tuple(Text("paragraph", make_paragraph(rng), justify) for _ in range(long)))
+            for _ in range(wide)
         )
-        out.append(Row(parts, (1.0, 1.0)))
+        out.append(Row(parts, (1.0,) * wide))
     elif kind == "contents":
         out += make_contents(rng, int(rng.integers(8, 20)))
     elif kind in MORE_PROSE:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Sequence
 from contextlib import closing
 from pathlib import Path
 
@@ -12,13 +13,14 @@ import pypdfium2 as pdfium
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from numpy.typing import NDArray
 from odf import teletype
 from odf.opendocument import load
 from odf.table import Table
 from odf.text import P
 from PIL import Image
 
-from keel_line._shared.reading_order import order_boxes
+from keel_line._shared.reading_order import find_column_starts, order_boxes
 from keel_line.desk.desk import Desk
 from keel_line.desk.sending import prepare_words
 from keel_line.errors import OutputError
@@ -247,3 +249,28 @@ def test_two_parts_of_one_picture_are_one_page() -> None:
     with closing(pdfium.PdfDocument(made)) as document:
         assert len(document) == 1
     assert [said for said, _ in places(made)] == ["left", "right"]
+
+
+def _set_columns(starts: Sequence[float], wide: float, rows: int) -> NDArray[np.float64]:
+    """Return lines 18 apart, their letters 10 high, a piece in each column."""
+    return np.array(
+        [(x, 18.0 * row, x + wide, 18.0 * row + 10) for row in range(rows) for x in starts]
+    )
+
+
+def test_a_narrow_gutter_parts_columns_of_text() -> None:
+    boxes = _set_columns((0.0, 216.0, 432.0), 200.0, 8)
+    lines = np.repeat(np.arange(8), 3)
+    assert find_column_starts(boxes, lines, 10.0).tolist() == [False, True, True] * 8
+
+
+def test_the_numbers_of_a_list_are_no_column() -> None:
+    boxes = _set_columns((0.0, 22.0), 200.0, 8)
+    boxes[::2, 2] = 8.0
+    assert not find_column_starts(boxes, np.repeat(np.arange(8), 2), 10.0).any()
+
+
+def test_a_space_in_one_loose_line_parts_nothing() -> None:
+    boxes = np.vstack([_set_columns((0.0,), 416.0, 8), [(0, 144, 200, 154), (216, 144, 416, 154)]])
+    lines = np.array([*range(8), 8, 8])
+    assert not find_column_starts(boxes, lines, 10.0).any()

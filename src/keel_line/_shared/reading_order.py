@@ -7,12 +7,16 @@ Nagy and Seth, 1984).
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 _GUTTER = 0.8  # of a line's height: the least white between columns
 _LEAST_BESIDE = 2  # lines on either side of a gutter
+_NEAR_CAPS, _ROW_CAPS = 7.0, 1.5  # what is around a gap; how far lines stand apart at least
+_SAME_CAPS, _LEAST_BEGUN = 0.6, 3  # how many pieces begin where a column does, and how near
+_COLUMN_CAPS = 8.0  # of text in each line of a column, on an average
 
 
 def order_boxes(boxes: Sequence[Sequence[float]]) -> list[int]:
@@ -22,6 +26,47 @@ def order_boxes(boxes: Sequence[Sequence[float]]) -> list[int]:
     array = np.array(boxes, float).reshape(-1, 4)
     line = float(np.median(array[:, 3] - array[:, 1]))
     return _order(array, np.arange(len(array)), line)
+
+
+def find_column_starts(
+    boxes: NDArray[np.float64], lines: NDArray[np.int64], cap: float
+) -> NDArray[np.bool_]:
+    """Return which pieces of writing begin a column of text: a gutter stands left of them.
+
+    A gutter may be no wider than a space in a loose line, but other pieces around begin at the same
+    place, and there is much text on both sides.
+
+    Parameters
+    ----------
+    boxes
+        The pieces (x0, y0, x1, y1), shape (n, 4).
+    lines
+        The number of each one's line, from the top, shape (n,).
+    cap
+        The height of capitals, in the same unit.
+    """
+    out = np.zeros(len(boxes), np.bool_)
+    x0, x1 = boxes[:, 0], boxes[:, 2]
+    middles = (boxes[:, 1] + boxes[:, 3]) / 2
+    order = np.lexsort((x0, lines))
+    for before, k in pairwise(order.tolist()):
+        if lines[before] != lines[k]:
+            continue
+        near = np.abs(middles - middles[k]) <= _NEAR_CAPS * cap
+        near[k] = near[before] = False
+        white = (x1[before] + x0[k]) / 2
+        begun = int((near & (np.abs(x0 - x0[k]) <= _SAME_CAPS * cap)).sum())
+        over = int((near & (x0 < white) & (x1 > white)).sum())
+        out[k] = begun >= max(_LEAST_BEGUN, 3 * over) and all(
+            _is_text(boxes[near & side], cap) for side in (x1 <= white, x0 >= white)
+        )
+    return out
+
+
+def _is_text(boxes: NDArray[np.float64], cap: float) -> bool:
+    """Return whether pieces fill their lines as text does, not as numbers of a list do."""
+    rows = np.unique(np.round((boxes[:, 1] + boxes[:, 3]) / 2 / (_ROW_CAPS * cap)))
+    return float((boxes[:, 2] - boxes[:, 0]).sum()) >= _COLUMN_CAPS * cap * max(1, len(rows))
 
 
 def _order(boxes: NDArray[np.float64], own: NDArray[np.int64], line: float) -> list[int]:

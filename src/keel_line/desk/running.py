@@ -10,6 +10,7 @@ import numpy as np
 from keel_line._shared.bands import clear_bands
 from keel_line._shared.paper import flatten_light
 from keel_line._shared.pulse import pulse
+from keel_line._shared.reading_order import find_column_starts
 from keel_line.desk.work import PageRequest, find_reader, load_original, unpack_picture
 from keel_line.model.geometry import Box, Transform, unite
 from keel_line.model.grid import Cell, Grid
@@ -118,10 +119,13 @@ def _find_cap(reading: Reading, usual: float) -> float:
 def _find_runs(writing: Writing, chosen: Sequence[int]) -> list[list[int]]:
     """Return the pieces of each line that stand close to one another, from left to right."""
     out: list[list[int]] = []
+    own = np.array(chosen, np.int64)
+    begins = np.zeros(len(writing.boxes), np.bool_)
+    begins[own] = find_column_starts(writing.boxes[own], writing.lines[own], writing.cap_px)
     x0, x1 = writing.boxes[:, 0], writing.boxes[:, 2]
     for k in sorted(chosen, key=lambda k: (int(writing.lines[k]), float(x0[k]))):
         last = out[-1][-1] if out else None
-        near = last is not None and writing.lines[last] == writing.lines[k]
+        near = last is not None and writing.lines[last] == writing.lines[k] and not begins[k]
         if near and last is not None and x0[k] - x1[last] <= _WORD_GAP_CAPS * writing.cap_px:
             out[-1].append(k)
         else:
