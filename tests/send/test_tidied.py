@@ -2,17 +2,26 @@
 
 from __future__ import annotations
 
+import io
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import date, datetime, time, timedelta
 from pathlib import Path
 
+import msgspec
 import openpyxl
+from odf import teletype
+from odf.opendocument import load
+from odf.table import TableCell, TableRow
 
 from keel_line._shared.column_types import ColumnType, Kind
 from keel_line.desk.desk import Desk
+from keel_line.desk.sending import make_one_sent
 from keel_line.desk.tidying import tidy_table
+from keel_line.send.opendocument import make_opendocument
 from keel_line.send.sent import SendOptions, SentColumn, SentTable
 from keel_line.send.separated import read_rows, write_tables
+from keel_line.send.web import make_page
 from keel_line.send.workbook import write_workbook
 
 BARE = SendOptions(marks=False, source=False)
@@ -156,3 +165,44 @@ def test_the_docket_remembers_how_it_is_written(demo_desk: Desk, tmp_path: Path)
     again.docket.set_setting("send", "{nonsense")
     assert again.send_options == SendOptions()
     again.close()
+
+
+def tidied_tally(desk: Desk) -> SentTable:
+    """Return the demo's cargo tally with names: "Weight" stands over three of its columns."""
+    (tally,) = (t for t in desk.tables() if t.name.startswith("Cargo tally"))
+    tally = replace(tally, steps=tidy_table(tally).take_all().encoded)
+    return make_one_sent(tally, tidy_table(tally), {tally.id: tally})
+
+
+def test_the_papers_headings_stand_merged_above_the_names(demo_desk: Desk, tmp_path: Path) -> None:
+    sent = tidied_tally(demo_desk)
+    ((weight, tally),) = sent.above
+    assert (weight.text, weight.cols, tally.text, tally.cols) == ("Weight", 3, "Tally", 2)
+    assert sent.names[weight.first] == "Weight tons"
+    target = tmp_path / "tally.xlsx"
+    write_workbook([sent], target, BARE)
+    (sheet,) = openpyxl.load_workbook(target)
+    assert sheet.cell(1, weight.first + 1).value == "Weight tons"
+    write_workbook([sent], target, msgspec.structs.replace(BARE, headings=True))
+    (sheet,) = openpyxl.load_workbook(target)
+    assert sheet.cell(1, weight.first + 1).value == "Weight"
+    assert sheet.cell(2, weight.first + 1).value == "Weight tons"
+    assert {str(r) for r in sheet.merged_cells.ranges} == {"C1:E1", "F1:G1"}
+    (made,) = sheet.tables.values()
+    assert made.ref.startswith("A2:")
+    assert sheet.freeze_panes == "A3"
+
+
+def test_other_formats_merge_them_as_well(demo_desk: Desk) -> None:
+    sent, options = tidied_tally(demo_desk), msgspec.structs.replace(BARE, headings=True)
+    page = "".join(make_page([sent], options).decode().split("\n"))
+    assert "<th scope='colgroup' colspan='3'>Weight</th>" in page
+    assert page.index("colspan='3'>Weight<") < page.index(">Weight tons<")
+    book = load(io.BytesIO(make_opendocument([sent], options)))
+    first, second = book.spreadsheet.getElementsByType(TableRow)[:2]
+    spans = [
+        (c.getAttribute("numbercolumnsspanned"), teletype.extractText(c))
+        for c in first.getElementsByType(TableCell)
+    ]
+    assert ("3", "Weight") in spans
+    assert "Weight tons" in teletype.extractText(second)

@@ -9,6 +9,7 @@ from concurrent.futures import Executor, Future, wait
 from dataclasses import dataclass, field
 from functools import lru_cache, reduce
 from importlib.metadata import version
+from itertools import groupby
 from pathlib import Path
 
 import cv2
@@ -43,6 +44,7 @@ from keel_line.send.document import (
 )
 from keel_line.send.formats import BY_ENDING
 from keel_line.send.sent import (
+    Above,
     Doubt,
     InkCutter,
     Mark,
@@ -392,7 +394,32 @@ def make_sent_tidied(
         marks,
         _find_sums(table, single),
         _find_origin(table, [table, *others], evidence),
+        _find_above(table, made),
     )
+
+
+def _find_above(table: TableState, made: TidyTable) -> tuple[tuple[Above, ...], ...]:
+    """Return the headings of the paper that stand over the one that is a column's own."""
+    if made.heading_rows:
+        return ()
+    over: dict[Place, CellState] = {}
+    for state in table.cells:
+        c = state.cell
+        if c.row + c.row_span < table.header_rows and state.text.strip():
+            over |= {(c.row, col): state for col in range(c.col, c.col + c.col_span)}
+    places = {f"c{col + 1}": col for col in range(table.grid.cols)}
+    out = []
+    for row in range(table.header_rows - 1):
+        own = [over.get((row, places.get(column.id, -1))) for column in made.columns]
+        spans, at = [], 0
+        for state, run in groupby(own):
+            wide = len(list(run))
+            if state is not None:
+                spans.append(Above(at, wide, " ".join(state.text.split())))
+            at += wide
+        if spans:
+            out.append(tuple(spans))
+    return tuple(out)
 
 
 def make_one_sent(

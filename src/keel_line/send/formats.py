@@ -83,14 +83,14 @@ FORMATS: tuple[Format, ...] = (
         "Workbook",
         "Typed cells, a sheet for each table",
         write_workbook,
-        (*_EVIDENCE, "ink", "stacked", "sums", "as_text"),
+        (*_EVIDENCE, "ink", "stacked", "sums", "headings", "as_text"),
     ),
     Format(
         ".ods",
         "OpenDocument",
         "Typed cells, a sheet for each table",
         _write_made(make_opendocument),
-        (*_EVIDENCE, "stacked", "as_text"),
+        (*_EVIDENCE, "stacked", "headings", "as_text"),
     ),
     Format(
         ".csv",
@@ -119,7 +119,7 @@ FORMATS: tuple[Format, ...] = (
         "Web page",
         "One page with all tables",
         _write_made(make_page),
-        (*_EVIDENCE, "as_text"),
+        (*_EVIDENCE, "headings", "as_text"),
     ),
     Format(
         ".md",

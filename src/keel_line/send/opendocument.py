@@ -21,7 +21,7 @@ from keel_line.send.evidence import (
     source_rows,
 )
 from keel_line.send.names import clean_text, name_sheet
-from keel_line.send.sent import Mark, Place, SendOptions, SentTable
+from keel_line.send.sent import Above, Mark, Place, SendOptions, SentTable
 from keel_line.send.values import (
     MISFIT,
     Look,
@@ -107,6 +107,8 @@ class _Writer:
 
     def _fill(self, sheet: Element, one: SentTable, before: str = "") -> None:
         """Write a table's rows; ``before`` stands in a column of its own before each."""
+        for above in one.above if self._options.headings else ():
+            sheet.addElement(self._row(self._say_above(one, above, before)))
         if one.names:
             heads = [before] if before else []
             heads += one.names
@@ -129,6 +131,21 @@ class _Writer:
                 for col in range(len(one.columns))
             ]
             sheet.addElement(self._row(cells))
+
+    def _say_above(self, one: SentTable, above: Sequence[Above], before: str) -> list[Element]:
+        """Return the cells of a row of headings above the names."""
+        cells = [self._text(before, heading=True)] if before else []
+        spans = {a.first: a for a in above}
+        at = 0
+        while at < len(one.columns):
+            span = spans.get(at, Above(at, 1, ""))
+            about = {"numbercolumnsspanned": span.cols} if span.cols > 1 else {}
+            look = self._look(None, heading=True, doubt=False)
+            cell = table.TableCell(valuetype="string", stylename=look, **about)
+            _add_text(cell, span.text)
+            cells += [cell, *(table.CoveredTableCell() for _ in range(span.cols - 1))]
+            at += span.cols
+        return cells
 
     def _row(self, cells: Sequence[Element]) -> Element:
         row = table.TableRow()
@@ -171,7 +188,7 @@ class _Writer:
         sheet = self._add("Doubts", [24, 12, 20, 10, 26, 60])
         sheet.addElement(self._row([self._text(h, heading=True) for h in DOUBT_HEADINGS]))
         for one in tables:
-            top = bool(one.names) + 1
+            top = bool(one.names) + 1 + (len(one.above) if self._options.headings else 0)
             for (row, col), doubt, (said, others, why) in doubt_rows(one):
                 where = f"row {row + top}, column {col + 1}"
                 cells = [self._text(t) for t in (one.name, where, said)]

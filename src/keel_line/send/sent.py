@@ -71,6 +71,15 @@ class SentSum:
     addends: tuple[Place, ...]
 
 
+@dataclass(frozen=True)
+class Above:
+    """A heading of the paper above the names of columns: its first column, how many, its text."""
+
+    first: int
+    cols: int
+    text: str
+
+
 @dataclass(frozen=True, eq=False)
 class SentTable:
     """A table as it is sent.
@@ -93,6 +102,8 @@ class SentTable:
         Totals that add up.
     origin
         Where it comes from.
+    above
+        Headings of the paper over several columns, row by row, that names tell of already.
     """
 
     name: str
@@ -104,6 +115,7 @@ class SentTable:
     marks: Mapping[Place, Mark] = field(default_factory=dict)
     sums: tuple[SentSum, ...] = ()
     origin: Origin = field(default_factory=Origin)
+    above: tuple[tuple[Above, ...], ...] = ()
 
     @property
     def rows(self) -> int:
@@ -195,6 +207,8 @@ class SendOptions(msgspec.Struct, frozen=True):
         What parts the values of ``.csv`` files.
     point
         The decimal sign of numbers in text files; "as printed" leaves them as they are.
+    headings
+        The paper's headings over several columns stand above the names of columns.
     signature
         Text files begin with the mark by which spreadsheets know UTF-8.
     """
@@ -205,6 +219,7 @@ class SendOptions(msgspec.Struct, frozen=True):
     stacked: bool = False
     as_text: bool = False
     sums: bool = False
+    headings: bool = False
     separator: Literal[",", ";"] = ","
     point: Literal["as printed", ".", ","] = "as printed"
     signature: bool = True

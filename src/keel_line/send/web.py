@@ -9,7 +9,7 @@ from decimal import Decimal
 from keel_line._shared.pulse import pulse
 from keel_line.send.evidence import SOURCE_HEADINGS, say_doubt, source_rows
 from keel_line.send.names import clean_text
-from keel_line.send.sent import Mark, SendOptions, SentTable
+from keel_line.send.sent import Above, Mark, SendOptions, SentTable
 from keel_line.send.values import MISFIT, SentValue, plain_number, type_column
 
 _STYLE = (
@@ -57,6 +57,8 @@ def _say_table(table: SentTable, options: SendOptions, *, values: bool = False) 
     heads = bool(table.names) or bool(table.heading_rows)
     if heads:
         yield "<thead>\n"
+    for above in table.above if options.headings else ():
+        yield f"<tr>{_say_above(table, above)}</tr>\n"
     if table.names:
         cells = "".join(f"<th scope='col'>{_escape(n)}</th>" for n in table.names)
         yield f"<tr>{cells}</tr>\n"
@@ -80,6 +82,19 @@ def _say_table(table: SentTable, options: SendOptions, *, values: bool = False) 
     yield "</table>\n"
     if table.notes and not values:
         yield f"<p class='note'>{_escape(table.notes)}</p>\n"
+
+
+def _say_above(table: SentTable, above: Sequence[Above]) -> str:
+    """Return the cells of a row of headings above the names."""
+    spans = {a.first: a for a in above}
+    out, at = "", 0
+    while at < len(table.columns):
+        span = spans.get(at)
+        wide = 1 if span is None else span.cols
+        about = f" colspan='{wide}'" if wide > 1 else ""
+        out += f"<th scope='colgroup'{about}>{_escape(span.text)}</th>" if span else "<td></td>"
+        at += wide
+    return out
 
 
 def _say_cell(

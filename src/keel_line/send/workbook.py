@@ -168,7 +168,7 @@ class _Writer:
 
     def _fill(self, table: SentTable) -> None:
         """Write a table on sheets of its own: one, unless it has more rows than a sheet holds."""
-        top = bool(table.names) + table.heading_rows
+        top = self._rows_on_top(table)
         body = table.rows - table.heading_rows
         room = MOST_ROWS - top - 2
         parts = max(1, -(-body // room))
@@ -183,13 +183,17 @@ class _Writer:
                 f"{count_of(parts - 1, 'more sheet')}."
             )
 
+    def _rows_on_top(self, table: SentTable) -> int:
+        above = len(table.above) if self._options.headings else 0
+        return above + bool(table.names) + table.heading_rows
+
     def _stack(self, tables: Sequence[SentTable]) -> None:
         """Write tables on one sheet, below each other, with where each row comes from."""
         sheet = self._add("Tables")
         at = 0
         for table in tables:
             body = table.rows - table.heading_rows
-            top = bool(table.names) + table.heading_rows
+            top = self._rows_on_top(table)
             if at + top + body > MOST_ROWS:
                 sheet, at = self._add("Tables"), 0
             self._write(sheet, table, range(body), (at, 1))
@@ -215,6 +219,17 @@ class _Writer:
         top, left = at
         names = table.names
         first = table.heading_rows
+        if self._options.headings:
+            for row in table.above:
+                for one in row:
+                    place = top, left + one.first, top, left + one.first + one.cols - 1
+                    look = self._look(heading=True, align="center" if one.cols > 1 else "left")
+                    said = clean_text(one.text)[:MOST_CHARACTERS]
+                    if one.cols > 1:
+                        sheet.sheet.merge_range(*place, said, look)
+                    else:
+                        sheet.sheet.write_string(*place[:2], said, look)
+                top += 1
         for col, name in enumerate(names):
             side = "right" if table.columns[col].type.kind in _RIGHT else "left"
             look = self._look(heading=True, align=side)
@@ -425,12 +440,13 @@ class _Writer:
         heads = [clean_text(t) for t in table.names or [c.texts[top - 1] for c in table.columns]]
         last = top + body - 1
         alone = {" ".join(h.casefold().split()) for h in heads}
-        plain = top == 1 and all(heads) and len(alone) == len(heads) and body > 0
+        one = bool(table.names) + table.heading_rows == 1
+        plain = one and all(heads) and len(alone) == len(heads) and body > 0
         if plain and not table.spans and all(len(h) <= 255 and "\n" not in h for h in heads):
             sides = ["right" if c.type.kind in _RIGHT else "left" for c in table.columns]
             bold = [self._look(heading=True, align=side) for side in sides]
             sheet.add_table(
-                0,
+                top - 1,
                 0,
                 last,
                 len(heads) - 1,

@@ -14,6 +14,7 @@ CHECKS: dict[str, tuple[str, str]] = {
     "source": ("Tell where tables come from", "File, page, place, who checked, expected errors"),
     "stacked": ("All tables below each other", "One sheet or file, with each row's table named"),
     "sums": ("Totals as formulas", "Totals that add up are written as sums of their cells"),
+    "headings": ("Headings above names", "The paper's headings over several columns, merged"),
     "as_text": ("Everything as text", "No numbers and dates: each cell as the paper has it"),
     "signature": ("Mark the file as UTF-8", "Some spreadsheets need it for accents"),
 }

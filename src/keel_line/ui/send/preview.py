@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from keel_line.desk.desk import SendOptions
 from keel_line.desk.sending import SentTable, type_column
 from keel_line.ui.theme import Theme
 
@@ -45,13 +46,15 @@ class Preview(QWidget):
         column.addWidget(self.title)
         column.addWidget(self.sheet)
 
-    def show_table(self, table: SentTable | None, theme: Theme, *, as_text: bool) -> None:
+    def show_table(self, table: SentTable | None, theme: Theme, options: SendOptions) -> None:
         """Show the first rows of a table; hide where there is none."""
         self.setVisible(table is not None)
         if table is None:
             return
         names, first = table.names, table.heading_rows
-        rows = bool(names) + table.rows
+        over = table.above if options.headings else ()
+        lead = len(over) + bool(names)
+        rows = lead + table.rows
         shown_rows, shown_cols = min(rows, _ROWS), min(len(table.columns), _COLS)
         more = f", first {shown_rows} of {rows} rows" if rows > shown_rows else ""
         self.title.setText(f"“{table.name}” as a spreadsheet shows it{more}")
@@ -60,14 +63,17 @@ class Preview(QWidget):
         self.sheet.clearSpans()
         for col in range(shown_cols):
             column = table.columns[col]
-            above = [*names[col : col + 1], *(str(t) for t in column.texts[:first])]
-            values = islice(type_column(table, col, as_text=as_text), max(0, _ROWS - len(above)))
+            above = [next((a.text for a in row if a.first == col), "") for row in over]
+            above += [*names[col : col + 1], *(str(t) for t in column.texts[:first])]
+            values = islice(
+                type_column(table, col, as_text=options.as_text), max(0, _ROWS - len(above))
+            )
             for row, text in enumerate(above[:shown_rows]):
                 item = QTableWidgetItem(text)
                 item.setFont(theme.bold(0.95))
                 self.sheet.setItem(row, col, item)
             for row, value in enumerate(values, len(above)):
-                place = (row - bool(names), col)
+                place = (row - lead, col)
                 item = QTableWidgetItem(str(column.texts[place[0]]))
                 item.setFont(theme.reading(0.95))
                 if isinstance(value.value, Decimal) or not isinstance(value.value, str):
@@ -78,8 +84,9 @@ class Preview(QWidget):
                     item.setForeground(QColor(theme.colours.brass))
                     item.setText(f"{item.text()} ◤")
                 self.sheet.setItem(row, col, item)
-        for (row, col), (down, right_by) in table.spans.items():
-            top = row + bool(names)
+        spans = [(lead + row, col, *wide) for (row, col), wide in table.spans.items()]
+        spans += [(k, a.first, 1, a.cols) for k, row in enumerate(over) for a in row if a.cols > 1]
+        for top, col, down, right_by in spans:
             if top < shown_rows and col < shown_cols:
                 self.sheet.setSpan(
                     top, col, min(down, shown_rows - top), min(right_by, shown_cols - col)

@@ -315,14 +315,14 @@ class SendStation(Station):
         """Show the first rows of the table at hand."""
         session, table = self._session, self._session.table
         known = {t.id: t for t in session.tables}
-        as_text = self.options.options.as_text
+        options = self.options.options
         if table is None:
-            self.preview.show_table(None, self._theme, as_text=as_text)
+            self.preview.show_table(None, self._theme, options)
             return
 
         def show(sent: SentTable) -> None:
             if session.table is table:
-                self.preview.show_table(sent, self._theme, as_text=as_text)
+                self.preview.show_table(sent, self._theme, options)
 
         session.with_tidying(table, lambda tidying: make_one_sent(table, tidying, known), show)
 
