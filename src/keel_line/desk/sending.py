@@ -412,10 +412,10 @@ def _find_above(table: TableState, made: TidyTable) -> tuple[tuple[Above, ...], 
     for row in range(table.header_rows - 1):
         own = [over.get((row, places.get(column.id, -1))) for column in made.columns]
         spans, at = [], 0
-        for state, run in groupby(own):
+        for heading, run in groupby(own):
             wide = len(list(run))
-            if state is not None:
-                spans.append(Above(at, wide, " ".join(state.text.split())))
+            if heading is not None:
+                spans.append(Above(at, wide, " ".join(heading.text.split())))
             at += wide
         if spans:
             out.append(tuple(spans))

@@ -24,7 +24,7 @@ from keel_line.send.evidence import (
 )
 from keel_line.send.names import clean_text, name_list, name_sheet
 from keel_line.send.safely import write_safely
-from keel_line.send.sent import InkCutter, Mark, Place, SendOptions, SentTable
+from keel_line.send.sent import Above, InkCutter, Mark, Place, SendOptions, SentTable
 from keel_line.send.values import MISFIT, Look, SentValue, excel_format, type_column
 
 MOST_CHARACTERS = 32_767
@@ -220,15 +220,8 @@ class _Writer:
         names = table.names
         first = table.heading_rows
         if self._options.headings:
-            for row in table.above:
-                for one in row:
-                    place = top, left + one.first, top, left + one.first + one.cols - 1
-                    look = self._look(heading=True, align="center" if one.cols > 1 else "left")
-                    said = clean_text(one.text)[:MOST_CHARACTERS]
-                    if one.cols > 1:
-                        sheet.sheet.merge_range(*place, said, look)
-                    else:
-                        sheet.sheet.write_string(*place[:2], said, look)
+            for above in table.above:
+                self._put_above(sheet, above, (top, left))
                 top += 1
         for col, name in enumerate(names):
             side = "right" if table.columns[col].type.kind in _RIGHT else "left"
@@ -271,6 +264,17 @@ class _Writer:
             self._merge(sheet, table, (begin, left))
         own = range(rows.start + first if rows.start else 0, rows.stop + first)
         self._places.append((table, sheet, (begin - rows.start, left), own))
+
+    def _put_above(self, sheet: _Sheet, above: Sequence[Above], at: Place) -> None:
+        """Write a row of headings above the names."""
+        for one in above:
+            row, first = at[0], at[1] + one.first
+            look = self._look(heading=True, align="center" if one.cols > 1 else "left")
+            said = clean_text(one.text)[:MOST_CHARACTERS]
+            if one.cols > 1:
+                sheet.sheet.merge_range(row, first, row, first + one.cols - 1, said, look)
+            else:
+                sheet.sheet.write_string(row, first, said, look)
 
     def _quickly(self, sheet: _Sheet, col: int) -> Callable[[SentValue, int], bool]:
         """Return what writes a plain cell of a column, and says whether it was one.
