@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from keel_line._shared.amounts import find_separators, parse_amount, write_like
+from keel_line._shared.amounts import Separators, find_separators, parse_amount, write_like
 from keel_line.check.checks import run_checks, weigh_findings
 from keel_line.check.columns import check_decimals, check_forms, check_lists, check_series, is_near
 from keel_line.check.lines import check_lines
@@ -88,6 +88,26 @@ def test_a_columns_decimal_sign_is_what_most_show() -> None:
     assert find_separators(["1.284,50", "12,5", "7"]).point == ","
     assert find_separators(["1,284.50", "12,000", "7.5"]).point == "."
     assert find_separators(["1,284", "12,000"]).point == "."
+
+
+@pytest.mark.parametrize(
+    ("texts", "certain"),
+    [
+        (["1,250", "412", "5,400", "96"], True),
+        (["1,250", "412", "96"], False),  # one number tells too little
+        (["1,250", "5,400"], False),
+        (["1,250", "412", "5,400", "96", "2480"], False),  # thousands that are not parted
+        (["1,250", "412", "5.400", "96"], False),
+    ],
+)
+def test_numbers_on_either_side_of_a_thousand_tell_what_parts_it(
+    texts: list[str], *, certain: bool
+) -> None:
+    assert find_separators(texts).certain is certain
+    if certain:
+        assert find_separators(texts).point == "."
+        swapped = [t.replace(",", ".") for t in texts]
+        assert find_separators(swapped) == Separators(",", certain=True)
 
 
 # --- sums ---

@@ -25,7 +25,7 @@ from typing_extensions import override
 
 from keel_line._shared.pulse import listening
 from keel_line.desk.desk import Desk
-from keel_line.desk.sending import answer_send, count_left_open
+from keel_line.desk.sending import answer_send, count_left_open, make_sent
 from keel_line.errors import OutputError, StoppedError
 from keel_line.send import workbook
 from keel_line.send.clipboard import clip_table
@@ -360,7 +360,7 @@ def test_the_disks_trouble_is_one_sentence(ending: str, tmp_path: Path) -> None:
 # --- the clipboard ---
 
 
-def test_a_clip_is_text_a_table_and_values(demo_desk: Desk) -> None:
+def test_a_clip_is_text_a_table_and_values() -> None:
     clip = clip_table(typed(ROWS, NAMES, KINDS))
     lines = [line.split("\t") for line in clip.text.splitlines()]
     assert lines[0] == NAMES
@@ -372,8 +372,13 @@ def test_a_clip_is_text_a_table_and_values(demo_desk: Desk) -> None:
     assert "sdval='1284'" in clip.html
     assert "mso-number-format" in clip.html.partition(">007<")[0].rpartition("<td")[2]
     assert clip.rows == 3
-    named = [t for t in demo_desk.make_sent() if count_left_open(t)]
-    assert [t.name[:11] for t in named] == ["Cargo tally"]
+
+
+def test_numbers_left_open_are_counted(demo_desk: Desk) -> None:
+    (tally,) = (t for t in demo_desk.tables() if t.name.startswith("Cargo tally"))
+    assert count_left_open(make_sent(tally)) == 0  # "1,250" stands among "412" and "96"
+    only = [s for s in tally.cells if s.cell.row < tally.header_rows or "," in s.text]
+    assert count_left_open(make_sent(replace(tally, cells=tuple(only)))) == 6
 
 
 def test_the_values_of_dates_and_spans_are_exact() -> None:

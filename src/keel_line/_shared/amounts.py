@@ -24,6 +24,8 @@ _GROUPED = re.compile(r"^\d{1,3}(?P<by>[.,'’ ])\d{3}(?:(?P=by)\d{3})*$", re.AS
 _SPACES = str.maketrans(dict.fromkeys("\u00a0\u2009\u202f", " "))
 _MOST_DIGITS = 15
 _TEXTS_KEPT = 1 << 16  # checks, the screen and what is written ask for the same texts
+_THOUSAND, _BOTH_KINDS = 3, 2
+"""Figures below the first thousand, and how many numbers must stand on either side of it."""
 _CLEARLY = 4
 """How many numbers must speak for a decimal sign for each that speaks against it."""
 
@@ -72,18 +74,28 @@ def _match(text: str) -> re.Match[str] | None:
 
 
 def find_separators(texts: Iterable[str]) -> Separators:
-    """Decide what the signs in a column's numbers mean."""
+    """Decide what the signs in a column's numbers mean.
+
+    "1,250" beside "412" and "96" has its thousands parted: numbers with decimals have as many
+    throughout.
+    """
     sure: dict[Sign, int] = {".": 0, ",": 0}
     likely: dict[Sign, int] = {".": 0, ",": 0}
+    short = long = 0
     for text in texts:
         told = _read_sign(text)
         if told is not None:
             point, certain = told
             (sure if certain else likely)[point] += 1
+        elif text.strip().isdecimal():
+            long += len(text.strip()) > _THOUSAND
+            short += len(text.strip()) <= _THOUSAND
     if any(sure.values()):
         point = "," if sure[","] > sure["."] else "."
         return Separators(point, certain=sure[point] >= _CLEARLY * sure[_other(point)])
-    return Separators("," if likely[","] > likely["."] else ".", certain=False)
+    counts = sorted(likely.values())
+    parted = counts[0] == long == 0 and min(counts[1], short) >= _BOTH_KINDS
+    return Separators("," if likely[","] > likely["."] else ".", certain=parted)
 
 
 @lru_cache(maxsize=_TEXTS_KEPT)
