@@ -88,6 +88,18 @@ def _take_sheets(window: Window, take: Callable[[str], None]) -> None:
     press(window.find_sheet.field, Qt.Key.Key_Escape)
 
 
+def _take_jigs(window: Window, take: Callable[[str], None]) -> None:
+    """Keep two tables as jigs, and take the Jigs view."""
+    press: Callable[..., None] = QTest.keyClick
+    tables = window.session.tables
+    for table, name in ((tables[-2], "Stores log"), (tables[0], "Buoy inspections")):
+        window.session.keep_as_jig(name, table)
+    window.actions_by_id["jigs"].trigger()
+    press(window.jig_sheet.names, Qt.Key.Key_Down)
+    window.jig_sheet.where.setText("In /home/clerk/Dockets/Jigs")
+    take("jigs")
+
+
 def main() -> None:
     """Open the demo docket and go through the stations, a picture at each."""
     PICTURES.mkdir(parents=True, exist_ok=True)
@@ -137,6 +149,7 @@ def main() -> None:
         window.go_to("send")
         window.station(SendStation).target.setText("/home/clerk/Brannock Sound.xlsx")
         take("send")
+        _take_jigs(window, take)
         window.close()
 
 

@@ -12,6 +12,7 @@ from keel_line.desk.schedule import Answer, Schedule
 from keel_line.desk.work import PageRequest, PageResponse
 from keel_line.errors import DocketError
 from keel_line.gather.sources import Source
+from keel_line.model.form import KnownForm
 from keel_line.model.page import SquareChoice
 from keel_line.model.reason import Reason
 from tests.docket.paper import read_paper
@@ -145,3 +146,12 @@ def test_what_cannot_be_stored_is_said(reading: Reading, monkeypatch: pytest.Mon
     reading.held.let_go(reading.pages[0])
     with pytest.raises(DocketError, match="full"):
         reading.take_all()
+
+
+def test_pages_are_read_with_the_forms_that_are_known(reading: Reading) -> None:
+    form = KnownForm((("Vessel", "Dues"),), (0.0, 0.5, 1.0), ())
+    assert {request.forms for _, request in reading.held.jobs} == {()}
+    reading.schedule.begin([form])
+    reading.held.let_go(reading.pages[0])
+    reading.take_all()
+    assert reading.held.jobs[-1][1].forms == (form,)

@@ -14,9 +14,18 @@ from hypothesis import strategies as st
 
 import keel_line.tidy
 from keel_line.desk.desk import Desk
-from keel_line.desk.jigs import JigError, Shelf, read_jig
+from keel_line.desk.jigs import (
+    EARLIER,
+    JigError,
+    Shelf,
+    list_parts,
+    read_jig,
+    rename,
+    take_out,
+)
 from keel_line.desk.tidying import keep_as_jig, lay_on, tidy_table
 from keel_line.errors import OutputError
+from keel_line.model.finding import DrawnSum, Sums
 from keel_line.model.table import TableState
 from keel_line.send.sent import SendOptions
 from keel_line.tidy.jigs import Jig, Writing, decode_jig, encode_jig, fit_jig
@@ -209,3 +218,28 @@ def test_counts_that_cannot_be_are_refused(column: dict[str, object]) -> None:
     told = json.loads(encode_jig(JIG)) | {"columns": [column] * len(JIG.kinds)}
     with pytest.raises(ValueError, match="columns say"):
         decode_jig(json.dumps(told).encode())
+
+
+def test_the_sums_of_a_form_are_a_part_of_their_own() -> None:
+    assert JIG.page is not None
+    sums = Sums((DrawnSum((8, 2), ((1, 2), (2, 2))),), ((3, 2),))
+    page = msgspec.structs.replace(JIG.page, sums=sums)
+    jig = msgspec.structs.replace(JIG, page=page)
+    (part,) = (p for p in list_parts(jig) if p.kind == "sums")
+    assert part.words == "Sums on the page: 1 sum, 1 total dropped"
+    assert take_out(jig, part) == JIG
+    (lines,) = (p for p in list_parts(jig) if p.kind == "lines")
+    assert take_out(jig, lines).page is None
+
+
+def test_a_jig_that_is_replaced_is_kept_beside(tmp_path: Path) -> None:
+    shelf = Shelf(tmp_path)
+    first = shelf.keep(JIG)
+    other = msgspec.structs.replace(JIG, steps=())
+    assert shelf.keep(other) == first
+    (earlier,) = (tmp_path / EARLIER).iterdir()
+    assert read_jig(earlier) == JIG
+    assert shelf.jigs() == [other]
+    alike = rename(JIG, "Stores/log")  # another name of the same file
+    assert shelf.keep(alike) != first
+    assert {j.name for j in shelf.jigs()} == {"Stores log", "Stores/log"}

@@ -114,7 +114,7 @@ def test_all_parts_may_go_and_what_is_left_is_still_a_jig(sheet: JigSheet) -> No
 
 def test_without_jigs_it_says_how_to_keep_one(window: Window) -> None:
     QTest.keyClick(window, Key.Key_J, CTRL | Qt.KeyboardModifier.ShiftModifier)
-    assert "Ctrl+J" in window.jig_sheet._where.text()
+    assert "Ctrl+J" in window.jig_sheet.where.text()
     press(Key.Key_Delete)
     press(Key.Key_Z, CTRL)
     assert window.jig_sheet.message.text() == "Nothing to undo."

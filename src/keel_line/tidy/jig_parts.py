@@ -33,13 +33,13 @@ def list_parts(jig: Jig) -> tuple[JigPart, ...]:
         out.append(JigPart("lines", f"Its lines on the page: {columns}{rows}"))
         if page.sums != Sums():
             sums = count_of(len(page.sums.drawn), "sum")
-            dropped = len(page.sums.dropped)
-            more = f", {dropped} more that are none" if dropped else ""
+            dropped = count_of(len(page.sums.dropped), "total")
+            more = f", {dropped} dropped" if page.sums.dropped else ""
             out.append(JigPart("sums", f"Sums on the page: {sums}{more}"))
     again = sum(len(c.values) for c in jig.columns)
     if any(c.cells for c in jig.columns):
         texts = f"{count_of(again, 'text')} that came more than once"
-        out.append(JigPart("known", f"What its columns said, for the reader: {texts}"))
+        out.append(JigPart("known", f"What its columns said before: {texts}"))
     out += [JigPart("step", f"Step: {s.say()}", k) for k, s in enumerate(jig.steps)]
     if jig.write is not None and (jig.write.ending or jig.write.options):
         ending = jig.write.ending.lstrip(".").upper()

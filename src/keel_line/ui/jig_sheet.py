@@ -57,12 +57,12 @@ class JigSheet(OverSheet):
         self._undo: list[tuple[str, Jig]] = []
         self._title = QLabel("Jigs")
         self._count = QLabel()
-        self._where = QLabel()
+        self.where = QLabel()
         self._known_by = QLabel()
         self.message = QLabel()
-        for label in (self._count, self._where):
+        for label in (self._count, self.where):
             label.setObjectName("quiet")
-        for label in (self._count, self._where, self._known_by, self.message):
+        for label in (self._count, self.where, self._known_by, self.message):
             label.setTextFormat(Qt.TextFormat.PlainText)
         self._known_by.setWordWrap(True)
         self.names = self._make_list("Jigs")
@@ -98,7 +98,7 @@ class JigSheet(OverSheet):
         for col, (head, part) in enumerate(zip(self._heads, (self.names, self.parts), strict=True)):
             grid.addWidget(head, 0, col)
             grid.addWidget(part, 2, col)
-        grid.addWidget(self._where, 1, 0)
+        grid.addWidget(self.where, 1, 0)
         grid.addWidget(self._known_by, 1, 1)
         grid.setColumnStretch(0, 2)
         grid.setColumnStretch(1, 3)
@@ -145,8 +145,8 @@ class JigSheet(OverSheet):
         self.names.addItems(names)
         self._count.setText(count_of(len(names), "jig") if names else "")
         folder = self._shelf.folder
-        self._where.setText(f"In {folder}" if names and folder is not None else _NONE)
-        self._where.setWordWrap(True)
+        self.where.setText(f"In {folder}" if names and folder is not None else _NONE)
+        self.where.setWordWrap(True)
         at = names.index(name) if name in names else min(at, len(names) - 1)
         self.names.setCurrentRow(at)
         self._show_parts()
