@@ -11,13 +11,13 @@ import pytest
 
 pytest.importorskip("docutils")
 
-from synth.faces import Face, Kind  # noqa: E402
-from synth.press.model import tag_colour  # noqa: E402
-from training.manuals.captions import give_captions  # noqa: E402
-from training.manuals.looks import choose_look  # noqa: E402
-from training.manuals.markup import read_manual  # noqa: E402
-from training.manuals.pages import find_manual_truth, take_window, write_manuals  # noqa: E402
-from training.manuals.sources import to_html  # noqa: E402
+from synth.faces import Face, Kind
+from synth.press.model import tag_colour
+from training.manuals.captions import give_captions
+from training.manuals.looks import choose_look
+from training.manuals.markup import read_manual
+from training.manuals.pages import find_manual_truth, take_window, write_manuals
+from training.manuals.sources import to_html
 
 _KINDS: dict[str, Kind] = {"Plain": "sans", "Even": "mono"}
 FACES = tuple(
