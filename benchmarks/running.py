@@ -31,7 +31,7 @@ from synth.scoring import edit_distance
 DAMAGES = ("clean", "copy", "fax")
 _PROSE, _REPORTS, _COLUMNS = 12, 12, 12
 _IN_COLUMNS = frozenset({"latex-prose-columns", "latex-prose-three"})
-_WORDS = 3  # of a paragraph's beginning, by which its place is known
+_WORDS = 3  # of a paragraph's beginning, at least, by which its place is known
 _PROCESSES = 2
 _LEADERS = re.compile(r"[.…]{3,}")
 
@@ -83,8 +83,22 @@ def score(data: bytes, truth: PressPage, damage: str) -> Score:
     wanted = [t.text for t in truth.texts if t.role != "cell"]
     whole = " ".join(wanted)
     wrong = edit_distance(_plain(whole), _plain(said))
-    ordered = _is_ordered([_plain(" ".join(t.split()[:_WORDS])) for t in wanted], _plain(said))
+    beginnings = [_find_beginning(t, _plain(whole)) for t in wanted]
+    ordered = _is_ordered([b for b in beginnings if b], _plain(said))
     return Score(truth.design, damage, len(_plain(whole)), wrong, ordered=ordered)
+
+
+def _find_beginning(text: str, whole: str) -> str:
+    """Return the shortest beginning of a text that stands on its page once; empty for none.
+
+    One that stands there twice tells no place: where it is misread once, the other is found.
+    """
+    words = text.split()
+    for count in range(min(_WORDS, len(words)), len(words) + 1):
+        beginning = _plain(" ".join(words[:count]))
+        if whole.count(beginning) == 1:
+            return beginning
+    return ""
 
 
 def _is_ordered(beginnings: Sequence[str], said: str) -> bool:
