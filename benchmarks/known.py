@@ -7,7 +7,6 @@ lower half is read with and without what the upper one said.
 from __future__ import annotations
 
 import sys
-from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 
@@ -15,12 +14,12 @@ import numpy as np
 
 from benchmarks.measure import flat_text
 from benchmarks.repeats import CONDITIONS, RepeatScore
-from keel_line._shared.forms import form_of
 from keel_line._shared.headings import share_lines
-from keel_line.model.form import KnownColumn, KnownForm
+from keel_line.model.form import KnownForm
 from keel_line.model.grid import Grid
 from keel_line.read.confidence import load_calibration, make_flagging
 from keel_line.read.reader import Reader
+from keel_line.tidy.jigs import count_texts
 from synth.faces import load_faces
 from synth.laying import lay, pair_texts
 from synth.registers import make_register
@@ -35,13 +34,8 @@ def know_upper_half(grid: Grid, texts: Sequence[str], heading: int) -> tuple[Kno
     cells = list(zip(grid.cells, texts, strict=True))
     columns = []
     for col in range(grid.cols):
-        said = [
-            text
-            for cell, text in cells
-            if cell.col == col and heading <= cell.row < middle and text.strip()
-        ]
-        again = {text: count for text, count in Counter(said).items() if count > 1}
-        columns.append(KnownColumn(len(said), again, dict(Counter(map(form_of, said)))))
+        said = (t for cell, t in cells if cell.col == col and heading <= cell.row < middle)
+        columns.append(count_texts(said))
     names = tuple(
         tuple(text for cell, text in cells if cell.row == row and text.strip())
         for row in range(heading)

@@ -24,8 +24,8 @@ _GROUPED = re.compile(r"^\d{1,3}(?P<by>[.,'’ ])\d{3}(?:(?P=by)\d{3})*$", re.AS
 _SPACES = str.maketrans(dict.fromkeys("\u00a0\u2009\u202f", " "))
 _MOST_DIGITS = 15
 _TEXTS_KEPT = 1 << 16  # checks, the screen and what is written ask for the same texts
-_THOUSAND, _BOTH_KINDS = 3, 2
-"""Figures below the first thousand, and how many numbers must stand on either side of it."""
+_MOST_SHORT, _LEAST_EACH = 3, 2
+"""A number below 1,000 has up to three figures; two numbers below and two above must be there."""
 _CLEARLY = 4
 """How many numbers must speak for a decimal sign for each that speaks against it."""
 
@@ -88,13 +88,13 @@ def find_separators(texts: Iterable[str]) -> Separators:
             point, certain = told
             (sure if certain else likely)[point] += 1
         elif text.strip().isdecimal():
-            long += len(text.strip()) > _THOUSAND
-            short += len(text.strip()) <= _THOUSAND
+            long += len(text.strip()) > _MOST_SHORT
+            short += len(text.strip()) <= _MOST_SHORT
     if any(sure.values()):
         point = "," if sure[","] > sure["."] else "."
         return Separators(point, certain=sure[point] >= _CLEARLY * sure[_other(point)])
     counts = sorted(likely.values())
-    parted = counts[0] == long == 0 and min(counts[1], short) >= _BOTH_KINDS
+    parted = counts[0] == long == 0 and min(counts[1], short) >= _LEAST_EACH
     return Separators("," if likely[","] > likely["."] else ".", certain=parted)
 
 

@@ -1,4 +1,4 @@
-"""Whether two tables are of one form: their columns' places and their headings' texts."""
+"""Compares the columns and headings of two tables, to tell whether they are of one form."""
 
 from __future__ import annotations
 
@@ -7,12 +7,18 @@ from collections.abc import Sequence
 from keel_line._shared.texts import are_alike, differ_in
 
 _SHARE = 0.9  # of a heading's texts
+_WIDE = 0.06  # of the table's width: how far boundaries may lie apart
 
 
 def share_lines(xs: Sequence[float]) -> tuple[float, ...]:
-    """Return lines as shares of what they span: from 0 at the first to 1 at the last."""
+    """Return where lines lie as shares of the whole width: 0 for the first, 1 for the last."""
     wide = max(xs[-1] - xs[0], 1e-9)
     return tuple(round((x - xs[0]) / wide, 4) for x in xs)
+
+
+def find_moved(own: Sequence[float], its: Sequence[float]) -> list[int]:
+    """Return the numbers of boundaries that lie too far apart; both are shares of the width."""
+    return [k for k, (a, b) in enumerate(zip(own, its, strict=True)) if abs(a - b) > _WIDE]
 
 
 def compare_headings(

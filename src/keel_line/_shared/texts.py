@@ -49,7 +49,7 @@ def write_plain(text: str) -> str:
 
 
 def fold_text(text: str) -> str:
-    """Return a text for comparing in a search: small letters, no accents, no commas in numbers."""
+    """Return a text as a search compares it: lower case, no accents, no commas in numbers."""
     parted = unicodedata.normalize("NFKD", write_plain(text))
     bare = "".join(c for c in parted if not unicodedata.combining(c)).casefold()
     return _THOUSANDS.sub("", " ".join(bare.split()))

@@ -66,7 +66,7 @@ class Shelf:
         return found
 
     def known_forms(self) -> list[KnownForm]:
-        """Return what the reader may know beforehand of the forms of all jigs."""
+        """Return what the jigs tell the reader about their forms."""
         return [jig.known for jig in self.jigs() if jig.known is not None]
 
     def keep(self, jig: Jig) -> Path:
@@ -86,7 +86,7 @@ class Shelf:
         return path
 
     def change(self, name: str, jig: Jig | None) -> None:
-        """Put another jig in the place of one of a name, or nothing.
+        """Replace the jig with this name by another; by None, remove it.
 
         What was there goes to the folder ``Earlier``.
 
@@ -109,7 +109,7 @@ class Shelf:
         return self._folder
 
     def path_of(self, name: str) -> Path | None:
-        """Return the file of the jig of a name."""
+        """Return the file of the jig with this name; None if there is none."""
         self.jigs()
         return next(
             (p for p, (_, jig) in self._known.items() if jig.name == name and p.exists()), None
@@ -134,7 +134,7 @@ class Shelf:
 
 
 def _free_path(folder: Path, name: str) -> Path:
-    """Return a file that is not there yet, for a jig of a name."""
+    """Return a new file for a jig with this name."""
     plain = " ".join(re.sub(r"[^\w .,&()-]+", " ", name).split())[:100] or "Jig"
     paths = (folder / f"{plain}{more}{ENDING}" for more in ("", *_NUMBERS))
     return next(p for p in paths if not p.exists())

@@ -52,7 +52,7 @@ def keep_sums(
 
 
 def lay_sums(sums: Sums, grid: Grid, transform: Transform) -> str:
-    """Return sums as they are stored; ``grid`` tells where their cells lie on the squared page."""
+    """Return sums as the docket stores them, by places on the paper; ``grid`` has the cells."""
     points = {(c.row, c.col): _middle(c.box, transform) for c in grid.cells}
     drawn = (
         PaperSum(points[s.total], own)

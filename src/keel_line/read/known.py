@@ -4,14 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-import numpy as np
-
-from keel_line._shared.headings import compare_headings, share_lines
+from keel_line._shared.headings import compare_headings, find_moved, share_lines
 from keel_line.model.form import KnownColumn, KnownForm
 from keel_line.model.grid import Grid
 from keel_line.read.values import Shares
-
-_WIDE = 0.06  # of the table's width: how far boundaries may lie apart
 
 
 def find_known(
@@ -21,11 +17,11 @@ def find_known(
 
     ``texts`` are those of the grid's cells. A form without a heading is never known by itself.
     """
-    own_lines = np.asarray(share_lines(grid.x_lines))
+    own_lines = share_lines(grid.x_lines)
     for form in forms:
         if not form.heading or len(form.lines) != len(own_lines):
             continue
-        if np.abs(own_lines - form.lines).max() > _WIDE:
+        if find_moved(own_lines, form.lines):
             continue
         heading = [
             [
@@ -41,7 +37,7 @@ def find_known(
 
 
 def as_cells(column: KnownColumn) -> list[Shares]:
-    """Return a known column as if its cells were cells of this page."""
+    """Return the cells of a known column, in the shape that the page's own cells have."""
     repeated: list[Shares] = [
         {text: 1.0} for text, count in column.values.items() for _ in range(count)
     ]

@@ -111,7 +111,7 @@ def part_cells(grey: Grey, dpi: float, grid: Grid, row: int | None = None) -> Gr
 
 
 def _part_rows(grid: Grid, writing: Writing, top: int) -> Grid:
-    """Split a grid's rows between printed lines; the writing's places count from ``top`` on."""
+    """Split a grid's rows between printed lines; ``writing`` is measured from ``top`` down."""
     thin = _THIN_CAPS * writing.cap_px
     for end, start in _white_between(writing.boxes[:, (1, 3)] + (thin, -thin)):
         low_end, high_end = end + top - thin, start + top + thin

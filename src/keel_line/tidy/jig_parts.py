@@ -16,7 +16,7 @@ Kind: TypeAlias = Literal["step", "lines", "sums", "known", "writing"]
 
 @dataclass(frozen=True)
 class JigPart:
-    """A part of a jig: what it is, in words, and its number among those of its kind."""
+    """A part of a jig: its kind, its description, and its number among parts of that kind."""
 
     kind: Kind
     words: str

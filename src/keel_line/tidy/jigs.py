@@ -7,6 +7,7 @@ steps of the kinds that Tidy has.
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Literal
@@ -16,7 +17,7 @@ import numpy as np
 
 from keel_line._shared.column_types import decide_type
 from keel_line._shared.forms import form_of
-from keel_line._shared.headings import compare_headings, share_lines
+from keel_line._shared.headings import compare_headings, find_moved, share_lines
 from keel_line.model.form import KnownColumn, KnownForm
 from keel_line.model.table import TableState
 from keel_line.model.tidy import make_tidy
@@ -31,7 +32,6 @@ from keel_line.tidy.trail import AnyStep, Trail
 FORMAT: Literal["keel-line/jig"] = "keel-line/jig"
 MOST_BYTES = 1_000_000
 _OF_ONE_PAGE = (Append, DropRows, MoveBlock)  # they name rows, or another table
-_WIDE = 0.06  # of the table's width: how far boundaries may lie apart
 _CLOSE, _LEAST_COLUMNS = 0.02, 4  # where no heading tells the form
 _MOST_COLUMNS, _MOST_STEPS, _MOST_TEXT = 400, 500, 2000
 _MOST_ROWS, _MOST_MM, _MOST_SUMMED = 2000, 5000.0, 20_000
@@ -82,7 +82,7 @@ class Jig(msgspec.Struct, frozen=True, kw_only=True):
 
     @property
     def known(self) -> KnownForm | None:
-        """Return what the reader may know of the form beforehand; None where that is nothing."""
+        """What the jig tells the reader about its form; None if it tells nothing."""
         return KnownForm(self.heading, self.lines, self.columns) if self.columns else None
 
 
@@ -132,9 +132,8 @@ def fit_jig(jig: Jig, table: TableState) -> Fit:
     if len(lines) != len(jig.lines):
         return Fit(sure=False, differs=(f"it has {len(lines) - 1} columns",))
     apart = np.abs(np.asarray(lines) - np.asarray(jig.lines))
-    differs = [f"column {int(k)} is wider or narrower" for k in np.flatnonzero(apart > _WIDE) if k][
-        :3
-    ]
+    moved = find_moved(lines, jig.lines)
+    differs = [f"column {k} is wider or narrower" for k in moved[:3]]
     own, its = _heading(table), jig.heading
     if own or its:
         wrong = compare_headings(own, its)
@@ -256,17 +255,21 @@ def _kinds(table: TableState) -> tuple[str, ...]:
 
 
 def _count_column(table: TableState, col: int) -> KnownColumn:
-    """Count what a column says; cells that are in doubt are left out."""
-    texts = [
+    """Count the texts of a column's cells; cells in doubt are left out."""
+    return count_texts(
         state.text
         for state in table.cells
         if state.cell.col == col
         and state.cell.col_span == 1
         and state.cell.row >= table.header_rows
-        and state.text.strip()
         and not state.in_doubt
-    ][:_MOST_COUNTED]
-    said = Counter(t for t in texts if len(t) <= _LONGEST_VALUE)
+    )
+
+
+def count_texts(texts: Iterable[str]) -> KnownColumn:
+    """Return what the texts of a column tell: which come again, and how they are written."""
+    counted = [t for t in texts if t.strip()][:_MOST_COUNTED]
+    said = Counter(t for t in counted if len(t) <= _LONGEST_VALUE)
     values = {text: count for text, count in said.most_common(_MOST_VALUES) if count > 1}
-    forms = Counter(form_of(t) for t in texts[:_MOST_FORMS] if len(t) <= _LONGEST_VALUE)
-    return KnownColumn(len(texts), values, dict(forms))
+    forms = Counter(form_of(t) for t in counted[:_MOST_FORMS] if len(t) <= _LONGEST_VALUE)
+    return KnownColumn(len(counted), values, dict(forms))

@@ -10,23 +10,20 @@ from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
-    QHBoxLayout,
     QHeaderView,
     QLabel,
     QLineEdit,
     QTableWidget,
     QTableWidgetItem,
-    QVBoxLayout,
     QWidget,
 )
 from typing_extensions import override
 
 from keel_line._shared.texts import count_of
 from keel_line.desk.find import Found, Place
-from keel_line.ui.commands import show_key_words
 from keel_line.ui.jobs import Jobs
 from keel_line.ui.theme import Theme
-from keel_line.ui.widgets.over_sheet import MARGINS, OverSheet
+from keel_line.ui.widgets.over_sheet import OverSheet
 from keel_line.ui.widgets.plain import plain_tip
 
 HEADINGS = ("What it says", "Column", "Row", "Table", "Page", "Docket")
@@ -60,7 +57,6 @@ class FindSheet(OverSheet):
         self.places: tuple[Place, ...] = ()
         self._title = QLabel("Find")
         self._count = QLabel()
-        self._count.setObjectName("quiet")
         self.field = QLineEdit()
         self.field.setPlaceholderText("A name, a number, a word: in this docket and in all others")
         self.field.setAccessibleName("What to find")
@@ -84,20 +80,7 @@ class FindSheet(OverSheet):
         self._trouble = QLabel()
         self._trouble.setTextFormat(Qt.TextFormat.PlainText)
         self._trouble.setWordWrap(True)
-        keys = QLabel(show_key_words(_KEYS))
-        keys.setObjectName("quiet")
-        keys.setTextFormat(Qt.TextFormat.RichText)
-        top = QHBoxLayout()
-        top.addWidget(self._title)
-        top.addStretch(1)
-        top.addWidget(self._count)
-        column = QVBoxLayout(self)
-        across, down = MARGINS
-        column.setContentsMargins(across + 24, down + 18, across + 24, down + 14)
-        column.setSpacing(10)
-        column.addLayout(top)
-        for part in (self.field, self.list, self._trouble, keys):
-            column.addWidget(part)
+        self.lay_out(self._title, self._count, (self.field, self.list, self._trouble), _KEYS)
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST_MS)

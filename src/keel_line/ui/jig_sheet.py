@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QKeyEvent
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QListWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel, QListWidget, QWidget
 from typing_extensions import override
 
 from keel_line._shared.texts import count_of
@@ -21,10 +21,9 @@ from keel_line.desk.jigs import (
     take_out,
 )
 from keel_line.errors import KeelLineError
-from keel_line.ui.commands import show_key_words
 from keel_line.ui.theme import Theme
 from keel_line.ui.widgets.ask import Ask
-from keel_line.ui.widgets.over_sheet import MARGINS, OverSheet
+from keel_line.ui.widgets.over_sheet import OverSheet
 
 _KEYS = (
     ("Tab", "its parts"),
@@ -35,7 +34,7 @@ _KEYS = (
     ("Esc", "close"),
 )
 _PRESSES = frozenset({QEvent.Type.KeyPress, QEvent.Type.ShortcutOverride})
-_NONE = "No jig yet. In Rule and in Tidy, Ctrl+J keeps a table as one."
+_NONE = "There are no jigs yet. To make one of a table, press Ctrl+J in Rule or in Tidy."
 
 
 class JigSheet(OverSheet):
@@ -60,8 +59,7 @@ class JigSheet(OverSheet):
         self.where = QLabel()
         self._known_by = QLabel()
         self.message = QLabel()
-        for label in (self._count, self.where):
-            label.setObjectName("quiet")
+        self.where.setObjectName("quiet")
         for label in (self._count, self.where, self._known_by, self.message):
             label.setTextFormat(Qt.TextFormat.PlainText)
         self._known_by.setWordWrap(True)
@@ -72,7 +70,7 @@ class JigSheet(OverSheet):
         self.ask = Ask()
         self.ask.answered.connect(lambda _what, text: self._rename(text))
         self.ask.left.connect(self._leave_ask)
-        self._lay_out()
+        self._lay_out_lists()
         self.setFocusProxy(self.names)
         self.set_theme(theme)
 
@@ -84,14 +82,7 @@ class JigSheet(OverSheet):
         made.installEventFilter(self)
         return made
 
-    def _lay_out(self) -> None:
-        keys = QLabel(show_key_words(_KEYS))
-        keys.setObjectName("quiet")
-        keys.setTextFormat(Qt.TextFormat.RichText)
-        top = QHBoxLayout()
-        top.addWidget(self._title)
-        top.addStretch(1)
-        top.addWidget(self._count)
+    def _lay_out_lists(self) -> None:
         grid = QGridLayout()
         grid.setHorizontalSpacing(20)
         grid.setVerticalSpacing(6)
@@ -103,14 +94,7 @@ class JigSheet(OverSheet):
         grid.setColumnStretch(0, 2)
         grid.setColumnStretch(1, 3)
         grid.setRowStretch(2, 1)
-        column = QVBoxLayout(self)
-        across, down = MARGINS
-        column.setContentsMargins(across + 24, down + 18, across + 24, down + 14)
-        column.setSpacing(10)
-        column.addLayout(top)
-        column.addLayout(grid, 1)
-        for below in (self.ask, self.message, keys):
-            column.addWidget(below)
+        self.lay_out(self._title, self._count, (grid, self.ask, self.message), _KEYS)
 
     @override
     def set_theme(self, theme: Theme) -> None:
@@ -122,7 +106,7 @@ class JigSheet(OverSheet):
             part.setFont(theme.reading())
 
     def open(self, name: str = "") -> None:
-        """Show the jigs; one of a name is chosen."""
+        """Show the view; choose the jig with this name, if there is one."""
         self._undo.clear()
         self.message.clear()
         self.ask.hide()

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import pyqtSignal
+from collections.abc import Sequence
+
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLayout, QVBoxLayout, QWidget
 from typing_extensions import override
 
+from keel_line.ui.commands import show_key_words
 from keel_line.ui.theme import Theme
 
 MARGINS = (48, 40)
@@ -32,6 +35,33 @@ class OverSheet(QWidget):
     def set_theme(self, theme: Theme) -> None:
         """Apply another theme."""
         self._theme = theme
+
+    def lay_out(
+        self,
+        title: QLabel,
+        count: QLabel,
+        parts: Sequence[QWidget | QLayout],
+        keys: Sequence[tuple[str, str]],
+    ) -> None:
+        """Put a title and a count on top, parts below each other, and the keys at the bottom."""
+        shown = QLabel(show_key_words(keys))
+        shown.setTextFormat(Qt.TextFormat.RichText)
+        for label in (count, shown):
+            label.setObjectName("quiet")
+        top = QHBoxLayout()
+        top.addWidget(title)
+        top.addStretch(1)
+        top.addWidget(count)
+        column = QVBoxLayout(self)
+        across, down = MARGINS
+        column.setContentsMargins(across + 24, down + 18, across + 24, down + 14)
+        column.setSpacing(10)
+        column.addLayout(top)
+        for part in (*parts, shown):
+            if isinstance(part, QLayout):
+                column.addLayout(part, 1)
+            else:
+                column.addWidget(part)
 
     def fit(self) -> None:
         """Cover the parent."""
