@@ -1,6 +1,7 @@
 """How rightly running text outside tables is read: ``python -m benchmarks.running``.
 
 On pages that other programs set (``benchmarks/press``): those without a table, and some with one.
+Beside it stands how many characters are wrong in the cells of tables with the same damages.
 """
 
 from __future__ import annotations
@@ -23,6 +24,7 @@ from keel_line.desk.pool import InlineExecutor
 from keel_line.desk.running import answer_running
 from keel_line.desk.sending import make_sent_page
 from keel_line.gather.sources import make_source
+from keel_line.model.table import TableState
 from keel_line.send.paragraphs import find_paragraphs
 from synth.press.store import each_page, load_pressed
 from synth.press.truth import PressPage
@@ -38,13 +40,19 @@ _LEADERS = re.compile(r"[.…]{3,}")
 
 @dataclass(frozen=True)
 class Score:
-    """A page: characters of running text, how many are wrong, and whether the order is right."""
+    """A page: characters of running text, how many are wrong, and whether the order is right.
+
+    ``cell_chars`` and ``cell_wrong`` are the same of its tables' cells, of tables that were found
+    with as many rows and columns as they have.
+    """
 
     design: str
     damage: str
     chars: int
     wrong: int
     ordered: bool
+    cell_chars: int = 0
+    cell_wrong: int = 0
 
 
 def choose_pages() -> list[tuple[bytes, PressPage]]:
@@ -76,6 +84,7 @@ def score(data: bytes, truth: PressPage, damage: str) -> Score:
         request = desk.prepare_send(Path("page.txt"))
         (page,) = request.pages
         made = make_sent_page(page, request.tables, answer_running(page.running))
+        cells = compare_cells(truth, request.tables)
     finally:
         desk.close()
     said = " ".join(p.text for p in find_paragraphs(made) if p.table is None)
@@ -85,7 +94,26 @@ def score(data: bytes, truth: PressPage, damage: str) -> Score:
     wrong = edit_distance(_plain(whole), _plain(said))
     beginnings = [_find_beginning(t, _plain(whole)) for t in wanted]
     ordered = _is_ordered([b for b in beginnings if b], _plain(said))
-    return Score(truth.design, damage, len(_plain(whole)), wrong, ordered=ordered)
+    return Score(truth.design, damage, len(_plain(whole)), wrong, ordered, *cells)
+
+
+def compare_cells(truth: PressPage, tables: Sequence[TableState]) -> tuple[int, int]:
+    """Return how many characters the cells of a page's only table have, and how many are wrong.
+
+    None where the table was found with other rows or columns: then its cells cannot be compared.
+    """
+    if len(truth.tables) != 1 or len(tables) != 1:
+        return 0, 0
+    (true,), (found,) = truth.tables, tables
+    if (found.grid.rows, found.grid.cols) != (true.rows, true.cols):
+        return 0, 0
+    said = {(s.cell.row, s.cell.col): s.reading.text for s in found.cells}
+    chars = wrong = 0
+    for cell in true.cells:
+        text = _plain(truth.texts[cell.text].text)
+        chars += len(text)
+        wrong += edit_distance(text, _plain(said.get((cell.row, cell.col), "")))
+    return chars, wrong
 
 
 def _find_beginning(text: str, whole: str) -> str:
@@ -123,16 +151,17 @@ def _plain(text: str) -> str:
 def say_lines(scores: Sequence[Score]) -> list[str]:
     """Return the figures."""
     lines = [
-        "| damage | pages | characters | wrong | reading order right |",
-        "|---|---|---|---|---|",
+        "| damage | pages | characters | wrong | reading order right | in cells | wrong |",
+        "|---|---|---|---|---|---|---|",
     ]
     for damage in DAMAGES:
         own = [s for s in scores if s.damage == damage]
         chars, wrong = sum(s.chars for s in own), sum(s.wrong for s in own)
         ordered = sum(s.ordered for s in own)
+        in_cells, off = sum(s.cell_chars for s in own), sum(s.cell_wrong for s in own)
         lines.append(
             f"| {damage} | {len(own)} | {chars:,} | {wrong / max(1, chars):.2%} | "
-            f"{ordered / max(1, len(own)):.1%} |"
+            f"{ordered / max(1, len(own)):.1%} | {in_cells:,} | {off / max(1, in_cells):.2%} |"
         )
     return lines
 

@@ -312,6 +312,14 @@ def test_options_follow_the_format_and_are_remembered(window: Window) -> None:
     assert not any(box.isVisible() for box in panel.checks.values())
 
 
+def test_only_files_of_tables_are_shown_as_a_spreadsheet_does(window: Window) -> None:
+    window.go_to("send")
+    send = window.station(SendStation)
+    assert "as a spreadsheet shows it" in send.preview.title.text()
+    QTest.keyClick(send.formats[".pdf"], Key.Key_Space)
+    assert "spreadsheet" not in send.preview.title.text()
+
+
 def test_the_table_at_hand_is_copied(window: Window) -> None:
     window.go_to("send")
     QTest.keyClick(window.station(SendStation).copy_button, Key.Key_Space)

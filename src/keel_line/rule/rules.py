@@ -26,12 +26,14 @@ _THICK_IN = 0.02
 _DOUBLE_IN = 0.035
 _DOUBLE_SIDE_IN = 0.045
 _LEAST_LENGTH_IN = 0.17
+_SHORT_THICK_IN, _LETTERS_IN = 0.5, 0.04  # as high as a double line and so short: letters
 _FILLED = 0.5
 _LEAST_CLEAR = 0.72
 _THICKEST_IN = 0.065
 _FAINT = 0.25
 _STEEPEST = 0.03
 _COARSE = 4
+_SOFT_PX = 5
 _SAMPLES = 18
 _FINE_DPI = 240.0  # from here on half the rows tell lines as well
 _LEAST_ROWS = 16
@@ -87,7 +89,8 @@ def _fill(ink: NDArray[np.uint8], dpi: float) -> Fullness:
     window = max(9, round(dpi * _WINDOW_IN) | 1)
     # The field is smooth along the lines: it is worked out in a few columns of each window.
     wide = max(1, min(_COARSE, window // _SAMPLES))
-    soft = np.ascontiguousarray(np.asarray(cv2.blur(ink, (5, 1)), np.uint8)[:, ::wide])
+    soft = cv2.resize(ink, (ink.shape[1] // wide, len(ink)), interpolation=cv2.INTER_AREA)
+    soft = np.asarray(cv2.blur(soft, (_SOFT_PX // wide | 1, 1)), np.uint8)
     # Of two rows the darker one tells as much where dots are small, and leaves no line out.
     high = 2 if dpi >= _FINE_DPI and len(soft) >= _LEAST_ROWS else 1
     if high == 2:
@@ -164,7 +167,7 @@ def _drop_streaks(rules: list[Rule], extent: int) -> list[Rule]:
 def _trace(field: Fullness, ink: NDArray[np.uint8], dpi: float, direction: str) -> list[Rule]:
     least = max(12, round(dpi * _LEAST_LENGTH_IN))
     segments = []
-    for patch, (left, top) in _ridges(field, least):
+    for patch, (left, top) in _ridges(field, least, dpi):
         below = ink[top : top + len(patch), left : left + patch.shape[1]]
         seen = patch[: below.shape[0], : below.shape[1]]
         segment = _fit(seen, below, (left, top), direction)
@@ -186,7 +189,9 @@ def _trace(field: Fullness, ink: NDArray[np.uint8], dpi: float, direction: str) 
     return [r for r in kept if r.level >= _FAINT * usual]
 
 
-def _ridges(field: Fullness, least: int) -> Iterator[tuple[NDArray[np.bool_], tuple[int, int]]]:
+def _ridges(
+    field: Fullness, least: int, dpi: float
+) -> Iterator[tuple[NDArray[np.bool_], tuple[int, int]]]:
     """Yield the pixels of each long full region, and (x, y) of their upper left one."""
     _, mask = cv2.threshold(field.values, int(255 * _FILLED), 1, cv2.THRESH_BINARY)
     # The field is smooth along the lines: every fourth column shows what hangs together.
@@ -196,7 +201,10 @@ def _ridges(field: Fullness, least: int) -> Iterator[tuple[NDArray[np.bool_], tu
     step = every * field.wide
     for i in range(1, count):
         x, y, width, height, _area = stats[i].tolist()
-        if step * width < 0.8 * least or step * width < 3 * height * field.high:
+        long, high = step * width, height * field.high
+        if long < max(0.8 * least, 3 * high) or (
+            long < _SHORT_THICK_IN * dpi and high > _LETTERS_IN * dpi
+        ):
             continue
         # A column more on either side, for the region may begin between two that were looked at.
         x0, x1 = max(0, x - 1), x + width + 1
@@ -292,7 +300,7 @@ def _measure(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
 def _accept(rule: Rule, seen: Look, dpi: float) -> Rule | None:
     thick = seen.thickness_px > max(3, dpi * _THICK_IN)
     if (
-        (thick and (rule.length < dpi / 2 or seen.inked < _THICK_INKED))
+        (thick and (rule.length < dpi * _SHORT_THICK_IN or seen.inked < _THICK_INKED))
         or (
             seen.thickness_px > _BOLD_IN * dpi
             and rule.length < _SOLID_IN * dpi

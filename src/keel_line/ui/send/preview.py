@@ -46,8 +46,13 @@ class Preview(QWidget):
         column.addWidget(self.title)
         column.addWidget(self.sheet)
 
-    def show_table(self, table: SentTable | None, theme: Theme, options: SendOptions) -> None:
-        """Show the first rows of a table; hide where there is none."""
+    def show_table(
+        self, table: SentTable | None, theme: Theme, options: SendOptions, *, pages: bool = False
+    ) -> None:
+        """Show the first rows of a table; hide where there is none.
+
+        ``pages`` says that whole pages are written, which no spreadsheet shows.
+        """
         self.setVisible(table is not None)
         if table is None:
             return
@@ -57,7 +62,8 @@ class Preview(QWidget):
         rows = lead + table.rows
         shown_rows, shown_cols = min(rows, _ROWS), min(len(table.columns), _COLS)
         more = f", first {shown_rows} of {rows} rows" if rows > shown_rows else ""
-        self.title.setText(f"“{table.name}” as a spreadsheet shows it{more}")
+        reader = "" if pages else " as a spreadsheet shows it"
+        self.title.setText(f"“{table.name}”{reader}{more}")
         self.sheet.setRowCount(shown_rows)
         self.sheet.setColumnCount(shown_cols)
         self.sheet.clearSpans()

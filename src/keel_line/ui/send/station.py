@@ -322,7 +322,8 @@ class SendStation(Station):
 
         def show(sent: SentTable) -> None:
             if session.table is table:
-                self.preview.show_table(sent, self._theme, options)
+                pages = SEND_FORMATS[self.ending].write_pages is not None
+                self.preview.show_table(sent, self._theme, options, pages=pages)
 
         session.with_tidying(table, lambda tidying: make_one_sent(table, tidying, known), show)
 
@@ -336,6 +337,8 @@ class SendStation(Station):
     def _change_format(self) -> None:
         self.options.show_options(self.options.options, self.ending)
         self._note.setText(f"{SEND_FORMATS[self.ending].note}.")
+        if self.isVisible():
+            self._show_preview()
         if not self.target.text():
             return
         path = Path(self.target.text())
