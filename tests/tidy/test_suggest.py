@@ -110,6 +110,18 @@ def test_sections_become_a_column_and_a_line_alone_does_not() -> None:
     assert not any("across" in w for w in words(make(*note)))
 
 
+def test_an_entry_without_a_second_part_is_no_section() -> None:
+    rows = [("Wren", ""), ("Tern", "schooner"), ("Gull", ""), ("Skua", "ketch"), ("Auk", "yawl")]
+    assert not any("across" in w for w in words(make(*rows)))
+    parted = [(name, rig, "Torran" if rig else "") for name, rig in rows]
+    assert any("across" in w for w in words(make(*parted)))
+
+
+def test_a_full_stop_after_a_number_is_no_unit() -> None:
+    assert not any("after its numbers" in w for w in words(make(("1.",), ("2.",), ("3.",))))
+    assert any("“kg.”" in w for w in words(make(("1 kg.",), ("2 kg.",), ("3 kg.",))))
+
+
 @given(
     st.lists(
         st.tuples(*[st.sampled_from(["", "a", "do.", "12", "Total", "£", "3.5*", "7 m"])] * 3),

@@ -10,7 +10,7 @@ import subprocess
 import urllib.error
 import urllib.request
 import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from dataclasses import dataclass
 from html import escape
@@ -59,10 +59,11 @@ class Source:
         listed = Path(__file__).with_name(f"{self.name}.txt")
         return listed.read_text(encoding="utf-8").split()
 
-    def fetch(self) -> None:
-        """Fetch what is listed and not there yet."""
+    def fetch(self, names: Iterable[str] | None = None) -> None:
+        """Fetch what is not there yet of ``names``, or of all that is listed."""
         self.folder.mkdir(parents=True, exist_ok=True)
-        left = [name for name in self.names if not (self.folder / name).exists()]
+        wanted = self.names if names is None else names
+        left = [name for name in wanted if not (self.folder / name).exists()]
         with ThreadPoolExecutor(_FETCHERS) as pool:
             for _ in pool.map(self._fetch_whole, left):
                 pass

@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 from datetime import date, time, timedelta
 from decimal import Decimal
 from functools import lru_cache
+from itertools import pairwise
 from typing import Literal, TypeAlias, get_args
 
 from keel_line._shared.amounts import Separators, Sign, find_separators, parse_amount
@@ -75,6 +76,8 @@ _FITS, _LEAST_FITS = 0.8, 0.65
 _SAMPLE = 1000
 _MOSTLY_FORMED = 0.9
 _FIRST_YEAR = 1900
+_MOST_DAYS = 31
+_NUMBERED = re.compile(r"^(\d{1,3})\.(\d{1,3})$")
 
 
 OPEN_SIGN = "its comma or point may part thousands or decimals"
@@ -313,6 +316,17 @@ def _find_zeros(counted: Counter[str], _hints: _Hints) -> Decided | None:
     return Decided(ColumnType("code")) if told and len(figures) >= _FITS * len(counted) else None
 
 
+def _find_numbered(counted: Counter[str], _hints: _Hints) -> Decided | None:
+    """Return "code" for numbers of sections, such as 3.9 before 3.10, which is not 3.1."""
+    parts = [(int(m[1]), int(m[2])) for t in counted if (m := _NUMBERED.match(t))]
+    if len(parts) < _FITS * len(counted):
+        return None
+    steps = [(a[1], b[1]) for a, b in pairwise(parts) if a[0] == b[0] and abs(a[1] - b[1]) == 1]
+    over_nine = any({a, b} == {9, 10} for a, b in steps)
+    often = 2 * len(steps) >= len(parts) - 1
+    return Decided(ColumnType("code")) if over_nine and often else None
+
+
 def _find_code(counted: Counter[str], _hints: _Hints) -> Decided | None:
     """Return "code" for letters with figures, of few forms."""
     mixed = [t for t in counted if any(c.isalpha() for c in t) and _CODE.match(t)]
@@ -368,7 +382,8 @@ def _read_date(text: str) -> _Written | None:
         return None
     first, _, second, third = match.groups()
     digits = (len(first), len(second), len(third))
-    if digits[0] == 3 or digits[2] == 3 or (digits[0] > 2 and digits[2] > 2):
+    has_year = digits[0] == 4 or digits[2] in (2, 4) or (digits[0] == 2 and int(first) > _MOST_DAYS)
+    if not has_year or digits[0] == 3 or (digits[0] > 2 and digits[2] > 2):
         return None
     return _Written((int(first), int(second), int(third)), named=False, digits=digits)
 
@@ -524,6 +539,7 @@ _FINDERS: tuple[tuple[Kind, Callable[[Counter[str], _Hints], Decided | None]], .
     ("duration", _find_duration),
     ("pounds, shillings, pence", _find_old_money),
     ("code", _find_zeros),
+    ("code", _find_numbered),
     ("decimal", _find_number),
     ("code", _find_code),
 )

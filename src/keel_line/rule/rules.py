@@ -89,8 +89,8 @@ def _fill(ink: NDArray[np.uint8], dpi: float) -> Fullness:
     window = max(9, round(dpi * _WINDOW_IN) | 1)
     # The field is smooth along the lines: it is worked out in a few columns of each window.
     wide = max(1, min(_COARSE, window // _SAMPLES))
-    soft = cv2.resize(ink, (ink.shape[1] // wide, len(ink)), interpolation=cv2.INTER_AREA)
-    soft = np.asarray(cv2.blur(soft, (_SOFT_PX // wide | 1, 1)), np.uint8)
+    fewer = cv2.resize(ink, (max(1, ink.shape[1] // wide), len(ink)), interpolation=cv2.INTER_AREA)
+    soft = np.asarray(cv2.blur(fewer, (_SOFT_PX // wide | 1, 1)), np.uint8)
     # Of two rows the darker one tells as much where dots are small, and leaves no line out.
     high = 2 if dpi >= _FINE_DPI and len(soft) >= _LEAST_ROWS else 1
     if high == 2:

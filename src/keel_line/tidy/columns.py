@@ -20,7 +20,7 @@ _MOST_NAME, _MOST_NAMED = 120, 3
 _MONEY = r"[£$€¥]|\bkr\.?|\bFr\.?"
 _MARK = re.compile(r"\s*(?P<mark>[*†‡§¶]+|[¹²³⁴⁵⁶⁷⁸⁹⁰]+|\(\d{1,2}\)|\b[a-z]\))$")
 _SIGN = re.compile(rf"^(?P<sign>{_MONEY})\s?(?=[\d(\-–−])")
-_UNIT = re.compile(r"(?<=\d)\s*(?P<unit>[A-Za-zµ°%²³/.]{1,8})$")
+_UNIT = re.compile(r"(?<=\d)\s*(?P<unit>[/.]?[A-Za-zµ°%²³][A-Za-zµ°%²³/.]{0,7})$")
 
 
 class NamesFromHeadings(Step, frozen=True, tag="names from headings"):

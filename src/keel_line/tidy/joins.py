@@ -238,12 +238,13 @@ def _weigh_seam(first: TableState, second: TableState) -> list[Evidence]:
 
 def _weigh_columns(first: TidyTable, second: TidyTable) -> list[Evidence]:
     """Weigh whether columns hold the same kinds of values, and whether a series goes on."""
-    out, alike, series = [], 0, 0
+    out, alike, told, series = [], 0, 0, 0
     for a, b in zip(first.columns, second.columns, strict=True):
         above, below = a.texts[first.heading_rows :], b.texts[second.heading_rows :]
         kind, other = decide_type(above, year=1), decide_type(below, year=1)
         blank = not (above != "").any() or not (below != "").any()
         alike += blank or kind.type.kind == other.type.kind
+        told += kind.type.kind != "text"
         if kind.type.kind != other.type.kind or kind.type.kind not in {"whole number", "date"}:
             continue
         values = [parse_value(t, kind.type) for t in above]
@@ -258,8 +259,9 @@ def _weigh_columns(first: TidyTable, second: TidyTable) -> list[Evidence]:
             goes_on = 0 <= after - known[-1] <= 40 * usual
             series += 1 if goes_on else -1
     share = alike / max(len(first.columns), 1)
-    if share == 1.0:
-        out.append(Evidence("their columns hold the same kinds of values", 1.0))
+    if share == 1.0:  # text, as most columns of other tables are, says little
+        weight = 1.0 if told else 0.3
+        out.append(Evidence("their columns hold the same kinds of values", weight))
     elif share < LIKELY:
         out.append(Evidence("their columns hold different kinds of values", -2.0))
     if series:

@@ -18,6 +18,7 @@ from keel_line.tidy.contents import is_ditto
 from keel_line.tidy.step import ColumnRef, MisfitError, Step, find_column, make_id
 
 Test = Literal["is", "is not", "contains", "begins with", "is empty", "is like"]
+_MOST_PAIRED = 2
 _TOTAL = re.compile(
     r"^(?:sub-?|grand\s+|page\s+)?totals?\b|^sum\b|^(?:carried|brought)\s+(?:forward|over|down)\b"
     r"|^[cb]\s*/\s*(?:f|d|fwd)\b|^(?:c|b)\.?\s?f(?:wd)?\.?$",
@@ -193,12 +194,20 @@ def is_total(text: str) -> bool:
     return text[:1] in _TOTAL_BEGINS and bool(_TOTAL.match(text))
 
 
-def find_bars(table: TidyTable) -> NDArray[np.bool_]:
+def _holds_figures(table: TidyTable) -> bool:
+    """Return whether most texts of a table's last column have a figure."""
+    texts = [t for t in table.columns[-1].texts[table.heading_rows :] if t]
+    return sum(any(c.isdigit() for c in t) for t in texts) > len(texts) / 2
+
+
+def find_bars(table: TidyTable, *, plain: bool = False) -> NDArray[np.bool_]:
     """Return which rows hold a title across the table and nothing else, (rows,).
 
     Where the paper has one cell over the columns, or one text alone that is no number, before rows
-    with more.
+    with more. Where it has to be ``plain``, a text alone beside one column of texts is none: it is
+    as likely an entry without a second part.
     """
+    alone_tells = not plain or len(table.columns) > _MOST_PAIRED or _holds_figures(table)
     written = np.zeros(table.rows, np.int64)
     for column in table.columns:
         written += column.texts != ""
@@ -209,7 +218,7 @@ def find_bars(table: TidyTable) -> NDArray[np.bool_]:
         text = held.texts[row]
         cell = held.sources[row, 0]
         across = sum(c.sources[row, 0] == cell for c in table.columns) if cell >= 0 else 1
-        first = table.indexes[held.id] == 0
+        first = alone_tells and table.indexes[held.id] == 0
         wide = across > len(table.columns) / 2
         goes_on = row + 1 < table.rows and written[row + 1] > 1
         letters = sum(ch.isalpha() for ch in text) > len(text) / 2

@@ -81,7 +81,7 @@ class _Look:
 
     @cached_property
     def bars(self) -> NDArray[np.bool_]:
-        return find_bars(self.table)
+        return find_bars(self.table, plain=True)
 
     @cached_property
     def entries(self) -> NDArray[np.int64]:
