@@ -1,4 +1,4 @@
-"""How rightly the types of columns are told that people wrote: ``python -m training.manuals.kinds``.
+"""How rightly types of columns are told that people wrote: ``python -m training.manuals.kinds``.
 
 Columns of tables in manuals (:mod:`training.manuals`), chosen by chance among those with figures or
 with yes and no; their kinds were written down by eye. What is no longer as it was is left out. It
