@@ -33,7 +33,6 @@ _THICKEST_IN = 0.065
 _FAINT = 0.25
 _STEEPEST = 0.03
 _COARSE = 4
-_SOFT_PX = 5
 _SAMPLES = 18
 _FINE_DPI = 240.0  # from here on half the rows tell lines as well
 _LEAST_ROWS = 16
@@ -89,8 +88,7 @@ def _fill(ink: NDArray[np.uint8], dpi: float) -> Fullness:
     window = max(9, round(dpi * _WINDOW_IN) | 1)
     # The field is smooth along the lines: it is worked out in a few columns of each window.
     wide = max(1, min(_COARSE, window // _SAMPLES))
-    fewer = cv2.resize(ink, (max(1, ink.shape[1] // wide), len(ink)), interpolation=cv2.INTER_AREA)
-    soft = np.asarray(cv2.blur(fewer, (_SOFT_PX // wide | 1, 1)), np.uint8)
+    soft = np.ascontiguousarray(np.asarray(cv2.blur(ink, (5, 1)), np.uint8)[:, ::wide])
     # Of two rows the darker one tells as much where dots are small, and leaves no line out.
     high = 2 if dpi >= _FINE_DPI and len(soft) >= _LEAST_ROWS else 1
     if high == 2:
