@@ -36,6 +36,13 @@ def test_core_imports_without_qt() -> None:
     assert int(run.stdout) > 30
 
 
+def test_the_window_opens_without_what_is_slow_to_load() -> None:
+    said = "import sys, keel_line.ui.window; print(*sorted(sys.modules))"
+    run = subprocess.run([sys.executable, "-c", said], capture_output=True, text=True, check=True)
+    slow = {"scipy", "pandas", "pyqtgraph"}
+    assert not {name.split(".")[0] for name in run.stdout.split()} & slow
+
+
 def test_imports_run_downwards() -> None:
     run = subprocess.run(
         [str(Path(sys.executable).with_name("lint-imports")), "--no-cache"],

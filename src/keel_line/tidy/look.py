@@ -8,7 +8,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import siegelslopes
 
 _LEAST_VALUES = 6
 _FAR, _FAR_FROM_SERIES = 6.0, 8.0
@@ -78,6 +77,9 @@ def find_pair_outliers(x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArra
     known = np.flatnonzero(~np.isnan(x) & ~np.isnan(y))
     if len(known) < _LEAST_VALUES or np.ptp(x[known]) == 0 or np.ptp(y[known]) == 0:
         return out
+    # Loaded here: the window would open a second later.
+    from scipy.stats import siegelslopes  # noqa: PLC0415
+
     some = known[:: max(1, len(known) // _MOST_FITTED)]
     slope, offset = siegelslopes(y[some], x[some])
     apart = np.abs(y[known] - slope * x[known] - offset)
