@@ -10,6 +10,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import settings
 from numpy.typing import NDArray
 from PIL import Image
 
@@ -22,6 +23,10 @@ from tests.remembering import RememberingExecutor
 
 ROOT = Path(__file__).resolve().parent.parent
 DEMO_PAGES = ROOT / "demo" / "pages"
+
+# How long a test takes is no business of tests: see "make bench".
+settings.register_profile("without deadlines", deadline=None)
+settings.load_profile("without deadlines")
 
 
 @cache

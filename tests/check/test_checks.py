@@ -73,7 +73,7 @@ def test_what_is_no_amount_is_none(text: str) -> None:
     assert parse_amount(text) is None
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(
     st.decimals(-999999, 999999, places=2, allow_nan=False),
     st.sampled_from(["1,284.50", "1284.50", "(1,284.50)", "£ 4.00", "£1,000.00"]),

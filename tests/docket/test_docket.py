@@ -113,9 +113,7 @@ def test_new_change_ends_redo_but_not_history(demo_desk: Desk) -> None:
     assert [(c.after, c.undone) for c in demo_desk.history()] == [("one", True), ("two", False)]
 
 
-@settings(
-    max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
-)
+@settings(max_examples=15, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(texts=st.lists(st.text(max_size=12), min_size=1, max_size=8), back=st.integers(0, 8))
 def test_undo_then_redo_changes_nothing(demo_desk: Desk, texts: list[str], back: int) -> None:
     cells = first_cells(demo_desk, 3)

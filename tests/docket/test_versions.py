@@ -71,7 +71,7 @@ def test_an_earlier_docket_opens_with_all_that_was_done(version: int, tmp_path: 
     desk.close()
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(kept=st.floats(0.0, 0.9999))
 def test_a_docket_cut_at_any_byte_is_told_and_left_as_it_is(kept: float) -> None:
     whole = gzip.decompress(FROZEN[-1].read_bytes())

@@ -230,7 +230,6 @@ TestWalk = Walk.TestCase
 TestWalk.settings = settings(
     max_examples=int(os.environ.get("KEEL_LINE_WALKS", "25")),
     stateful_step_count=50,
-    deadline=None,
     phases=[Phase.explicit, Phase.reuse, Phase.generate],  # a walk is short enough to follow
     suppress_health_check=[HealthCheck.too_slow],
 )

@@ -31,7 +31,7 @@ def opened(*beams: tuple[str, float]) -> Decoded:
     return Decoded(beams[0][0], beams, np.array([(i, i + 1) for i in range(count)]), np.ones(count))
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.text(ALPHABET, max_size=4))
 def test_what_may_follow_makes_one_in_all(start: str) -> None:
     model = count_language(TEXTS, ALPHABET, (1, 1, 2, 3, 5))

@@ -37,7 +37,7 @@ def give_way(probs: NDArray[np.float32], step: int, last: int, now: int) -> floa
     return float(np.clip(max(bare, min(fall, rise)) / GIVING_WAY, LEAST_WAY, 1))
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(
     st.lists(st.tuples(st.floats(0.05, 0.45), st.floats(0.05, 0.45)), min_size=4, max_size=5),
     st.lists(st.integers(1, 2), max_size=3),

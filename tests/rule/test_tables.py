@@ -140,7 +140,7 @@ def test_it_is_known_which_lines_lie_on_paper(ruling: str, across: int, down: in
     assert sum(grid.is_ruled("down", x) for x in grid.x_lines) == down
 
 
-@settings(max_examples=12, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=12, suppress_health_check=list(HealthCheck))
 @given(rows=st.integers(4, 14), cols=st.integers(2, 5), align=st.sampled_from("lrc"))
 def test_any_size_and_alignment_comes_back(rows: int, cols: int, align: str) -> None:
     content = replace(make_content(rows, cols), align=align * cols)

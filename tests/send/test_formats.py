@@ -318,9 +318,7 @@ def test_bad_input_is_written_somehow(ending: str, tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("ending", [".xlsx", ".ods", ".html"])
-@settings(
-    deadline=None, max_examples=20, suppress_health_check=[HealthCheck.function_scoped_fixture]
-)
+@settings(max_examples=20, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(rows=st.lists(st.tuples(st.text(max_size=8), st.text(max_size=8)), min_size=1, max_size=4))
 def test_any_texts_are_written_and_read(
     ending: str, tmp_path: Path, rows: list[tuple[str, str]]

@@ -11,7 +11,7 @@ import numpy as np
 import pikepdf
 import pypdfium2 as pdfium
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 from odf import teletype
@@ -184,7 +184,6 @@ def test_columns_are_read_one_after_another() -> None:
     assert found == [heading, *left, *right, foot]
 
 
-@settings(deadline=None)
 @given(
     st.lists(
         st.tuples(st.integers(0, 500), st.integers(0, 500), st.integers(1, 90), st.integers(1, 30)),

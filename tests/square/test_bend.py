@@ -80,7 +80,7 @@ COEFFICIENTS = st.lists(
 ).map(lambda rows: tuple(map(tuple, rows)))
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(across=COEFFICIENTS, down=COEFFICIENTS)
 def test_places_go_there_and_back(across: Rows, down: Rows) -> None:
     bend = Bend((100.0, 100.0, 900.0, 1300.0), across, down)
