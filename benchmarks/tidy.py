@@ -179,13 +179,17 @@ def _make_pair(rng: np.random.Generator, *, goes_on: bool) -> tuple[TableState, 
     for k in range(2):
         shares = widths * rng.uniform(0.99, 1.01, table.cols)
         xs = np.concatenate([[0.0], np.cumsum(shares)]) / shares.sum() * 1500 + 100
-        made.append(_as_state(k, [*heads[k], *parts[k]], len(heads[k]), xs, captions[k]))
+        made.append(make_state(k, [*heads[k], *parts[k]], len(heads[k]), xs, captions[k]))
     return made[0], made[1]
 
 
-def _as_state(
+def make_state(
     number: int, rows: list[dict[int, str]], heading: int, xs: np.ndarray, caption: str
 ) -> TableState:
+    """Return a table on page ``number`` (from 0) of a file, its columns' boundaries at ``xs`` (px).
+
+    ``rows`` have the texts by column, the ``heading`` rows first.
+    """
     ys = [100.0 + 40 * k for k in range(len(rows) + 1)]
     cells: list[Cell] = []
     states: list[CellState] = []
@@ -242,7 +246,7 @@ def score_suggestions(rng: np.random.Generator) -> tuple[int, int, int, Counter[
         table = make_table(rng, features, Look())
         rows = [{c.col: c.text for c in table.cells if c.row == r} for r in range(table.rows)]
         xs = np.linspace(0, 1500, table.cols + 1)
-        state = _as_state(0, rows, table.header_rows, xs, "")
+        state = make_state(0, rows, table.header_rows, xs, "")
         needs = {
             "names": table.header_rows > 0,
             "totals": features.totals,
@@ -251,7 +255,7 @@ def score_suggestions(rng: np.random.Generator) -> tuple[int, int, int, Counter[
             "empty columns": features.blank_col,
             "trim": features.leaders,
         }
-        found = {_kind_of(s.key) for s in suggest(make_tidy(state))} - {"type"}
+        found = {name_need(s.key) for s in suggest(make_tidy(state))} - {"type"}
         # Marks, and columns or rows that chance left empty, are looked at in the table itself.
         loose = {"mark", "empty rows", "empty columns"}
         made += len(found)
@@ -264,7 +268,7 @@ def score_suggestions(rng: np.random.Generator) -> tuple[int, int, int, Counter[
     return made, fits, missed, wrong
 
 
-def _kind_of(key: str) -> str:
+def name_need(key: str) -> str:
     """Return what a suggestion is about, without the column."""
     return key if key in {"empty rows", "empty columns"} else key.split(maxsplit=1)[0]
 
@@ -305,7 +309,7 @@ def time_long(pages: int = _LONG_PAGES) -> list[str]:
     ]
     xs = np.array([100.0, 180.0, 420.0, 560.0])
     heading = {0: "No.", 1: "Vessel", 2: "Dues"}
-    tables = [_as_state(k, [heading, *own], 1, xs, "") for k, own in enumerate(rows)]
+    tables = [make_state(k, [heading, *own], 1, xs, "") for k, own in enumerate(rows)]
     steps = tuple(Append(t.id, t.name, t.page_number) for t in tables[1:])
     whole = replace(tables[0], steps=encode_trail(Trail(steps)))
     begun = perf_counter()
