@@ -1,8 +1,8 @@
 """Joins and suggestions on tables that people wrote: ``python -m training.manuals.tidying``.
 
-Tables of manuals and descriptions, chosen by chance. Each is cut in two as by the end of a page, its
-heading repeated or not: it goes on. Two tables of one file with headings of their own, equally wide,
-do not. Suggestions were judged by eye; the wrong ones are listed here, and all are printed.
+Tables of manuals and descriptions, chosen by chance. Each is cut in two as by the end of a page,
+its heading repeated or not: it goes on. Two tables of one file with headings of their own, equally
+wide, do not. Suggestions were judged by eye; the wrong ones are listed here, and all are printed.
 """
 
 from __future__ import annotations
@@ -42,7 +42,7 @@ def load_tables() -> list[list[Table]]:
     """Load tables of packages chosen by chance, those of a file together."""
     out: list[list[Table]] = []
     for source in SOURCES:
-        rng = random.Random(_SEED)  # noqa: S311 - a sample
+        rng = random.Random(_SEED)
         packages = list(source.load_listed(held=True).packages)
         packages += source.load_listed(held=False).packages
         rng.shuffle(packages)
@@ -101,7 +101,7 @@ def score_joins(files: Sequence[Sequence[Table]]) -> list[tuple[bool, float]]:
 def find_suggestions(files: Sequence[Sequence[Table]]) -> Iterator[tuple[Table, Suggestion]]:
     """Yield what one table of each file is thought to need; types are measured by themselves."""
     for number, tables in enumerate(files):
-        table = random.Random(number).choice(tables)  # noqa: S311 - a sample
+        table = random.Random(number).choice(tables)
         xs = np.linspace(0, 1500, table.cols + 1)
         state = make_state(0, table.rows, table.heading, xs, "")
         for suggestion in suggest(make_tidy(state)):
