@@ -10,16 +10,17 @@ import json
 import sys
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 import numpy as np
 import torch
 from numpy.typing import NDArray
+from scipy import sparse
 from torch import nn
 
-from keel_line.rule.pieces import measure_pieces
+from keel_line.rule.pieces import GROUPS, Pieces, measure_pieces
 from training.roles import KEPT, MATERIAL, load_page_kept
 
 WEIGHTS = (
@@ -30,6 +31,7 @@ LINKS = ("joins", "begins", "parted", "spans", "same_left", "same_up")
 OUTPUTS = ROLES + len(LINKS)
 _HELD, _PROCESSES, _MEASURE_EVERY = 10, 2, 1000
 _MISSING = 0.04
+_MOST_8_BITS, _LEAST_STEP = 127, 1e-4
 _RARE = (1.0, 8.0, 8.0, 2.0, 2.0, 1.0)
 _TEXT_FEATURES = 14
 _HIDDEN, _PARTLY, _BODY = 0.25, 0.3, 3
@@ -44,9 +46,23 @@ class Graph:
 
     features: torch.Tensor
     near: torch.Tensor
+    groups: tuple[sparse.csr_array, ...]
     labels: torch.Tensor
     ink: bool
     manual: bool
+
+
+class _Mean(torch.autograd.Function):
+    """The means of states over groups: a sparse matrix, and its transpose for the way back."""
+
+    @staticmethod
+    def forward(ctx: Any, state: torch.Tensor, group: sparse.csr_array) -> torch.Tensor:
+        ctx.group = group
+        return torch.from_numpy(group @ state.detach().numpy())
+
+    @staticmethod
+    def backward(ctx: Any, back: torch.Tensor) -> tuple[torch.Tensor, None]:  # type: ignore[override]
+        return torch.from_numpy(ctx.group.T @ back.numpy()), None
 
 
 class RoleNet(nn.Module):
@@ -63,12 +79,22 @@ class RoleNet(nn.Module):
             nn.ModuleList(nn.Linear(width, width, bias=False) for _ in range(4))
             for _ in range(rounds)
         )
+        self.group = nn.ModuleList(
+            nn.ModuleList(nn.Linear(width, width, bias=False) for _ in GROUPS)
+            for _ in range(rounds)
+        )
+        for layer in (layer for own in self.group for layer in own):
+            nn.init.zeros_(layer.weight)  # so that weights without groups can be gone on from
         count = rounds if page else 0
         self.page = nn.ModuleList(nn.Linear(width, width, bias=False) for _ in range(count))
         self.last = nn.Linear(width, OUTPUTS)
 
     def forward(
-        self, features: torch.Tensor, near: torch.Tensor, pages: torch.Tensor
+        self,
+        features: torch.Tensor,
+        near: torch.Tensor,
+        groups: Sequence[sparse.csr_array],
+        pages: torch.Tensor,
     ) -> torch.Tensor:
         """Return the outputs of each piece, shape (n, OUTPUTS), as log odds.
 
@@ -86,6 +112,8 @@ class RoleNet(nn.Module):
             for way, layer in enumerate(heard):
                 said = layer(state)[near[:, way].clamp(min=0)]
                 total = total + said.masked_fill(none[:, way : way + 1], 0.0)
+            for layer, group in zip(self.group[k], groups, strict=True):
+                total = total + layer(_Mean.apply(state, group))
             state = state + self.lost(torch.relu(total))
         return self.last(state)
 
@@ -96,18 +124,19 @@ def load_graphs(paths: Sequence[Path]) -> list[Graph]:
         measured = [page for pages in pool.map(_measure_file, paths) for page in pages]
     return [
         Graph(
-            torch.from_numpy(features),
-            torch.from_numpy(near),
+            torch.from_numpy(pieces.features.astype(np.float32)),
+            torch.from_numpy(pieces.near),
+            tuple(g.astype(np.float32) for g in pieces.groups),
             torch.from_numpy(labels),
             ink,
             manual,
         )
-        for features, near, labels, ink, manual in measured
+        for pieces, labels, ink, manual in measured
     ]
 
 
-def _measure_file(path: Path) -> list[tuple[Floats, Ints, Ints, bool, bool]]:
-    """Return the measures, neighbours and labels of each page of a file.
+def _measure_file(path: Path) -> list[tuple[Pieces, Ints, bool, bool]]:
+    """Return the pieces and labels of each page of a file.
 
     And whether it is ink, and whether it is of a manual.
     """
@@ -118,16 +147,21 @@ def _measure_file(path: Path) -> list[tuple[Floats, Ints, Ints, bool, bool]]:
     for k in range(count):
         page = {n: data[f"{k}_{n}"] for n in KEPT}
         pieces = measure_pieces(*load_page_kept(page))
-        features = pieces.features.astype(np.float32)
-        labels = page["labels"].astype(np.int64)
-        out.append((features, pieces.near, labels, bool(page["ink"]), manual))
+        out.append((pieces, page["labels"].astype(np.int64), bool(page["ink"]), manual))
     return out
 
 
 def join_graphs(
     graphs: Sequence[Graph],
-) -> tuple[torch.Tensor, torch.Tensor, torch.Tensor, torch.Tensor, torch.Tensor]:
-    """Return some graphs as one: features, neighbours, labels, weights and page of each piece."""
+) -> tuple[
+    torch.Tensor,
+    torch.Tensor,
+    list[sparse.csr_array],
+    torch.Tensor,
+    torch.Tensor,
+    torch.Tensor,
+]:
+    """Return some graphs as one: features, neighbours, groups, labels, weights, page of each."""
     features, near, labels, weights = [], [], [], []
     pages: list[torch.Tensor] = []
     first = 0
@@ -139,8 +173,17 @@ def join_graphs(
         weights.append(torch.full((len(own),), 1.0 / max(20.0, len(own) ** 0.5)))
         pages.append(torch.full((len(own),), len(pages)))
         first += len(own)
-    parts = (features, near, labels, weights, pages)
-    return tuple(torch.cat(p) for p in parts)  # type: ignore[return-value]
+    groups = [
+        sparse.block_diag([g.groups[k] for g in graphs], format="csr") for k in range(len(GROUPS))
+    ]
+    return (
+        torch.cat(features),
+        torch.cat(near),
+        groups,
+        torch.cat(labels),
+        torch.cat(weights),
+        torch.cat(pages),
+    )
 
 
 def hide_texts(
@@ -185,7 +228,8 @@ def measure(net: RoleNet, graphs: Sequence[Graph]) -> dict[str, float]:
     right = pieces = pages = 0
     links = np.zeros((len(LINKS), 2), int)
     for graph in graphs:
-        outputs = net(graph.features, graph.near, torch.zeros(len(graph.near), dtype=torch.long))
+        one = torch.zeros(len(graph.near), dtype=torch.long)
+        outputs = net(graph.features, graph.near, graph.groups, one)
         known = graph.labels[:, 0] >= 0
         hit = outputs[:, :ROLES].argmax(1) == graph.labels[:, 0]
         right += int(hit[known].sum())
@@ -206,9 +250,22 @@ def measure(net: RoleNet, graphs: Sequence[Graph]) -> dict[str, float]:
 def export(
     net: RoleNet, middle: NDArray[np.float64], scale: NDArray[np.float64], path: Path
 ) -> None:
-    """Write the weights in 16 bits, with what features are brought to first."""
+    """Write the weights in 8 bits, with what features are brought to first.
+
+    Each row of a layer has a step of its own.
+    """
     path.parent.mkdir(parents=True, exist_ok=True)
-    arrays = {f"net.{k}": v.numpy().astype(np.float16) for k, v in net.state_dict().items()}
+    arrays: dict[str, Any] = {}
+    for name, values in net.state_dict().items():
+        own = values.numpy()
+        if name.endswith(".weight"):
+            steps = np.maximum(np.abs(own).max(axis=1) / _MOST_8_BITS, _LEAST_STEP)
+            steps = steps.astype(np.float16)
+            arrays[f"net.{name.replace('.weight', '.step')}"] = steps
+            own = np.round(own / steps[:, None].astype(np.float32))
+            arrays[f"net.{name}"] = own.clip(-_MOST_8_BITS, _MOST_8_BITS).astype(np.int8)
+        else:
+            arrays[f"net.{name}"] = own.astype(np.float16)
     # What is rare weighs more in training; its chance is what it is.
     arrays["net.last.bias"][ROLES:] -= np.log(_RARE).astype(np.float16)
     np.savez_compressed(
@@ -220,6 +277,8 @@ def load_weights(net: RoleNet, path: Path) -> tuple[NDArray[np.float32], NDArray
     """Load weights that :func:`export` wrote; return what features are brought to first."""
     with np.load(path) as data:
         kept = {k: data[k].astype(np.float32) for k in data.files}
+    for name in [k for k in kept if k.endswith(".step")]:
+        kept[name.replace(".step", ".weight")] *= kept.pop(name)[:, None]
     state = {k[4:]: torch.from_numpy(v) for k, v in kept.items() if k.startswith("net.")}
     state["last.bias"][ROLES:] += torch.log(torch.tensor(_RARE))
     net.load_state_dict(state)
@@ -257,16 +316,8 @@ def main() -> None:
         middle, scale = load_weights(net, args.begin)
 
     def brought(items: list[Graph]) -> list[Graph]:
-        return [
-            Graph(
-                ((g.features - torch.from_numpy(middle)) / torch.from_numpy(scale)).clamp(-6, 6),
-                g.near,
-                g.labels,
-                g.ink,
-                g.manual,
-            )
-            for g in items
-        ]
+        less, by = torch.from_numpy(middle), torch.from_numpy(scale)
+        return [replace(g, features=((g.features - less) / by).clamp(-6, 6)) for g in items]
 
     hidden = torch.from_numpy((-middle / scale)[-_TEXT_FEATURES:])
     graphs, held = brought(graphs), brought(held)
@@ -284,13 +335,13 @@ def main() -> None:
     plan = torch.optim.lr_scheduler.OneCycleLR(best, args.rate, total_steps=args.steps)
     for step in range(args.steps):
         chosen = rng.choice(len(graphs), size=args.batch, p=chances)
-        features, near, labels, weights, pages = join_graphs([graphs[k] for k in chosen])
+        features, near, groups, labels, weights, pages = join_graphs([graphs[k] for k in chosen])
         features = features * (1.0 + 0.05 * torch.randn_like(features))
         # Each measure is missing now and then, so that none is relied on by itself.
         features = features * (torch.rand(1, features.shape[1]) > _MISSING)
         features = features * (torch.rand(len(features), features.shape[1]) > _MISSING)
         features = hide_texts(features, labels[:, 0], hidden, rng)
-        loss = loss_of(net(features, near, pages), labels, weights)
+        loss = loss_of(net(features, near, groups, pages), labels, weights)
         best.zero_grad()
         loss.backward()
         nn.utils.clip_grad_norm_(net.parameters(), 1.0)

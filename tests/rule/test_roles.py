@@ -12,7 +12,7 @@ from keel_line.model.page import PageText
 from keel_line.rule.assembly import find_beside, find_tables
 from keel_line.rule.headed import RowPieces, place_cells
 from keel_line.rule.parting import ColumnPlace
-from keel_line.rule.pieces import FEATURES, measure_pieces, texts_of
+from keel_line.rule.pieces import FEATURES, Pieces, measure_pieces, texts_of
 from keel_line.rule.roles import (
     BODY,
     CAPTION,
@@ -71,7 +71,9 @@ def test_a_rule_and_what_is_said_change_the_measures() -> None:
     rule = Rule("across", 0.0, 260.0, 30.0, 0.0, 2.0, 1.0)
     bare = measure_pieces(writing, []).features
     assert not np.allclose(bare, measure_pieces(writing, [rule]).features)
-    said = measure_pieces(writing, [], ["Vessel", "Dues", "Wren", "1,250"]).features
+    texts = ["Vessel", "Dues", "Wren", "1,250"]
+    said = measure_pieces(writing, [], texts).features
+    assert (measure_pieces(writing, []).with_texts(texts).features == said).all()
     assert not np.allclose(bare, said)
 
 
@@ -204,18 +206,18 @@ def reading(
     asked: list[np.ndarray] = []
     told: list[list[str | None]] = []
 
-    def find(own: Writing, rules: object, texts: list[str | None] | None = None) -> Roles:
-        assert own is writing
-        if texts is not None:
-            told.append(texts)
-        return roles_of(writing, roles)
+    def tell(own: Pieces, texts: list[str | None]) -> Pieces:
+        told.append(texts)
+        return own
 
     def read(boxes: np.ndarray, cap: float) -> list[str]:
         assert cap == CAP
         asked.append(boxes)
         return ["" if y0 == 0 else "said" for y0 in boxes[:, 1].tolist()]
 
-    monkeypatch.setattr("keel_line.rule.roles.find_roles", find)
+    known = roles_of(writing, roles)
+    monkeypatch.setattr("keel_line.rule.roles.judge_pieces", lambda _: known)
+    monkeypatch.setattr(Pieces, "with_texts", tell)
     find_roles_reading(writing, [], read)
     return asked, told
 

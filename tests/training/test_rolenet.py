@@ -6,12 +6,22 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from scipy import sparse
 
 torch = pytest.importorskip("torch")
 
-from keel_line.rule.pieces import FEATURES, Pieces  # noqa: E402
+from keel_line.rule.pieces import FEATURES, GROUPS, Pieces  # noqa: E402
 from keel_line.rule.roles import load_roles  # noqa: E402
-from training.rolenet import OUTPUTS, ROLES, Graph, RoleNet, export, loss_of, measure  # noqa: E402
+from training.rolenet import (  # noqa: E402
+    OUTPUTS,
+    ROLES,
+    Graph,
+    RoleNet,
+    export,
+    load_weights,
+    loss_of,
+    measure,
+)
 
 
 def chain(count: int, seed: int) -> Graph:
@@ -23,7 +33,10 @@ def chain(count: int, seed: int) -> Graph:
     near[:-1, 1] = torch.arange(1, count)
     labels = torch.full((count, 5), -1)
     labels[:, 0] = torch.where(features[:, 0] > 0, 3, 0)
-    return Graph(features, near, labels, ink=False, manual=False)
+    above = np.tril(np.ones((count, count), np.float32), -1)
+    above /= np.maximum(above.sum(axis=1, keepdims=True), 1)
+    groups = (sparse.csr_array(above),) * len(GROUPS)
+    return Graph(features, near, groups, labels, ink=False, manual=False)
 
 
 def one_page(graph: Graph) -> torch.Tensor:  # type: ignore[name-defined]
@@ -37,7 +50,7 @@ def test_a_small_network_learns_a_plain_rule() -> None:
     graph = chain(200, 1)
     for _ in range(80):
         steps.zero_grad()
-        outputs = net(graph.features, graph.near, one_page(graph))
+        outputs = net(graph.features, graph.near, graph.groups, one_page(graph))
         loss_of(outputs, graph.labels, torch.ones(200)).backward()
         steps.step()
     assert measure(net, [graph])["roles"] > 0.98
@@ -47,14 +60,28 @@ def test_a_small_network_learns_a_plain_rule() -> None:
 def test_the_product_runs_an_exported_network_alike(tmp_path: Path, *, page: bool) -> None:
     torch.manual_seed(3)
     net = RoleNet(FEATURES, width=8, rounds=2, page=page).eval()
+    for layer in (layer for own in net.group for layer in own):
+        torch.nn.init.normal_(layer.weight, std=0.2)
     graph = chain(30, 4)
     middle, scale = np.zeros(FEATURES), np.ones(FEATURES)
     export(net, middle, scale, tmp_path / "roles.npz")
     with torch.no_grad():
-        wanted = net(graph.features.clamp(-6, 6), graph.near, one_page(graph)).numpy()
-    pieces = Pieces(graph.features.numpy().astype(float), graph.near.numpy())
+        features = graph.features.clamp(-6, 6)
+        wanted = net(features, graph.near, graph.groups, one_page(graph)).numpy()
+    pieces = Pieces(graph.features.numpy().astype(float), graph.near.numpy(), graph.groups)
     found = load_roles(tmp_path / "roles.npz").run(pieces)
     assert found.shape == (30, OUTPUTS)
     assert np.abs(found[:, :ROLES] - wanted[:, :ROLES]).max() < 0.05
     # Rare outputs weigh more in training; the export takes that out again.
     assert (found[:, ROLES + 1] < wanted[:, ROLES + 1]).all()
+
+
+def test_weights_that_were_written_are_gone_on_from(tmp_path: Path) -> None:
+    torch.manual_seed(6)
+    net = RoleNet(FEATURES, width=8, rounds=2, page=True)
+    path = tmp_path / "roles.npz"
+    export(net, np.zeros(FEATURES), np.ones(FEATURES), path)
+    again = RoleNet(FEATURES, width=8, rounds=2, page=True)
+    load_weights(again, path)
+    for name, values in net.state_dict().items():
+        assert np.allclose(values, again.state_dict()[name], atol=0.02), name

@@ -264,16 +264,16 @@ def count_headings(grid: Grid, writing: Writing, roles: Roles) -> int:
 def find_beside(boxes: list[Box], writing: Writing, roles: Roles, role: int) -> list[Box | None]:
     """Return for each table the box around its caption, or its notes; None where it has none.
 
-    ``boxes`` are the tables'; ``role`` is ``CAPTION`` or ``NOTE``. Lines of that role go to the
-    table that they stand nearest to, above or below it. A caption is one run of lines, and each
-    line is in it as far as nothing parts it.
+    ``boxes`` are the tables'; ``role`` is ``CAPTION`` or ``NOTE``. Lines of that role that stand
+    close below each other go to the table that they stand nearest to, above or below it. A table
+    has one caption; each line is in it as far as nothing parts it.
     """
     cap = writing.cap_px
     chosen = roles.roles.argmax(axis=1) == role
     runs = [run for run in _find_runs(writing, roles) if chosen[run].any()]
-    own: list[list[Ints]] = [[] for _ in boxes]
-    for run in runs:
-        pieces = run if role == CAPTION else run[chosen[run]]
+    own: list[list[tuple[float, Ints]]] = [[] for _ in boxes]
+    for block in _find_blocks(runs, writing):
+        pieces = block if role == CAPTION else block[chosen[block]]
         x0, y0, x1, y1 = _box_around(writing.boxes[pieces])
         best, nearest = -1, _NEAR_CAPS * cap * (2 if role == NOTE else 1)
         for k, box in enumerate(boxes):
@@ -285,17 +285,32 @@ def find_beside(boxes: list[Box], writing: Writing, roles: Roles, role: int) -> 
             if away < nearest:
                 best, nearest = k, away
         if best >= 0:
-            own[best].append(pieces)
+            own[best].append((nearest, pieces))
     out: list[Box | None] = []
     pad = _PAD_CAPS * cap
-    for box, lines in zip(boxes, own, strict=True):
-        kept = _keep_together(lines, box, writing) if role == CAPTION else lines
-        if not kept:
+    for blocks in own:
+        if not blocks:
             out.append(None)
             continue
-        x0, y0, x1, y1 = _box_around(writing.boxes[np.concatenate(kept)])
+        kept = sorted(blocks, key=lambda block: block[0])[: 1 if role == CAPTION else None]
+        x0, y0, x1, y1 = _box_around(writing.boxes[np.concatenate([block for _, block in kept])])
         out.append((x0 - pad, y0 - pad, x1 + pad, y1 + pad))
     return out
+
+
+def _find_blocks(runs: list[Ints], writing: Writing) -> list[Ints]:
+    """Return the pieces of runs that stand close below each other, block by block."""
+    blocks: list[tuple[Ints, Box]] = []
+    for run in runs:  # from the top down
+        box = _box_around(writing.boxes[run])
+        for k, (above, last) in enumerate(blocks):
+            beside = min(last[2], box[2]) - max(last[0], box[0]) > 0
+            if beside and box[1] - last[3] <= _LEADING_CAPS * writing.cap_px:
+                blocks[k] = (np.concatenate([above, run]), box)
+                break
+        else:
+            blocks.append((run, box))
+    return [block for block, _ in blocks]
 
 
 def _find_runs(writing: Writing, roles: Roles) -> list[Ints]:
@@ -308,19 +323,6 @@ def _find_runs(writing: Writing, roles: Roles) -> list[Ints]:
         gaps = writing.boxes[own[1:], 0] - writing.boxes[own[:-1], 2]
         out += np.split(own, np.flatnonzero(gaps > _WORDS_CAPS * writing.cap_px) + 1)
     return [run for run in out if len(run)]
-
-
-def _keep_together(lines: list[Ints], table: Box, writing: Writing) -> list[Ints]:
-    """Return the caption line nearest to the table, and the caption lines that continue it."""
-    boxes = [_box_around(writing.boxes[line]) for line in lines]
-    away = [max(table[1] - b[3], b[1] - table[3], 0.0) for b in boxes]
-    order = np.argsort(away)
-    kept: list[int] = []
-    for k in order.tolist():
-        near = [max(boxes[k][1] - boxes[j][3], boxes[j][1] - boxes[k][3]) for j in kept]
-        if not kept or min(near) <= _LEADING_CAPS * writing.cap_px:
-            kept.append(k)
-    return [lines[k] for k in kept]
 
 
 def _box_around(boxes: NDArray[np.float64]) -> Box:

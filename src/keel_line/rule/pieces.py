@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,11 +14,19 @@ from keel_line.model.grid import Rule
 from keel_line.model.page import PageText
 from keel_line.rule.writing import Writing
 
+if TYPE_CHECKING:
+    from scipy import sparse
+
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 WAYS = ("up", "down", "left", "right")
+GROUPS = ("line before", "line after", "column above", "column below")
 _NEAR_LINES = 5
+_COLUMN_LINES = 10
+_WORD_CAPS, _SPACE_CAPS = 0.22, 0.4
+_TEXTS = 14  # measures of what a piece says, the last
+_FULL = 0.85
 _FAR = 30.0
 _FLUSH_CAPS = 0.4
 _OPEN_CAPS = 0.5
@@ -41,10 +50,21 @@ class Pieces:
         Shape (n, FEATURES), lengths over the height of capitals.
     near
         Number of each piece's neighbour in each of ``WAYS``, shape (n, 4), -1 for none.
+    groups
+        For each of ``GROUPS`` the mean over it, sparse, shape (n, n): a row has the shares of all
+        pieces that stand on a piece's line before or after it, or over or under it within a few
+        lines. They add up to 1, or to 0 where there are none.
     """
 
     features: Floats
     near: Ints
+    groups: tuple[sparse.csr_array, ...]
+
+    def with_texts(self, texts: Sequence[str | None]) -> Pieces:
+        """Return them with what each piece says, None where it is not known."""
+        features = self.features.copy()
+        features[:, -_TEXTS:] = _measure_texts(texts, len(features))
+        return replace(self, features=features)
 
 
 def measure_pieces(
@@ -64,16 +84,18 @@ def measure_pieces(
     boxes, lines, cap = writing.boxes, writing.lines, max(writing.cap_px, 1.0)
     count = len(boxes)
     if count == 0:
-        return Pieces(np.zeros((0, FEATURES)), np.zeros((0, len(WAYS)), np.int64))
+        near = np.zeros((0, len(WAYS)), np.int64)
+        return Pieces(np.zeros((0, FEATURES)), near, _find_groups(boxes, lines))
     near = _find_near(boxes, lines)
     groups = (
         _measure_places(boxes, lines, near, cap),
         _measure_edges(boxes, lines, cap),
         _measure_rules(boxes, near, rules, cap),
         _measure_letters(boxes, writing.letters, cap),
+        _measure_wrapping(boxes, lines, near, writing.letters, cap),
         _measure_texts(texts, count),
     )
-    return Pieces(np.nan_to_num(np.hstack(groups)), near)
+    return Pieces(np.nan_to_num(np.hstack(groups)), near, _find_groups(boxes, lines))
 
 
 def texts_of(writing: Writing, text: PageText) -> list[str]:
@@ -311,9 +333,92 @@ def _measure_letters(boxes: Floats, letters: Floats, cap: float) -> Floats:
     return out
 
 
+def _measure_wrapping(
+    boxes: Floats, lines: Ints, near: Ints, letters: Floats, cap: float
+) -> Floats:
+    """Measure whether a piece may go on with the one above it, or the one below with it.
+
+    A line is full where the next one's first word would not have found room in its column.
+    """
+    x0, x1 = boxes[:, 0], boxes[:, 2]
+    wide = x1 - x0
+    first, words = _measure_words(boxes, letters, cap)
+    apart = np.abs(lines[None, :] - lines[:, None])
+    shared = np.minimum(x1[:, None], x1[None, :]) - np.maximum(x0[:, None], x0[None, :])
+    after = np.where(near[:, 3] >= 0, x0[near[:, 3]], np.inf)
+    before = np.where(near[:, 2] >= 0, x1[near[:, 2]], -np.inf)
+    # What reaches to a neighbour on the line is no piece of this column.
+    own = (apart <= _COLUMN_LINES) & (shared > 0)
+    own &= (x1[None, :] <= after[:, None]) & (x0[None, :] >= before[:, None])
+    np.fill_diagonal(own, val=True)
+    right = np.where(own, x1[None, :], -np.inf).max(axis=1)
+    room = right - np.where(own, x0[None, :], np.inf).min(axis=1)
+    full = (own & (wide[None, :] >= _FULL * room[:, None])).sum(axis=1) / own.sum(axis=1)
+    space = _SPACE_CAPS * cap
+    fits = []
+    for way, sign in ((0, -1), (1, 1)):
+        other = near[:, way]
+        next_one = (other >= 0) & (lines[other] - lines == sign)
+        upper, lower = (wide[other], first) if way == 0 else (wide, first[other])
+        ending = (x1[other] if way == 0 else x1) + space + lower
+        fits += [
+            next_one,
+            np.where(next_one, np.clip((room - upper - space - lower) / cap, -6, 6), 0.0) / 3,
+            np.where(next_one, np.clip((right - ending) / cap, -6, 6), 0.0) / 3,
+        ]
+    return np.column_stack(
+        [
+            np.log1p(first / cap),
+            np.log1p(words),
+            wide / np.maximum(room, cap),
+            np.clip((room - wide) / cap, 0, 12) / 4,
+            full,
+            np.log1p(own.sum(axis=1)),
+            *fits,
+        ]
+    ).astype(float)
+
+
+def _measure_words(boxes: Floats, letters: Floats, cap: float) -> tuple[Floats, Floats]:
+    """Return how wide (px) each piece's first word is, and how many words it has."""
+    first, words = boxes[:, 2] - boxes[:, 0], np.ones(len(boxes))
+    middles = (letters[:, 1] + letters[:, 3]) / 2
+    order = np.argsort(middles)
+    letters, middles = letters[order], middles[order]
+    centres = (letters[:, 0] + letters[:, 2]) / 2
+    for k, (x0, y0, x1, y1) in enumerate(boxes.tolist()):
+        low, high = np.searchsorted(middles, (y0, y1))
+        own = letters[low:high][(centres[low:high] >= x0) & (centres[low:high] <= x1)]
+        if len(own) < 2:
+            continue
+        own = own[np.argsort(own[:, 0])]
+        ends = np.maximum.accumulate(own[:, 2])
+        gaps = np.flatnonzero(own[1:, 0] - ends[:-1] > _WORD_CAPS * cap)
+        if len(gaps):
+            first[k], words[k] = ends[gaps[0]] - x0, len(gaps) + 1
+    return first, words
+
+
+def _find_groups(boxes: Floats, lines: Ints) -> tuple[sparse.csr_array, ...]:
+    """Return the means over each piece's groups; see :class:`Pieces`."""
+    from scipy import sparse  # noqa: PLC0415 - the window need not wait for it
+
+    x0, x1 = boxes[:, 0], boxes[:, 2]
+    over = np.minimum(x1[:, None], x1[None, :]) > np.maximum(x0[:, None], x0[None, :])
+    apart = lines[None, :] - lines[:, None]
+    before = x0[None, :] < x0[:, None]
+    members = (
+        (apart == 0) & before,
+        (apart == 0) & before.T,
+        over & (apart < 0) & (apart >= -_COLUMN_LINES),
+        over & (apart > 0) & (apart <= _COLUMN_LINES),
+    )
+    return tuple(sparse.csr_array(m / np.maximum(m.sum(axis=1, keepdims=True), 1)) for m in members)
+
+
 def _measure_texts(texts: Sequence[str | None] | None, count: int) -> Floats:
     """Measure what pieces say; zeros where it is not known."""
-    out = np.zeros((count, 14))
+    out = np.zeros((count, _TEXTS))
     if texts is None:
         return out
     for k, text in enumerate(texts):
@@ -349,6 +454,7 @@ def _count_features() -> int:
         _measure_edges(one.boxes, one.lines, 9.0),
         _measure_rules(one.boxes, near, (), 9.0),
         _measure_letters(one.boxes, one.letters, 9.0),
+        _measure_wrapping(one.boxes, one.lines, near, one.letters, 9.0),
         _measure_texts(None, 1),
     )
     return sum(g.shape[1] for g in groups)

@@ -1,8 +1,9 @@
 """Tells the role of each piece of writing: outside, caption, heading, body or note of a table.
 
 A small network over the pieces of a page: each round, a piece hears what its neighbours above,
-below, left and right have come to (message passing as in Gilmer and others, "Neural message passing
-for quantum chemistry", ICML 2017). ``training.rolenet`` trains it on typeset pages.
+below, left and right have come to, and the means of those on its line and in its column (message
+passing as in Gilmer and others, "Neural message passing for quantum chemistry", ICML 2017).
+``training.rolenet`` trains it on typeset pages.
 """
 
 from __future__ import annotations
@@ -17,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line.model.grid import Rule
-from keel_line.rule.pieces import Pieces, measure_pieces
+from keel_line.rule.pieces import GROUPS, Pieces, measure_pieces
 from keel_line.rule.writing import Writing
 
 Floats = NDArray[np.float64]
@@ -91,6 +92,7 @@ class RoleNetwork:
     scale: Floats
     first: tuple[Floats, Floats]
     rounds: tuple[tuple[Floats, Floats, tuple[Floats, ...]], ...]
+    groups: tuple[tuple[Floats, ...], ...]
     pages: tuple[Floats, ...]
     last: tuple[Floats, Floats]
 
@@ -107,6 +109,8 @@ class RoleNetwork:
             for way, own in enumerate(heard):
                 near = pieces.near[:, way]
                 total += np.where(near[:, None] >= 0, (state @ own)[near], 0.0)
+            for group, own in zip(pieces.groups, self.groups[k], strict=True):
+                total += (group @ state) @ own
             state = state + np.maximum(total, 0.0)
         return _apply(self.last, state)
 
@@ -122,6 +126,8 @@ def load_roles(path: Path = _WEIGHTS) -> RoleNetwork:
     """Load the network that travels with the program."""
     with np.load(path) as data:
         arrays = {name: data[name].astype(np.float64) for name in data.files}
+    for name in [n for n in arrays if n.endswith(".step")]:  # of weights in 8 bits, a row each
+        arrays[name.replace(".step", ".weight")] *= arrays[name][:, None]
 
     def layer(name: str) -> tuple[Floats, Floats]:
         return arrays[f"net.{name}.weight"].T, arrays[f"net.{name}.bias"]
@@ -131,11 +137,15 @@ def load_roles(path: Path = _WEIGHTS) -> RoleNetwork:
         (*layer(f"own.{k}"), tuple(arrays[f"net.heard.{k}.{way}.weight"].T for way in range(4)))
         for k in range(count)
     )
+    groups = tuple(
+        tuple(arrays[f"net.group.{k}.{n}.weight"].T for n in range(len(GROUPS)))
+        for k in range(count)
+    )
     pages = tuple(
         arrays[name].T for k in range(count) if (name := f"net.page.{k}.weight") in arrays
     )
     first, last = layer("first"), layer("last")
-    return RoleNetwork(arrays["middle"], arrays["scale"], first, rounds, pages, last)
+    return RoleNetwork(arrays["middle"], arrays["scale"], first, rounds, groups, pages, last)
 
 
 ReadPieces: TypeAlias = Callable[[NDArray[np.float64], float], Sequence[str]]
@@ -147,7 +157,8 @@ def find_roles_reading(writing: Writing, rules: Sequence[Rule], read: ReadPieces
 
     What a caption, a heading or a note says counts most, and most of a page is none of these.
     """
-    roles = find_roles(writing, rules)
+    pieces = measure_pieces(writing, rules)
+    roles = judge_pieces(pieces)
     if read is None:
         return roles
     chosen = _choose_to_read(writing, roles)
@@ -157,7 +168,7 @@ def find_roles_reading(writing: Writing, rules: Sequence[Rule], read: ReadPieces
     said = read(writing.boxes[chosen], writing.cap_px)
     for number, text in zip(chosen.tolist(), said, strict=True):
         texts[number] = text or None
-    return find_roles(writing, rules, texts)
+    return judge_pieces(pieces.with_texts(texts))
 
 
 def _choose_to_read(writing: Writing, roles: Roles) -> NDArray[np.int64]:
@@ -187,7 +198,11 @@ def find_roles(
     texts
         What each piece says, None where it is not known.
     """
-    pieces = measure_pieces(writing, rules, texts)
+    return judge_pieces(measure_pieces(writing, rules, texts))
+
+
+def judge_pieces(pieces: Pieces) -> Roles:
+    """Return what is thought of a page's pieces by their measures."""
     out = load_roles().run(pieces)
     raised = np.exp(out[:, :_ROLES] - out[:, :_ROLES].max(axis=1, keepdims=True, initial=-np.inf))
     chances = 1.0 / (1.0 + np.exp(-np.clip(out[:, _ROLES:], -30, 30)))
