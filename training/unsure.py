@@ -34,7 +34,7 @@ from training.logistic import Pairs, join
 MODEL = (
     Path(__file__).resolve().parent.parent / "src" / "keel_line" / "rule" / "data" / "unsure.json"
 )
-DAMAGES = ("digital", "clean", "copy", "fax", "fax-coarse", "photo", "office")
+DAMAGES = ("digital", "clean", "copy", "fax", "photo")
 _SEED = 9119
 _KEPT = Path(__file__).resolve().parent.parent / ".cache" / "unsure.pickle"
 _PENALTY, _MOST_RIGHT = 0.01, 0.04

@@ -9,7 +9,7 @@ import pytest
 
 from keel_line.model.grid import Rule
 from keel_line.model.page import PageText
-from keel_line.rule.assembly import find_beside, find_tables
+from keel_line.rule.assembly import find_tables
 from keel_line.rule.headed import RowPieces, place_cells
 from keel_line.rule.parting import ColumnPlace
 from keel_line.rule.pieces import FEATURES, Pieces, measure_pieces, texts_of
@@ -131,27 +131,6 @@ def test_what_is_hardly_a_table_is_none() -> None:
 def test_slivers_along_an_edge_are_no_table() -> None:
     writing = writing_of([(0.0, 3.0)], [(0.0, 3.0)], [(0.0, 2.0)])
     assert find_tables(writing, roles_of(writing, [BODY] * 3)) == []
-
-
-def test_a_caption_goes_to_the_nearest_table() -> None:
-    writing = writing_of([(0.0, 260.0)], TWO, TWO, [(0.0, 200.0)])
-    roles = roles_of(writing, [CAPTION, BODY, BODY, BODY, BODY, OUTSIDE])
-    (box,) = find_beside([(0.0, 40.0, 260.0, 100.0)], writing, roles, CAPTION)
-    assert box is not None
-    assert box[1] < 0 < box[3] < 40
-    assert find_beside([], writing, roles, CAPTION) == []
-
-
-def test_a_caption_is_its_whole_line_and_what_goes_on_from_it() -> None:
-    lines = ([(0.0, 60.0)], [(0.0, 60.0), (90.0, 260.0)], [(0.0, 200.0)], TWO, TWO)
-    writing = writing_of(*lines)
-    own = [CAPTION, CAPTION, OUTSIDE, CAPTION, BODY, BODY, BODY, BODY]
-    roles = roles_of(writing, own)
-    apart = replace(writing, boxes=writing.boxes - np.outer(np.arange(8) == 0, [0, 60, 0, 60]))
-    (box,) = find_beside([(0.0, 120.0, 260.0, 180.0)], apart, roles, CAPTION)
-    assert box is not None
-    assert box[2] >= 260.0
-    assert 20.0 < box[1] < 40.0
 
 
 def place(left: float, right: float) -> ColumnPlace:

@@ -35,7 +35,6 @@ from keel_line.read.strip import read_strip
 from keel_line.read.turned import read_turned
 from keel_line.read.upright import find_upright
 from keel_line.rule.area import fit_to_rules
-from keel_line.rule.captions import complete_captions
 from keel_line.rule.doubts import find_doubts
 from keel_line.rule.grids import Survey, survey_page, survey_text
 from keel_line.rule.headings import count_heading_rows
@@ -205,8 +204,7 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     grids = _finish_grids(survey, squared.dpi, flat, kept)
     lap("rule")
     words = partial(_read_words, squared, text, threads)
-    captions = complete_captions(survey.captions, squared.pixels, squared.dpi, grids, flat)
-    titles = [words(box) for box in captions]
+    titles = [words(box) for box in survey.captions]
     notes = [words(box) for box in survey.notes]
     readings = _read_grids(squared, flat, grids, survey.letters, request.forms, threads)
     if text is not None:

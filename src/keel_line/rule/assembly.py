@@ -9,10 +9,9 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line.model.geometry import Box
 from keel_line.model.grid import Grid, LineDoubt
 from keel_line.rule.pieces import WAYS
-from keel_line.rule.roles import BODY, CAPTION, HEADING, NOTE, Roles
+from keel_line.rule.roles import BODY, HEADING, Roles
 from keel_line.rule.writing import Writing
 
 Ints = NDArray[np.int64]
@@ -23,9 +22,6 @@ _LEAST_CHANCE = 0.02
 _UP, _LEFT = WAYS.index("up"), WAYS.index("left")
 _LEAST_PIECES, _LEAST_SURE = 4, 0.88
 _NARROW_CAPS = 0.3
-_NEAR_CAPS = 5.0
-_PAD_CAPS = 0.35
-_WORDS_CAPS, _LEADING_CAPS = 1.8, 1.6
 _TINY = 1e-6
 
 
@@ -259,73 +255,3 @@ def count_headings(grid: Grid, writing: Writing, roles: Roles) -> int:
             # A section's name right under the heading is none of it.
             bars = bars + 1 if len(own) == 1 and wide[inside].all() else 0
     return min(count - bars if bars < count else count, grid.rows)
-
-
-def find_beside(boxes: list[Box], writing: Writing, roles: Roles, role: int) -> list[Box | None]:
-    """Return for each table the box around its caption, or its notes; None where it has none.
-
-    ``boxes`` are the tables'; ``role`` is ``CAPTION`` or ``NOTE``. Lines of that role that stand
-    close below each other go to the table that they stand nearest to, above or below it. A table
-    has one caption; each line is in it as far as nothing parts it.
-    """
-    cap = writing.cap_px
-    chosen = roles.roles.argmax(axis=1) == role
-    runs = [run for run in _find_runs(writing, roles) if chosen[run].any()]
-    own: list[list[tuple[float, Ints]]] = [[] for _ in boxes]
-    for block in _find_blocks(runs, writing):
-        pieces = block if role == CAPTION else block[chosen[block]]
-        x0, y0, x1, y1 = _box_around(writing.boxes[pieces])
-        best, nearest = -1, _NEAR_CAPS * cap * (2 if role == NOTE else 1)
-        for k, box in enumerate(boxes):
-            if min(box[2], x1) - max(box[0], x0) <= 0:
-                continue
-            away = max(box[1] - y1, y0 - box[3], 0.0)
-            if role == CAPTION and y0 > box[3]:
-                away *= 1.5  # a caption stands more often above
-            if away < nearest:
-                best, nearest = k, away
-        if best >= 0:
-            own[best].append((nearest, pieces))
-    out: list[Box | None] = []
-    pad = _PAD_CAPS * cap
-    for blocks in own:
-        if not blocks:
-            out.append(None)
-            continue
-        kept = sorted(blocks, key=lambda block: block[0])[: 1 if role == CAPTION else None]
-        x0, y0, x1, y1 = _box_around(writing.boxes[np.concatenate([block for _, block in kept])])
-        out.append((x0 - pad, y0 - pad, x1 + pad, y1 + pad))
-    return out
-
-
-def _find_blocks(runs: list[Ints], writing: Writing) -> list[Ints]:
-    """Return the pieces of runs that stand close below each other, block by block."""
-    blocks: list[tuple[Ints, Box]] = []
-    for run in runs:  # from the top down
-        box = _box_around(writing.boxes[run])
-        for k, (above, last) in enumerate(blocks):
-            beside = min(last[2], box[2]) - max(last[0], box[0]) > 0
-            if beside and box[1] - last[3] <= _LEADING_CAPS * writing.cap_px:
-                blocks[k] = (np.concatenate([above, run]), box)
-                break
-        else:
-            blocks.append((run, box))
-    return [block for block, _ in blocks]
-
-
-def _find_runs(writing: Writing, roles: Roles) -> list[Ints]:
-    """Return the runs of pieces outside tables that stand close to each other on a line."""
-    out: list[Ints] = []
-    outside = roles.in_table <= _LIKELY
-    for line in np.unique(writing.lines):
-        own = np.flatnonzero((writing.lines == line) & outside)
-        own = own[np.argsort(writing.boxes[own, 0])]
-        gaps = writing.boxes[own[1:], 0] - writing.boxes[own[:-1], 2]
-        out += np.split(own, np.flatnonzero(gaps > _WORDS_CAPS * writing.cap_px) + 1)
-    return [run for run in out if len(run)]
-
-
-def _box_around(boxes: NDArray[np.float64]) -> Box:
-    x0, y0 = boxes[:, :2].min(axis=0).tolist()
-    x1, y1 = boxes[:, 2:].max(axis=0).tolist()
-    return (x0, y0, x1, y1)

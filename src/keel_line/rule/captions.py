@@ -1,164 +1,89 @@
-"""Finds captions above tables and notes under them."""
+"""Finds the captions and notes beside tables, by the roles of pieces of writing."""
 
 from __future__ import annotations
-
-import re
-from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.geometry import Box
-from keel_line.model.grid import Grid
-from keel_line.rule.writing import Writing, find_writing
+from keel_line.rule.roles import CAPTION, NOTE, Roles
+from keel_line.rule.writing import Writing
 
-_ABOVE_IN = 0.8
-_NEAR_CAPS = 2.6  # from the title's foot to the table
-_LEADING_CAPS = 1.6  # of white between a title's lines
-_MOST_LINES = 3
-_BESIDE_IN = 0.25
-_PAD_CAPS = 0.35
-_BELOW_IN = 1.0
-_MOST_NOTES = 8
-_NOTE = re.compile(
-    r"(?:[*†‡§¹²³⁴]|[(]?[1-9a-e][)]|[1-9] (?=[A-Z])|(?:notes?|sources?|n[.]?b[.]?|remarks?)\b)",
-    re.IGNORECASE,
-)
+Ints = NDArray[np.int64]
+_LIKELY = 0.5
+_RATHER = 0.35  # rather a caption than a table without one
+_NEAR_CAPS, _PAD_CAPS = 5.0, 0.35
+_BELOW = 1.5  # captions stand more often above
+_WORDS_CAPS, _LEADING_CAPS = 1.8, 1.6
 
 
-def find_captions(
-    grey: Grey, dpi: float, grids: Sequence[Grid], flat: Grey | None = None
-) -> list[Box | None]:
-    """Find the title above each table.
+def find_beside(boxes: list[Box], writing: Writing, roles: Roles, role: int) -> list[Box | None]:
+    """Return for each table the box around its caption, or its notes; None where it has none.
 
-    Parameters
-    ----------
-    grey
-        Squared page, shape (rows, cols), 0 is black.
-    dpi
-        Its resolution.
-    grids
-        The page's tables.
-
-    Returns
-    -------
-    list
-        For each table the box around its title (px), or None: where nothing stands close above it,
-        or a whole paragraph does.
+    ``boxes`` are the tables'; ``role`` is ``CAPTION`` or ``NOTE``. Lines of that role that stand
+    close below each other go to the table that they stand nearest to, above or below it. A table
+    has one caption; each line is in it as far as nothing parts it.
     """
-    flat = flatten_light(grey) if flat is None else flat
-    return [_find_one(flat, dpi, grid, grids) for grid in grids]
+    cap = writing.cap_px
+    chosen = roles.roles.argmax(axis=1) == role
+    if role == CAPTION:
+        chosen |= (roles.roles[:, role] > _RATHER) & (roles.in_table <= _LIKELY)
+    runs = [run for run in _find_runs(writing, roles) if chosen[run].any()]
+    own: list[list[tuple[float, Ints]]] = [[] for _ in boxes]
+    for block in _find_blocks(runs, writing):
+        pieces = block if role == CAPTION else block[chosen[block]]
+        x0, y0, x1, y1 = _box_around(writing.boxes[pieces])
+        best, nearest = -1, _NEAR_CAPS * cap * (2 if role == NOTE else 1)
+        for k, box in enumerate(boxes):
+            if min(box[2], x1) - max(box[0], x0) <= 0:
+                continue
+            away = max(box[1] - y1, y0 - box[3], 0.0)
+            if role == CAPTION and y0 > box[3]:
+                away *= _BELOW
+            if away < nearest:
+                best, nearest = k, away
+        if best >= 0:
+            own[best].append((nearest, pieces))
+    out: list[Box | None] = []
+    pad = _PAD_CAPS * cap
+    for blocks in own:
+        if not blocks:
+            out.append(None)
+            continue
+        kept = sorted(blocks, key=lambda block: block[0])[: 1 if role == CAPTION else None]
+        x0, y0, x1, y1 = _box_around(writing.boxes[np.concatenate([block for _, block in kept])])
+        out.append((x0 - pad, y0 - pad, x1 + pad, y1 + pad))
+    return out
 
 
-def complete_captions(
-    found: Sequence[Box | None],
-    grey: Grey,
-    dpi: float,
-    grids: Sequence[Grid],
-    flat: Grey | None = None,
-) -> list[Box | None]:
-    """Return captions, with what stands above tables that have none; see :func:`find_captions`."""
-    if all(box is not None or grid.on_side for box, grid in zip(found, grids, strict=True)):
-        return list(found)
-    above = find_captions(grey, dpi, grids, flat)
-    return [
-        own if own is not None or grid.on_side else other
-        for own, other, grid in zip(found, above, grids, strict=True)
-    ]
+def _find_blocks(runs: list[Ints], writing: Writing) -> list[Ints]:
+    """Return the pieces of runs that stand close below each other, block by block."""
+    blocks: list[tuple[Ints, Box]] = []
+    for run in runs:  # from the top down
+        box = _box_around(writing.boxes[run])
+        for k, (above, last) in enumerate(blocks):
+            beside = min(last[2], box[2]) - max(last[0], box[0]) > 0
+            if beside and box[1] - last[3] <= _LEADING_CAPS * writing.cap_px:
+                blocks[k] = (np.concatenate([above, run]), box)
+                break
+        else:
+            blocks.append((run, box))
+    return [block for block, _ in blocks]
 
 
-def _find_one(flat: Grey, dpi: float, grid: Grid, grids: Sequence[Grid]) -> Box | None:
-    top = round(grid.box[1] - max((r.thickness_px for r in grid.rules), default=2.0))
-    left = max(0, round(grid.box[0] - _BESIDE_IN * dpi))
-    right = min(flat.shape[1], round(grid.box[2] + _BESIDE_IN * dpi))
-    above = [g.box[3] for g in grids if g.box[3] < grid.box[1] and _beside(g.box, left, right)]
-    low = max(0, round(grid.box[1] - _ABOVE_IN * dpi), *(round(y + 0.02 * dpi) for y in above))
-    if top - low < 0.05 * dpi or right - left < 0.2 * dpi:
-        return None
-    band = np.ascontiguousarray(flat[low:top, left:right])
-    writing = find_writing(band, dpi, [r.moved(-left, -low) for r in grid.rules])
-    lines = _lines_of(writing)
-    chosen: list[Box] = []
-    foot = float(band.shape[0])
-    for line in reversed(lines):
-        white = foot - line[3]
-        if white > (_LEADING_CAPS if chosen else _NEAR_CAPS) * writing.cap_px:
-            break
-        chosen.append(line)
-        foot = line[1]
-    # What is cut off by the band's upper edge goes on above it.
-    if not chosen or len(chosen) > _MOST_LINES or chosen[-1][1] <= 1:
-        return None
-    pad = _PAD_CAPS * writing.cap_px
-    return (
-        max(0.0, min(c[0] for c in chosen) + left - pad),
-        max(0.0, chosen[-1][1] + low - pad),
-        min(float(flat.shape[1]), max(c[2] for c in chosen) + left + pad),
-        min(float(top), chosen[0][3] + low + pad),
-    )
+def _find_runs(writing: Writing, roles: Roles) -> list[Ints]:
+    """Return the runs of pieces outside tables that stand close to each other on a line."""
+    out: list[Ints] = []
+    outside = roles.in_table <= _LIKELY
+    for line in np.unique(writing.lines):
+        own = np.flatnonzero((writing.lines == line) & outside)
+        own = own[np.argsort(writing.boxes[own, 0])]
+        gaps = writing.boxes[own[1:], 0] - writing.boxes[own[:-1], 2]
+        out += np.split(own, np.flatnonzero(gaps > _WORDS_CAPS * writing.cap_px) + 1)
+    return [run for run in out if len(run)]
 
 
-def find_notes(
-    grey: Grey, dpi: float, grids: Sequence[Grid], flat: Grey | None = None
-) -> list[Box | None]:
-    """Find the writing close under each table, where its notes stand.
-
-    Takes and returns what :func:`find_captions` does; whether it is a note its words tell
-    (:func:`is_note`).
-    """
-    flat = flatten_light(grey) if flat is None else flat
-    return [_find_under(flat, dpi, grid, grids) for grid in grids]
-
-
-def _find_under(flat: Grey, dpi: float, grid: Grid, grids: Sequence[Grid]) -> Box | None:
-    rows, cols = flat.shape
-    thick = max((r.thickness_px for r in grid.rules), default=2.0)
-    top = round(grid.box[3] + thick)
-    left = max(0, round(grid.box[0] - _BESIDE_IN * dpi))
-    right = min(cols, round(grid.box[2] + _BESIDE_IN * dpi))
-    below = [g.box[1] for g in grids if g.box[1] > grid.box[3] and _beside(g.box, left, right)]
-    low = min(rows, round(grid.box[3] + _BELOW_IN * dpi), *(round(y - 0.02 * dpi) for y in below))
-    if low - top < 0.05 * dpi or right - left < 0.2 * dpi:
-        return None
-    band = np.ascontiguousarray(flat[top:low, left:right])
-    writing = find_writing(band, dpi, [r.moved(-left, -top) for r in grid.rules])
-    chosen: list[Box] = []
-    head = 0.0
-    for line in _lines_of(writing):
-        white = line[1] - head
-        # What the band's lower edge cuts off, or stands apart, is another matter.
-        if white > (_LEADING_CAPS if chosen else _NEAR_CAPS) * writing.cap_px:
-            break
-        if line[3] >= band.shape[0] - 1 and low < rows:
-            break
-        chosen.append(line)
-        head = line[3]
-    if not chosen or len(chosen) > _MOST_NOTES:
-        return None
-    pad = _PAD_CAPS * writing.cap_px
-    return (
-        max(0.0, min(c[0] for c in chosen) + left - pad),
-        max(float(top), chosen[0][1] + top - pad),
-        min(float(cols), max(c[2] for c in chosen) + left + pad),
-        min(float(rows), chosen[-1][3] + top + pad),
-    )
-
-
-def is_note(text: str) -> bool:
-    """Tell a note from other writing: it begins with a mark, or says that it is one."""
-    return bool(_NOTE.match(text.strip()))
-
-
-def _beside(box: Box, left: float, right: float) -> bool:
-    return box[0] < right and box[2] > left
-
-
-def _lines_of(writing: Writing) -> list[Box]:
-    """Return the box around each line of writing, from the top down."""
-    out = []
-    for number in np.unique(writing.lines).tolist():
-        own: NDArray[np.float64] = writing.boxes[writing.lines == number]
-        low, high = own[:, :2].min(axis=0), own[:, 2:].max(axis=0)
-        out.append((float(low[0]), float(low[1]), float(high[0]), float(high[1])))
-    return sorted(out, key=lambda box: box[1])
+def _box_around(boxes: NDArray[np.float64]) -> Box:
+    x0, y0 = boxes[:, :2].min(axis=0).tolist()
+    x1, y1 = boxes[:, 2:].max(axis=0).tolist()
+    return (x0, y0, x1, y1)

@@ -14,7 +14,8 @@ from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.geometry import Box, overlap
 from keel_line.model.grid import Cell, Direction, Grid, Rule
 from keel_line.model.page import PageText
-from keel_line.rule.assembly import count_headings, find_beside
+from keel_line.rule.assembly import count_headings
+from keel_line.rule.captions import find_beside
 from keel_line.rule.choosing import choose_ruled, is_no_table, part_cells
 from keel_line.rule.mend import shift_grid
 from keel_line.rule.pieces import texts_of
