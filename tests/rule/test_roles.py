@@ -6,6 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from keel_line.model.grid import Rule
 from keel_line.model.page import PageText
@@ -51,6 +53,32 @@ def roles_of(
 
 
 TWO = [(0.0, 60.0), (200.0, 260.0)]
+
+
+@given(
+    st.lists(
+        st.tuples(st.integers(0, 14), st.integers(0, 40), st.integers(1, 20)),
+        min_size=1,
+        max_size=30,
+    )
+)
+def test_a_piece_hears_the_means_of_its_line_and_its_column(
+    places: list[tuple[int, int, int]],
+) -> None:
+    line, left, wide = np.array(sorted(places)).T
+    boxes = np.column_stack([left, 40 * line, left + wide, 40 * line + 20]).astype(float)
+    found = measure_pieces(Writing(10 * boxes, line, 20.0), []).groups
+    for k in range(len(line)):
+        over = (left < left[k] + wide[k]) & (left + wide > left[k])
+        away = line - line[k]
+        wanted = (
+            (away == 0) & (left < left[k]),
+            (away == 0) & (left > left[k]),
+            over & (away < 0) & (away >= -10),
+            over & (away > 0) & (away <= 10),
+        )
+        for group, own in zip(found, wanted, strict=True):
+            assert np.allclose(group.toarray()[k], own / max(own.sum(), 1))
 
 
 def test_pieces_are_measured_whatever_stands_there() -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from statistics import median
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -86,13 +87,13 @@ def measure_pieces(
     if count == 0:
         near = np.zeros((0, len(WAYS)), np.int64)
         return Pieces(np.zeros((0, FEATURES)), near, _find_groups(boxes, lines))
-    near = _find_near(boxes, lines)
+    near, letters = _find_near(boxes, lines), _find_letters(boxes, writing.letters)
     groups = (
         _measure_places(boxes, lines, near, cap),
         _measure_edges(boxes, lines, cap),
         _measure_rules(boxes, near, rules, cap),
-        _measure_letters(boxes, writing.letters, cap),
-        _measure_wrapping(boxes, lines, near, writing.letters, cap),
+        _measure_letters(boxes, letters, cap),
+        _measure_wrapping(boxes, lines, near, letters, cap),
         _measure_texts(texts, count),
     )
     return Pieces(np.nan_to_num(np.hstack(groups)), near, _find_groups(boxes, lines))
@@ -204,44 +205,46 @@ def _measure_places(boxes: Floats, lines: Ints, near: Ints, cap: float) -> Float
 
 def _measure_edges(boxes: Floats, lines: Ints, cap: float) -> Floats:
     """Measure how a piece's sides stand with those of the lines above and below."""
-    x0, x1 = boxes[:, 0], boxes[:, 2]
-    places = np.column_stack([x0, x1, (x0 + x1) / 2])
-    apart = lines[None, :] - lines[:, None]
-    shared = np.minimum(x1[:, None], x1[None, :]) - np.maximum(x0[:, None], x0[None, :])
-    out = []
+    count = len(boxes)
+    x0, x1, high = boxes[:, 0], boxes[:, 2], boxes[:, 3] - boxes[:, 1]
+    places = (x0, x1, (x0 + x1) / 2)
+    sides = (x0 - _OPEN_CAPS * cap, x1 + _OPEN_CAPS * cap)
+    out: list[NDArray[np.floating] | NDArray[np.integer] | NDArray[np.bool_]] = []
     for sign in (-1, 1):
-        steps = sign * apart
-        close = (steps >= 1) & (steps <= _NEAR_LINES)
-        next_one = steps == 1
-        off = np.abs(places[:, None, :] - places[None, :, :])
-        for k in range(3):
-            flush = off[:, :, k] <= _FLUSH_CAPS * cap
-            hit = np.zeros((len(boxes), _NEAR_LINES), bool)
-            for n in range(1, _NEAR_LINES + 1):
-                hit[:, n - 1] = (flush & (steps == n)).any(axis=1)
-            out.append(hit.mean(axis=1))
-            out.append(hit[:, 0])
-        out.append((next_one & (shared > 0)).sum(axis=1).clip(0, 4))
-        inside = close & (shared > 0)
-        out.append(inside.sum(axis=1).clip(0, 10) / _NEAR_LINES)
+        # Of each line: which sides are flush, and whether what is beside a side is written on.
+        flush, crossed = np.zeros((2, 3, count, _NEAR_LINES), bool)
+        over = np.zeros((_NEAR_LINES, count), np.int64)
+        own, other = _pair_lines(lines, sign)
+        beside = np.maximum(np.bincount(own, minlength=count), 1)
+        higher = np.bincount(own, high[other], minlength=count)
+        for n in range(_NEAR_LINES):
+            own, other = _pair_lines(lines, sign * (n + 1))
+            for k, place in enumerate(places):
+                level = np.abs(place[own] - place[other]) <= _FLUSH_CAPS * cap
+                flush[k, own[level], n] = True
+            for k, side in enumerate(sides):
+                through = (x0[other] < side[own]) & (x1[other] > side[own])
+                crossed[k, own[through], n] = True
+            shared = np.minimum(x1[own], x1[other]) > np.maximum(x0[own], x0[other])
+            over[n] = np.bincount(own[shared], minlength=count)
+        for hit in flush:
+            out += [hit.mean(axis=1), hit[:, 0]]
+        out += [over[0].clip(0, 4), over.sum(axis=0).clip(0, 10) / _NEAR_LINES]
         # White beside the piece that goes on through the lines: a column's end.
-        for side in (x0 - _OPEN_CAPS * cap, x1 + _OPEN_CAPS * cap):
-            crossed = (x0[None, :] < side[:, None]) & (x1[None, :] > side[:, None])
-            hit = np.zeros((len(boxes), _NEAR_LINES), bool)
-            for n in range(1, _NEAR_LINES + 1):
-                hit[:, n - 1] = (crossed & (steps == n)).any(axis=1)
-            out.append(hit.mean(axis=1))
-            out.append(hit[:, 0])
-        height = (boxes[:, 3] - boxes[:, 1])[None, :] * np.ones((len(boxes), 1))
-        beside = np.where(next_one, height, np.nan)
-        with np.errstate(all="ignore"):
-            ratio = np.where(
-                next_one.any(axis=1),
-                np.nanmean(np.where(next_one.any(axis=1)[:, None], beside, 1.0), axis=1) / cap,
-                0.0,
-            )
-        out.append(ratio)
+        for hit in crossed[: len(sides)]:
+            out += [hit.mean(axis=1), hit[:, 0]]
+        out.append(higher / beside / cap)
     return np.column_stack(out).astype(float)
+
+
+def _pair_lines(lines: Ints, apart: int) -> tuple[Ints, Ints]:
+    """Return all pairs of pieces of which the second stands ``apart`` lines below the first."""
+    order = np.argsort(lines, kind="stable")
+    first, last = (np.searchsorted(lines[order], lines + apart, side) for side in ("left", "right"))
+    counts = last - first
+    own = np.repeat(np.arange(len(lines)), counts)
+    within = np.arange(len(own)) - np.repeat(np.cumsum(counts) - counts, counts)
+    return own, order[np.repeat(first, counts) + within]
 
 
 def _measure_rules(boxes: Floats, near: Ints, rules: Sequence[Rule], cap: float) -> Floats:
@@ -311,30 +314,35 @@ def _measure_rules(boxes: Floats, near: Ints, rules: Sequence[Rule], cap: float)
     return np.column_stack(out).astype(float)
 
 
-def _measure_letters(boxes: Floats, letters: Floats, cap: float) -> Floats:
+def _find_letters(boxes: Floats, letters: Floats) -> list[Floats]:
+    """Return the boxes of each piece's letters, those whose middles lie in it."""
+    xs, ys = (letters[:, 0] + letters[:, 2]) / 2, (letters[:, 1] + letters[:, 3]) / 2
+    order = np.argsort(ys)
+    letters, xs, ys = letters[order], xs[order], ys[order]
+    firsts, lasts = np.searchsorted(ys, boxes[:, 1]), np.searchsorted(ys, boxes[:, 3])
+    out = []
+    for x0, x1, first, last in zip(
+        boxes[:, 0].tolist(), boxes[:, 2].tolist(), firsts.tolist(), lasts.tolist(), strict=True
+    ):
+        near = xs[first:last]
+        out.append(letters[first:last][(near >= x0) & (near <= x1)])
+    return out
+
+
+def _measure_letters(boxes: Floats, letters: Sequence[Floats], cap: float) -> Floats:
     """Measure a piece's letters: how many, how high, and how many of them are tall."""
     out = np.zeros((len(boxes), 4))
-    if len(letters) == 0:
-        return out
-    xs, ys = (letters[:, 0] + letters[:, 2]) / 2, (letters[:, 1] + letters[:, 3]) / 2
-    high = letters[:, 3] - letters[:, 1]
-    order = np.argsort(ys)
-    xs, ys, high = xs[order], ys[order], high[order]
-    for k, (x0, y0, x1, y1) in enumerate(boxes.tolist()):
-        first, last = np.searchsorted(ys, (y0, y1))
-        own = high[first:last][(xs[first:last] >= x0) & (xs[first:last] <= x1)]
+    wide = np.maximum(boxes[:, 2] - boxes[:, 0], cap).tolist()
+    for k, own in enumerate(letters):
         if len(own):
-            out[k] = (
-                len(own) * cap / max(x1 - x0, cap),
-                float(np.median(own)) / cap,
-                float((own >= _TALL * cap).mean()),
-                float(own.max()) / cap,
-            )
+            high = sorted((own[:, 3] - own[:, 1]).tolist())
+            tall = sum(h >= _TALL * cap for h in high) / len(high)
+            out[k] = (len(own) * cap / wide[k], median(high) / cap, tall, high[-1] / cap)
     return out
 
 
 def _measure_wrapping(
-    boxes: Floats, lines: Ints, near: Ints, letters: Floats, cap: float
+    boxes: Floats, lines: Ints, near: Ints, letters: Sequence[Floats], cap: float
 ) -> Floats:
     """Measure whether a piece may go on with the one above it, or the one below with it.
 
@@ -379,23 +387,17 @@ def _measure_wrapping(
     ).astype(float)
 
 
-def _measure_words(boxes: Floats, letters: Floats, cap: float) -> tuple[Floats, Floats]:
+def _measure_words(boxes: Floats, letters: Sequence[Floats], cap: float) -> tuple[Floats, Floats]:
     """Return how wide (px) each piece's first word is, and how many words it has."""
     first, words = boxes[:, 2] - boxes[:, 0], np.ones(len(boxes))
-    middles = (letters[:, 1] + letters[:, 3]) / 2
-    order = np.argsort(middles)
-    letters, middles = letters[order], middles[order]
-    centres = (letters[:, 0] + letters[:, 2]) / 2
-    for k, (x0, y0, x1, y1) in enumerate(boxes.tolist()):
-        low, high = np.searchsorted(middles, (y0, y1))
-        own = letters[low:high][(centres[low:high] >= x0) & (centres[low:high] <= x1)]
-        if len(own) < 2:
+    for k, unordered in enumerate(letters):
+        if len(unordered) < 2:
             continue
-        own = own[np.argsort(own[:, 0])]
+        own = unordered[np.argsort(unordered[:, 0])]
         ends = np.maximum.accumulate(own[:, 2])
         gaps = np.flatnonzero(own[1:, 0] - ends[:-1] > _WORD_CAPS * cap)
         if len(gaps):
-            first[k], words[k] = ends[gaps[0]] - x0, len(gaps) + 1
+            first[k], words[k] = ends[gaps[0]] - boxes[k, 0], len(gaps) + 1
     return first, words
 
 
@@ -404,16 +406,20 @@ def _find_groups(boxes: Floats, lines: Ints) -> tuple[sparse.csr_array, ...]:
     from scipy import sparse  # noqa: PLC0415 - the window need not wait for it
 
     x0, x1 = boxes[:, 0], boxes[:, 2]
-    over = np.minimum(x1[:, None], x1[None, :]) > np.maximum(x0[:, None], x0[None, :])
-    apart = lines[None, :] - lines[:, None]
-    before = x0[None, :] < x0[:, None]
-    members = (
-        (apart == 0) & before,
-        (apart == 0) & before.T,
-        over & (apart < 0) & (apart >= -_COLUMN_LINES),
-        over & (apart > 0) & (apart <= _COLUMN_LINES),
-    )
-    return tuple(sparse.csr_array(m / np.maximum(m.sum(axis=1, keepdims=True), 1)) for m in members)
+
+    def mean_of(own: Ints, other: Ints) -> sparse.csr_array:
+        shares = 1.0 / np.bincount(own, minlength=len(boxes))[own]
+        return sparse.coo_array((shares, (own, other)), (len(boxes),) * 2).tocsr()
+
+    own, other = _pair_lines(lines, 0)
+    before, after = x0[other] < x0[own], x0[other] > x0[own]
+    out = [mean_of(own[before], other[before]), mean_of(own[after], other[after])]
+    for sign in (-1, 1):
+        pairs = [_pair_lines(lines, sign * n) for n in range(1, _COLUMN_LINES + 1)]
+        own, other = (np.concatenate(part) for part in zip(*pairs, strict=True))
+        over = np.minimum(x1[own], x1[other]) > np.maximum(x0[own], x0[other])
+        out.append(mean_of(own[over], other[over]))
+    return tuple(out)
 
 
 def _measure_texts(texts: Sequence[str | None] | None, count: int) -> Floats:
@@ -453,8 +459,8 @@ def _count_features() -> int:
         _measure_places(one.boxes, one.lines, near, 9.0),
         _measure_edges(one.boxes, one.lines, 9.0),
         _measure_rules(one.boxes, near, (), 9.0),
-        _measure_letters(one.boxes, one.letters, 9.0),
-        _measure_wrapping(one.boxes, one.lines, near, one.letters, 9.0),
+        _measure_letters(one.boxes, [one.letters], 9.0),
+        _measure_wrapping(one.boxes, one.lines, near, [one.letters], 9.0),
         _measure_texts(None, 1),
     )
     return sum(g.shape[1] for g in groups)
