@@ -24,7 +24,7 @@ demo: $(READY) ## Open the window with the demo docket (without a display: conve
 
 test: $(READY) ## Run the tests
 	@sh tools/test_programs.sh
-	@QT_QPA_PLATFORM=offscreen $(BIN)/pytest -n 2
+	@QT_QPA_PLATFORM=offscreen $(BIN)/pytest -n 3 --dist worksteal
 
 lint: $(READY) ## Check style and the direction of imports
 	@$(BIN)/ruff check . && $(BIN)/ruff format --check . && $(BIN)/lint-imports --no-cache

@@ -30,6 +30,7 @@ from keel_line.read.real_text import lay_text
 from keel_line.rule.doubts import find_doubts
 from keel_line.rule.grids import Survey, survey_page, survey_text
 from keel_line.rule.headings import count_heading_rows
+from keel_line.rule.titles import complete_captions
 from keel_line.square.straighten import square_page
 from synth.press.designs import load_designs
 from synth.press.store import LoadedPage, each_page, load_pressed
@@ -90,12 +91,13 @@ class _Places:
 def score_page(loaded: LoadedPage, truth: PressPage, damage: str) -> PageScore:
     """Find a page's tables as the program does, and compare them with the truth."""
     squared, flat, survey, seconds = _survey(loaded)
+    captions = complete_captions(survey.captions, squared.pixels, squared.dpi, survey.grids, flat)
     places = _place_texts(truth, loaded.to_px, squared.transform.to_squared)
     doubted = [
         any(d.chance >= LEAST_CHANCE for d in find_doubts(g, flat, squared.dpi, survey.rules))
         for g in survey.grids
     ]
-    return _compare(survey.grids, survey.captions, doubted, truth, places, damage, seconds)
+    return _compare(survey.grids, captions, doubted, truth, places, damage, seconds)
 
 
 @dataclass(frozen=True, eq=False)
@@ -110,8 +112,9 @@ class FoundPage:
 
 def find_page_grids(loaded: LoadedPage) -> FoundPage:
     """Find a page's grids as the program does."""
-    squared, _, survey, _ = _survey(loaded)
-    return FoundPage(squared.pixels, survey.grids, survey.captions, squared.transform)
+    squared, flat, survey, _ = _survey(loaded)
+    captions = complete_captions(survey.captions, squared.pixels, squared.dpi, survey.grids, flat)
+    return FoundPage(squared.pixels, survey.grids, tuple(captions), squared.transform)
 
 
 @cache
