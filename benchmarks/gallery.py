@@ -13,6 +13,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image
 
 from benchmarks.press import SEED, PageScore, find_page_grids, score_folder
 from synth.press.store import each_page, load_pressed
@@ -21,6 +22,7 @@ TARGET = Path(__file__).resolve().parent.parent / "docs" / "figures" / "worst_ta
 _COLS, _WIDE, _HIGH, _LABEL = 4, 420, 300, 22
 _GRID, _HEADING, _WRITTEN = (110, 110, 14), (12, 90, 143), (34, 48, 58)
 _PAD_PT = 12.0
+_COLOURS = 32
 
 
 def find_worst(scores: Sequence[PageScore], most: int) -> list[tuple[PageScore, int]]:
@@ -89,7 +91,8 @@ def main() -> None:
     parser.add_argument("--out", type=Path, default=TARGET)
     args = parser.parse_args()
     sheet = draw_worst(args.folder, find_worst(score_folder(args.folder), args.most))
-    cv2.imwrite(str(args.out), cv2.cvtColor(sheet, cv2.COLOR_RGB2BGR))
+    few = Image.fromarray(sheet).quantize(_COLOURS)  # pictures in the repository are small
+    few.save(args.out, optimize=True)
 
 
 if __name__ == "__main__":
