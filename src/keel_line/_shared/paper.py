@@ -14,25 +14,25 @@ Grey: TypeAlias = NDArray[np.uint8]
 PAPER_LEVEL = 235
 _WORK_SIDE_PX = 250
 _USUAL_INK = 0.007  # darkest part of a page that is surely writing
-_SLIGHTLY = 1e-6
+_ROUNDING = 1e-6
 _LEAST_DEPTH = 16  # above the grain of paper and scanner
 
 
 def shrink(grey: Grey, factor: float) -> Grey:
     """Shrink a picture by ``factor``; each pixel is about the mean of those it covers.
 
-    It is shrunk by a whole factor first, which is many times as quick as by others; what is left is
-    less than a half, for which lines between neighbours do. A factor of 1 or more gives the picture
-    back as it is.
+    A whole factor comes first, since it is many times as quick as another. The rest is less than a
+    half: there it is enough to interpolate between neighbours. A factor of 1 or more gives the
+    picture back as it is.
     """
     if factor >= 1.0:
         return grey
     rows, cols = (max(1, round(side * factor)) for side in grey.shape)
-    whole = 1 / int(1 / factor + _SLIGHTLY)
+    whole = 1 / int(1 / factor + _ROUNDING)
     if min(grey.shape) * whole < 1:  # a side that would vanish keeps one pixel
         return np.asarray(cv2.resize(grey, (cols, rows), interpolation=cv2.INTER_AREA), np.uint8)
     small = cv2.resize(grey, None, fx=whole, fy=whole, interpolation=cv2.INTER_AREA)
-    if factor < whole * (1 - _SLIGHTLY):
+    if factor < whole * (1 - _ROUNDING):
         small = cv2.resize(small, (cols, rows), interpolation=cv2.INTER_LINEAR)
     return np.asarray(small, np.uint8)
 

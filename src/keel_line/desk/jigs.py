@@ -66,7 +66,7 @@ class Shelf:
         return found
 
     def known_forms(self) -> list[KnownForm]:
-        """Return what the jigs tell the reader about their forms."""
+        """Return the columns of all jigs' forms, as far as they are known; they help to read."""
         return [jig.known for jig in self.jigs() if jig.known is not None]
 
     def keep(self, jig: Jig) -> Path:

@@ -1,4 +1,4 @@
-"""Finds the captions and notes beside tables, by the roles of pieces of writing."""
+"""Finds the caption and the notes of each table, from the roles of the writing around it."""
 
 from __future__ import annotations
 
@@ -7,11 +7,11 @@ from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 from keel_line.rule.roles import CAPTION, NOTE, Roles
-from keel_line.rule.writing import Writing
+from keel_line.rule.writing import Writing, box_around
 
 Ints = NDArray[np.int64]
 _LIKELY = 0.5
-_RATHER = 0.35  # rather a caption than a table without one
+_LEAST_CAPTION = 0.35  # a doubtful caption is right more often than none
 _NEAR_CAPS, _PAD_CAPS = 5.0, 0.35
 _BELOW = 1.5  # captions stand more often above
 _WORDS_CAPS, _LEADING_CAPS = 1.8, 1.6
@@ -22,17 +22,17 @@ def find_beside(boxes: list[Box], writing: Writing, roles: Roles, role: int) -> 
 
     ``boxes`` are the tables'; ``role`` is ``CAPTION`` or ``NOTE``. Lines of that role that stand
     close below each other go to the table that they stand nearest to, above or below it. A table
-    has one caption; each line is in it as far as nothing parts it.
+    has one caption: the nearest.
     """
     cap = writing.cap_px
     chosen = roles.roles.argmax(axis=1) == role
     if role == CAPTION:
-        chosen |= (roles.roles[:, role] > _RATHER) & (roles.in_table <= _LIKELY)
+        chosen |= (roles.roles[:, role] > _LEAST_CAPTION) & (roles.in_table <= _LIKELY)
     runs = [run for run in _find_runs(writing, roles) if chosen[run].any()]
     own: list[list[tuple[float, Ints]]] = [[] for _ in boxes]
     for block in _find_blocks(runs, writing):
         pieces = block if role == CAPTION else block[chosen[block]]
-        x0, y0, x1, y1 = _box_around(writing.boxes[pieces])
+        x0, y0, x1, y1 = box_around(writing.boxes[pieces])
         best, nearest = -1, _NEAR_CAPS * cap * (2 if role == NOTE else 1)
         for k, box in enumerate(boxes):
             if min(box[2], x1) - max(box[0], x0) <= 0:
@@ -51,16 +51,16 @@ def find_beside(boxes: list[Box], writing: Writing, roles: Roles, role: int) -> 
             out.append(None)
             continue
         kept = sorted(blocks, key=lambda block: block[0])[: 1 if role == CAPTION else None]
-        x0, y0, x1, y1 = _box_around(writing.boxes[np.concatenate([block for _, block in kept])])
+        x0, y0, x1, y1 = box_around(writing.boxes[np.concatenate([block for _, block in kept])])
         out.append((x0 - pad, y0 - pad, x1 + pad, y1 + pad))
     return out
 
 
 def _find_blocks(runs: list[Ints], writing: Writing) -> list[Ints]:
-    """Return the pieces of runs that stand close below each other, block by block."""
+    """Put runs that stand close below each other into blocks; return each block's pieces."""
     blocks: list[tuple[Ints, Box]] = []
     for run in runs:  # from the top down
-        box = _box_around(writing.boxes[run])
+        box = box_around(writing.boxes[run])
         for k, (above, last) in enumerate(blocks):
             beside = min(last[2], box[2]) - max(last[0], box[0]) > 0
             if beside and box[1] - last[3] <= _LEADING_CAPS * writing.cap_px:
@@ -81,9 +81,3 @@ def _find_runs(writing: Writing, roles: Roles) -> list[Ints]:
         gaps = writing.boxes[own[1:], 0] - writing.boxes[own[:-1], 2]
         out += np.split(own, np.flatnonzero(gaps > _WORDS_CAPS * writing.cap_px) + 1)
     return [run for run in out if len(run)]
-
-
-def _box_around(boxes: NDArray[np.float64]) -> Box:
-    x0, y0 = boxes[:, :2].min(axis=0).tolist()
-    x1, y1 = boxes[:, 2:].max(axis=0).tolist()
-    return (x0, y0, x1, y1)

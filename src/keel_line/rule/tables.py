@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 from keel_line.model.grid import DIRECTIONS, Grid, Rule
@@ -14,7 +13,7 @@ from keel_line.rule.assembly import find_open, find_tables, take_all
 from keel_line.rule.laying import lay_table
 from keel_line.rule.mend import move_line
 from keel_line.rule.roles import Roles, find_roles
-from keel_line.rule.writing import Writing, lie_outside, line_span
+from keel_line.rule.writing import Writing, box_around, lie_outside, line_span
 
 _APART_CAPS = 2.5
 _LEAST_LINES = 3
@@ -35,18 +34,12 @@ def find_by_roles(writing: Writing, rules: Sequence[Rule], roles: Roles) -> list
     """
     out = []
     found = find_tables(writing, roles)
-    boxes = [_box_of(writing.boxes[t.pieces]) for t in found]
+    boxes = [box_around(writing.boxes[t.pieces]) for t in found]
     for table, room in zip(found, _find_room(boxes), strict=True):
         grid = lay_table(table, writing, _clip(rules, room))
         if grid.rows * grid.cols > 1:
             out.append(replace(grid, doubts=find_open(table, writing, roles, grid)))
     return sorted(out, key=lambda g: g.box[1])
-
-
-def _box_of(boxes: NDArray[np.float64]) -> Box:
-    x0, y0 = boxes[:, :2].min(axis=0).tolist()
-    x1, y1 = boxes[:, 2:].max(axis=0).tolist()
-    return (x0, y0, x1, y1)
 
 
 def _find_room(boxes: Sequence[Box]) -> list[Box]:

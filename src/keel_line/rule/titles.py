@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Grid
-from keel_line.rule.writing import Writing, find_writing
+from keel_line.rule.writing import Writing, box_around, find_writing
 
 _ABOVE_IN = 0.8
 _NEAR_CAPS = 2.6  # from the title's foot to the table
@@ -52,7 +51,7 @@ def complete_captions(
     grids: Sequence[Grid],
     flat: Grey | None = None,
 ) -> list[Box | None]:
-    """Return captions, with what stands above tables that have none; see :func:`find_titles`."""
+    """Return the captions; a table without one gets the title above it (:func:`find_titles`)."""
     if all(box is not None or grid.on_side for box, grid in zip(found, grids, strict=True)):
         return list(found)
     above = find_titles(grey, dpi, grids, flat)
@@ -103,10 +102,6 @@ def _beside(box: Box, left: float, right: float) -> bool:
 
 
 def _lines_of(writing: Writing) -> list[Box]:
-    """Return the box around each line of writing, from the top down."""
-    out = []
-    for number in np.unique(writing.lines).tolist():
-        own: NDArray[np.float64] = writing.boxes[writing.lines == number]
-        low, high = own[:, :2].min(axis=0), own[:, 2:].max(axis=0)
-        out.append((float(low[0]), float(low[1]), float(high[0]), float(high[1])))
-    return sorted(out, key=lambda box: box[1])
+    """Return a box around each line of writing, from top to bottom."""
+    lines = [writing.boxes[writing.lines == number] for number in np.unique(writing.lines)]
+    return sorted((box_around(own) for own in lines), key=lambda box: box[1])

@@ -221,6 +221,13 @@ def mark_ink(
     return mask
 
 
+def box_around(boxes: NDArray[np.float64]) -> Box:
+    """Return the box around some boxes, shape (n, 4), one at least."""
+    x0, y0 = boxes[:, :2].min(axis=0).tolist()
+    x1, y1 = boxes[:, 2:].max(axis=0).tolist()
+    return (x0, y0, x1, y1)
+
+
 def lie_outside(boxes: NDArray[np.float64], areas: Sequence[Box]) -> NDArray[np.bool_]:
     """Return which boxes, shape (n, 4), have their middle outside all areas."""
     middles = (boxes[:, :2] + boxes[:, 2:]) / 2

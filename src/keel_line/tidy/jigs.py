@@ -82,7 +82,7 @@ class Jig(msgspec.Struct, frozen=True, kw_only=True):
 
     @property
     def known(self) -> KnownForm | None:
-        """What the jig tells the reader about its form; None if it tells nothing."""
+        """The columns of the jig's form, which help to read it; None if they are not known."""
         return KnownForm(self.heading, self.lines, self.columns) if self.columns else None
 
 

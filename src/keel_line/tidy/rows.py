@@ -195,19 +195,19 @@ def is_total(text: str) -> bool:
 
 
 def _holds_figures(table: TidyTable) -> bool:
-    """Return whether most texts of a table's last column have a figure."""
-    texts = [t for t in table.columns[-1].texts[table.heading_rows :] if t]
+    """Return whether most texts of a table's last column contain a digit."""
+    texts = [t for c in table.columns[-1:] for t in c.texts[table.heading_rows :] if t]
     return sum(any(c.isdigit() for c in t) for t in texts) > len(texts) / 2
 
 
-def find_bars(table: TidyTable, *, plain: bool = False) -> NDArray[np.bool_]:
+def find_bars(table: TidyTable, *, sure: bool = False) -> NDArray[np.bool_]:
     """Return which rows hold a title across the table and nothing else, (rows,).
 
     Where the paper has one cell over the columns, or one text alone that is no number, before rows
-    with more. Where it has to be ``plain``, a text alone beside one column of texts is none: it is
-    as likely an entry without a second part.
+    with more. If it must be ``sure``, a text alone beside a single column of texts does not count:
+    it may be an entry without a second part.
     """
-    alone_tells = not plain or len(table.columns) > _MOST_PAIRED or _holds_figures(table)
+    alone_tells = not sure or len(table.columns) > _MOST_PAIRED or _holds_figures(table)
     written = np.zeros(table.rows, np.int64)
     for column in table.columns:
         written += column.texts != ""

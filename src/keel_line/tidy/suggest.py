@@ -81,7 +81,7 @@ class _Look:
 
     @cached_property
     def bars(self) -> NDArray[np.bool_]:
-        return find_bars(self.table, plain=True)
+        return find_bars(self.table, sure=True)
 
     @cached_property
     def entries(self) -> NDArray[np.int64]:

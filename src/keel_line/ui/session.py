@@ -484,7 +484,7 @@ class Session(QObject):
         return self.shelf.keep(keep_as_jig(name, table, dpi, self.desk.writing))
 
     def follow_jig(self, name: str) -> None:
-        """Write this docket the way a jig says, unless the clerk chose one at Send."""
+        """Write this docket as the jig's files were written, unless the clerk chose otherwise."""
         for jig in self.shelf.jigs():
             if jig.name == name:
                 self.desk.follow_writing(jig.write)
