@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from io import BytesIO
 from pathlib import Path
 
@@ -14,10 +15,11 @@ pytest.importorskip("docutils")
 from synth.faces import Face, Kind
 from synth.press.model import tag_colour
 from training.manuals.captions import give_captions
+from training.manuals.changes import CHANGES, Change, change_tables, set_beside
 from training.manuals.looks import choose_look
-from training.manuals.markup import read_manual
+from training.manuals.markup import MarkedTable, read_manual
 from training.manuals.pages import find_manual_truth, take_window, write_manuals
-from training.manuals.sources import to_html
+from training.manuals.sources import from_latex, to_html
 
 _KINDS: dict[str, Kind] = {"Plain": "sans", "Even": "mono"}
 FACES = tuple(
@@ -114,12 +116,88 @@ def test_a_table_without_a_caption_is_given_one() -> None:
     for seed in range(30):
         manual = read_manual(PAGE)
         give_captions(manual, np.random.default_rng(seed))
-        own, other = (p.markup for p in manual.parts if p.table)
+        own, other = (p.write() for p in manual.parts if p.table)
         assert own.count("<caption>") == 1
         assert "Table 2. Buoys" in own
         assert other.count("<caption>") <= 1
         said |= {text for role, text in manual.texts if role == "caption"} - {"Table 2. Buoys"}
     assert any(text.endswith("Buoys are painted in May.") for text in said)
+
+
+def _berths(rows: int, cols: int) -> str:
+    heading = "".join(f"<th>Head {k}</th>" for k in range(cols))
+    body = "".join(
+        "<tr>" + "".join(f"<td>r{row} c{col}</td>" for col in range(cols)) + "</tr>"
+        for row in range(rows)
+    )
+    return f"<p>Boats lie here.</p><table><thead><tr>{heading}</tr></thead>{body}</table>"
+
+
+def _check(table: MarkedTable) -> None:
+    """Check that cells fill their own places, and each text stands in one of them."""
+    places = [
+        (cell.row + down, cell.col + over)
+        for cell in table.cells
+        for down in range(cell.row_span)
+        for over in range(cell.col_span)
+    ]
+    assert len(set(places)) == len(places) == table.rows * table.cols
+    assert max(places) == (table.rows - 1, table.cols - 1)
+    texts = [cell.text for cell in table.cells if cell.text >= 0]
+    assert len(set(texts)) == len(texts)
+    assert all(f'k="{cell.text}"' in cell.inner for cell in table.cells if cell.text >= 0)
+    assert len({cell.row for cell in table.cells if cell.text >= 0}) == table.rows
+
+
+@pytest.mark.parametrize("change", CHANGES, ids=lambda change: change.__name__)
+def test_a_changed_table_is_a_whole_one(change: Change) -> None:
+    made = 0
+    for seed, (rows, cols) in enumerate([(4, 3), (9, 2), (7, 5), (12, 4), (2, 8)] * 3):
+        manual = read_manual(_berths(rows, cols).encode())
+        (table,) = [p.table for p in manual.parts if p.table]
+        changed = change(table, manual, np.random.default_rng(seed))
+        if changed is not None:
+            _check(changed)
+            made += changed != table
+    assert made >= 3
+
+
+def test_tables_set_beside_each_other_keep_each_row_together() -> None:
+    manual = read_manual(_berths(6, 2).encode())
+    (table,) = [p.table for p in manual.parts if p.table]
+    made = set_beside(table, manual, np.random.default_rng(1))
+    assert made is not None
+    said = {(c.row, c.col): manual.texts[c.text][1] for c in made.cells if c.text >= 0}
+    panels = made.cols // 2
+    assert [said[0, 2 * k] for k in range(panels)] == ["Head 0"] * panels
+    for (row, col), text in said.items():
+        if row and col % 2 == 0:
+            assert said[row, col + 1] == text.replace("c0", "c1")
+
+
+def test_changes_follow_each_other_on_many_tables() -> None:
+    for seed in range(60):
+        manual = read_manual(PAGE + _berths(8, 4).encode())
+        change_tables(manual, np.random.default_rng(seed))
+        for part in manual.parts:
+            if part.table is not None:
+                assert all(c.row + c.row_span <= part.table.rows for c in part.table.cells)
+                assert all(c.col + c.col_span <= part.table.cols for c in part.table.cells)
+                assert part.write().count("<tr") == part.table.rows
+
+
+@pytest.mark.skipif(shutil.which("pandoc") is None, reason="pandoc turns LaTeX into HTML")
+def test_papers_are_read_with_their_tables() -> None:
+    paper = rb"""\documentclass{article}\begin{document}\begin{tabular}{lr}
+    Berth & Dues \\ \hline N 2 & 7 \\ \end{tabular}
+    <<hidden>>=
+    a & b
+    @
+    \end{document}"""
+    manual = read_manual(from_latex(paper).encode())
+    (table,) = manual.tables
+    assert [manual.texts[c.text][1] for c in table.cells] == ["Berth", "Dues", "N 2", "7"]
+    assert from_latex(rb"\documentclass{article}No table.") == ""
 
 
 def test_descriptions_are_read_in_the_markup_their_writers_chose() -> None:

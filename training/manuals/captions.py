@@ -29,7 +29,7 @@ def give_captions(manual: Manual, rng: np.random.Generator) -> None:
     short = rng.random() < 0.5
     number = int(rng.integers(1, 12))
     for k, part in enumerate(manual.parts):
-        if not part.table or "<caption>" in part.markup:
+        if part.table is None or part.table.above:
             continue
         fitting = [p for p in phrases if len(p) <= _SHORT] if short else phrases
         said = str(choose(rng, *(fitting or phrases)))
@@ -38,8 +38,9 @@ def give_captions(manual: Manual, rng: np.random.Generator) -> None:
         text = manual.add("caption", f"{told} {said}".strip())
         shown = f"<b>{told}</b> " if bold and told else f"{told} "
         markup = f'<caption><span k="{text}">{shown}{html.escape(said)}</span></caption>'
-        made = part.markup.replace("<table>", f"<table>{markup}", 1)
-        manual.parts[k] = replace(part, markup=made, size=part.size + len(said))
+        manual.parts[k] = replace(
+            part, size=part.size + len(said), table=replace(part.table, above=markup)
+        )
 
 
 def _find_phrases(manual: Manual) -> list[str]:

@@ -9,6 +9,8 @@ import numpy as np
 
 from synth.faces import Face
 
+_PAPERS = 0.35
+
 
 def choose(rng: np.random.Generator, *options: Any) -> Any:
     """Return one of ``options`` by chance."""
@@ -69,8 +71,48 @@ def choose_look(rng: np.random.Generator, name: str, faces: Sequence[Face]) -> s
         f"text-align:{choose(rng, 'left', 'center', 'center')}}}",
         f"{d} tr{{break-inside:avoid}}",
         *(f"{t} {rule}" for rule in _choose_rules(rng, line, thick)),
+        *(f"{t} {rule}" for rule in _choose_groups(rng, line)),
     ]
+    if rng.random() < _PAPERS:
+        out += _look_like_paper(rng, d, small=small)
     return "".join(out)
+
+
+def _choose_groups(rng: np.random.Generator, line: str) -> list[str]:
+    """Return what sets rows, columns and headings apart in groups, each after ``table``."""
+    each = int(rng.integers(2, 7))
+    gap = f"{rng.uniform(2, 9):.1f}pt"
+    out = []
+    if rng.random() < 0.2:
+        ways = (f"padding-top:{gap}", f"border-top:{line}")
+        out.append(f"tbody tr:nth-child({each}n+1) td{{{choose(rng, *ways)}}}")
+    if rng.random() < 0.1:
+        ways = (f"padding-left:{gap}", f"padding-left:{gap};border-left:{line}")
+        out.append(f"tr>:nth-child({each}){{{choose(rng, *ways)}}}")
+    if rng.random() < 0.6:
+        out.append(f"thead th[colspan]{{border-bottom:{line};text-align:center}}")
+    looks = ("font-weight:bold", "font-style:italic", "text-align:center", f"border-top:{line}", "")
+    out.append(f"tr.s td{{{choose(rng, *looks)};padding-top:{choose(rng, '0', '1pt', gap)}}}")
+    ways = (f"border-top:{line}", "font-weight:bold", f"border-top:3pt double #000;padding:{gap}")
+    return [*out, f"tr.t td{{{choose(rng, *ways, '')}}}"]
+
+
+def _look_like_paper(rng: np.random.Generator, d: str, *, small: bool) -> list[str]:
+    """Return what makes a manual look like a paper: close lines, tight tables in the middle."""
+    columns = 2 if not small and rng.random() < 0.35 else 1
+    t = f"{d} table"
+    return [
+        f"{d}{{line-height:{rng.uniform(1.1, 1.25):.2f};column-count:{columns};hyphens:auto}}",
+        f"{d} p{{text-align:justify;margin:{choose(rng, '0', '0', '0.4em')} 0;"
+        f"text-indent:{choose(rng, '0', '1.2em', '1.5em')}}}",
+        f"{t}{{margin:{rng.uniform(0.6, 1.5):.1f}em {choose(rng, 'auto', 'auto', 'auto', '0')};"
+        f"width:auto;font-size:{choose(rng, 1, 1, 0.9, 0.8)}em}}",
+        f"{t} td,{t} th{{padding:{choose(rng, 0, 0, 0.5, 1):.1f}pt {rng.uniform(2.5, 6.5):.1f}pt}}",
+        f"{t} :is(td,th):not(:first-child){{text-align:"
+        f"{choose(rng, 'inherit', 'center', 'right', 'right')}}}",
+        f"{d} caption{{text-align:{choose(rng, 'center', 'center', 'justify')};"
+        f"padding:{rng.uniform(2, 9):.1f}pt 0}}",
+    ]
 
 
 def _choose_rules(rng: np.random.Generator, line: str, thick: str) -> list[str]:

@@ -47,22 +47,88 @@ _FIGURES = re.compile(r"^[\s\d.,+\-−–%$€£()/:x×e]+$")
 _BLANKS = re.compile(r"\s+")
 
 
-@dataclass
+@dataclass(frozen=True)
+class MarkedCell:
+    """A cell: its place, its text's number (-1 where it is empty), and the markup within it."""
+
+    row: int
+    col: int
+    row_span: int = 1
+    col_span: int = 1
+    text: int = -1
+    inner: str = ""
+    name: str = "td"
+
+    def write(self) -> str:
+        """Return its markup."""
+        spans = f" rowspan={self.row_span}" * (self.row_span > 1)
+        spans += f" colspan={self.col_span}" * (self.col_span > 1)
+        figures = " class='n'" if self.inner and _FIGURES.match(_bare(self.inner)) else ""
+        return f"<{self.name}{spans}{figures}>{self.inner}</{self.name}>"
+
+
+@dataclass(frozen=True)
+class MarkedTable:
+    """A table: its cells in order, heading rows (-1 where nobody knows), caption (-1 for none).
+
+    ``above`` is the markup of the caption; ``kinds`` are the classes of rows that have one.
+    """
+
+    rows: int
+    cols: int
+    heading: int
+    cells: tuple[MarkedCell, ...]
+    caption: int = -1
+    above: str = ""
+    kinds: tuple[tuple[int, str], ...] = ()
+
+    @property
+    def grid(self) -> TableGrid:
+        """Return the truth of it: its cells with a text."""
+        cells = tuple(
+            CellPlace(c.row, c.col, c.row_span, c.col_span, c.text, free=False)
+            for c in self.cells
+            if c.text >= 0
+        )
+        return TableGrid(self.rows, self.cols, self.heading, cells, self.caption)
+
+    def write(self) -> str:
+        """Return its markup."""
+        rows = [""] * self.rows
+        for cell in sorted(self.cells, key=lambda c: (c.row, c.col)):
+            rows[cell.row] += cell.write()
+        kinds = dict(self.kinds)
+        marked = [f"<tr class='{kinds[k]}'>{r}</tr>" if k in kinds else f"<tr>{r}</tr>"
+                  for k, r in enumerate(rows)]  # fmt: skip
+        head = max(0, self.heading)
+        top, rest = "".join(marked[:head]), "".join(marked[head:])
+        return f"<table>{self.above}<thead>{top}</thead><tbody>{rest}</tbody></table>"
+
+
+@dataclass(frozen=True)
 class Part:
-    """A block of a manual: its markup, how many characters it has, and whether it is a table."""
+    """A block of a manual: its markup, how many characters it has, and its table if it is one."""
 
     markup: str
     size: int
-    table: bool
+    table: MarkedTable | None = None
+
+    def write(self) -> str:
+        """Return its markup."""
+        return self.markup if self.table is None else self.table.write()
 
 
 @dataclass
 class Manual:
-    """What a file says: its blocks in order, its texts with their roles, its tables."""
+    """What a file says: its blocks in order, and its texts with their roles."""
 
     parts: list[Part] = field(default_factory=list)
     texts: list[tuple[str, str]] = field(default_factory=list)
-    tables: list[TableGrid] = field(default_factory=list)
+
+    @property
+    def tables(self) -> list[TableGrid]:
+        """Return the truth of its tables."""
+        return [p.table.grid for p in self.parts if p.table is not None]
 
     def add(self, role: str, text: str) -> int:
         """Add a text and return its number."""
@@ -183,7 +249,7 @@ def _read_blocks(manual: Manual, element: Any) -> None:
         if _bare(said).strip():
             number = manual.add("text", _bare(said))
             markup = f'<p><span k="{number}">{said}</span></p>'
-            manual.parts.append(Part(markup, len(said), table=False))
+            manual.parts.append(Part(markup, len(said)))
 
     for child in element:
         if _is_inline(child):
@@ -198,8 +264,8 @@ def _read_blocks(manual: Manual, element: Any) -> None:
 def _read_block(manual: Manual, element: Any) -> None:
     if element.tag == "table":
         made = _read_table(manual, element)
-        if made:
-            manual.parts.append(Part(made, len(element.text_content()), table=True))
+        if made is not None:
+            manual.parts.append(Part("", len(element.text_content()), made))
             return
     noted = bool(_NOTE.search(_class_of(element)))
     if element.find(".//table") is not None or not (noted or element.tag in _KEPT):
@@ -211,16 +277,16 @@ def _read_block(manual: Manual, element: Any) -> None:
     inner = _read_runs(manual, element, None, _role_of(element, "text"))
     if inner:
         name, more = (element.tag, "") if element.tag in _KEPT else ("div", " class='note'")
-        manual.parts.append(Part(f"<{name}{more}>{inner}</{name}>", size, table=False))
+        manual.parts.append(Part(f"<{name}{more}>{inner}</{name}>", size))
 
 
 # --- tables ---------------------------------------------------------------------------------
 
 
-def _read_table(manual: Manual, table: Any) -> str:
-    """Add a table and return its markup; empty for what is only laid out as one."""
+def _read_table(manual: Manual, table: Any) -> MarkedTable | None:
+    """Return a table; None for what is only laid out as one."""
     if _NOT_DATA.search(_class_of(table)) or table.find(".//table") is not None:
-        return ""
+        return None
     rows = [r for r in table.iter("tr") if r.find("td") is not None or r.find("th") is not None]
     placed, cols = _place_cells(rows)
     said = [_BLANKS.sub(" ", c.text_content() or "").strip() for c, *_ in placed]
@@ -234,30 +300,22 @@ def _read_table(manual: Manual, table: Any) -> str:
         or len(lengths) < _LEAST_FILLED * len(placed)
         or any(c.find(".//pre") is not None for c, *_ in placed)
     ):
-        return ""
+        return None
     heading = _count_headings(table, rows)
-    cells, out = [], [""] * len(rows)
-    for (cell, row, col, high, wide), text in zip(placed, said, strict=True):
-        inner = ""
+    cells = []
+    for (cell, *place), text in zip(placed, said, strict=True):
+        number, inner = -1, ""
         if text:
             number = manual.add("cell", text)
             inner = _read_runs(manual, cell, number, "cell")
-            if not inner:
-                continue
-            cells.append(CellPlace(row, col, high, wide, number, free=False))
-        name = "th" if row < heading or cell.tag == "th" else "td"
-        figures = " class='n'" if text and _FIGURES.match(text) else ""
-        spans = f" rowspan={high}" * (high > 1) + f" colspan={wide}" * (wide > 1)
-        out[row] += f"<{name}{spans}{figures}>{inner}</{name}>"
+        name = "th" if place[0] < heading or cell.tag == "th" else "td"
+        cells.append(MarkedCell(*place, number if inner else -1, inner, name))
     caption, above = -1, ""
     said_above = table.find("caption")
     if said_above is not None and (said_above.text_content() or "").strip():
         caption = manual.add("caption", said_above.text_content())
         above = f"<caption>{_read_runs(manual, said_above, caption, 'caption')}</caption>"
-    manual.tables.append(TableGrid(len(rows), cols, heading, tuple(cells), caption))
-    top = "".join(f"<tr>{r}</tr>" for r in out[: max(0, heading)])
-    rest = "".join(f"<tr>{r}</tr>" for r in out[max(0, heading) :])
-    return f"<table>{above}<thead>{top}</thead><tbody>{rest}</tbody></table>"
+    return MarkedTable(len(rows), cols, heading, tuple(cells), caption, above)
 
 
 def _place_cells(rows: Sequence[Any]) -> tuple[list[tuple[Any, int, int, int, int]], int]:

@@ -27,6 +27,7 @@ from synth.press.truth import (
     read_chars,
 )
 from training.manuals.captions import give_captions
+from training.manuals.changes import change_tables
 from training.manuals.looks import choose_look
 from training.manuals.markup import Manual, Part
 from training.manuals.sources import Source, load_manual
@@ -41,7 +42,7 @@ _NUMBER = re.compile(r'k="(\d+)"')
 
 def take_window(manual: Manual, rng: np.random.Generator, *, bare: bool) -> list[Part]:
     """Return some of a manual's blocks in order: those around a table, or around none."""
-    wanted = [k for k, p in enumerate(manual.parts) if p.table != bare]
+    wanted = [k for k, p in enumerate(manual.parts) if (p.table is None) == bare]
     if not wanted:
         return []
     at = wanted[int(rng.integers(len(wanted)))]
@@ -69,7 +70,7 @@ def write_manuals(
     out += [*looks, "</style></head><body>"]
     first = 0
     for k, (manual, parts) in enumerate(windows):
-        text = "".join(p.markup for p in parts)
+        text = "".join(p.write() for p in parts)
 
         def colour(match: re.Match[str], first: int = first) -> str:
             return f"style='color:#{tag_hex(first + int(match[1]))}'" if tagged else ""
@@ -164,6 +165,7 @@ def print_pages(source: Source, seed: int, *, held: bool) -> tuple[bytes, list[P
         manual = None if path is None else load_manual(path)
         if manual is None:
             continue
+        change_tables(manual, rng)
         give_captions(manual, rng)
         parts = take_window(manual, rng, bare=not manual.tables or rng.random() < _BARE)
         if parts:

@@ -6,6 +6,7 @@ What is fetched is kept in ``.cache``; nothing of it comes into the repository b
 from __future__ import annotations
 
 import json
+import re
 import subprocess
 import urllib.error
 import urllib.request
@@ -30,6 +31,9 @@ _MOST_STRANGE, _LEAST_SAID = 0.02, 300
 _MOST_BYTES, _MOST_FILES = 800_000, 50
 _ADDRESS = "https://pypi.org/pypi/{}/json"
 _SECONDS = 60
+_LATEX = frozenset({".tex", ".ltx", ".rnw"})
+_TABULAR = re.compile(rb"begin\{(tabular|longtable)")
+_CHUNK = re.compile(rb"<<.*?>>=.*?\n@|\\Sexpr\{[^}]*\}", re.DOTALL)  # code between the words
 _SAFE = {
     "raw_enabled": False,
     "file_insertion_enabled": False,
@@ -43,10 +47,15 @@ _WIDTHS = (*[(4, 99)] * 7, *[(3, 3)] * 6, *[(2, 2)] * 3, *[(0, 0)] * 4)
 
 @dataclass(frozen=True)
 class Source:
-    """A kind of manuals: its name, and what fetches one of them into a folder."""
+    """A kind of manuals: its name, and what fetches one of them into a folder.
+
+    Where ``apart``, each of a package's folders counts as much as another package: it has a
+    document of another writer.
+    """
 
     name: str
     fetch_one: Callable[[str, Path], None]
+    apart: bool = False
 
     @property
     def folder(self) -> Path:
@@ -79,6 +88,8 @@ class Source:
         folders = sorted(p for p in self.folder.iterdir() if p.is_dir() and p.name[0] != ".")
         with ProcessPoolExecutor(_PROCESSES) as pool:
             listed = list(pool.map(_list_folder, folders, chunksize=4))
+        if self.apart:
+            listed = [own for files in listed for own in _group_by_folder(files)]
         self._index.write_text(json.dumps(listed), encoding="utf-8")
 
     def load_listed(self, *, held: bool) -> Listed:
@@ -136,6 +147,13 @@ def _list_folder(folder: Path) -> dict[str, int]:
     return out
 
 
+def _group_by_folder(files: dict[str, int]) -> list[dict[str, int]]:
+    out: dict[Path, dict[str, int]] = {}
+    for path, cols in files.items():
+        out.setdefault(Path(path).parent, {})[path] = cols
+    return list(out.values())
+
+
 def _fetch_package(name: str, folder: Path) -> None:
     """Fetch a Debian package, and keep its files of HTML."""
     subprocess.run(["apt-get", "download", "-q", name], cwd=folder, check=False)  # noqa: S603, S607
@@ -158,6 +176,39 @@ def _fetch_description(name: str, folder: Path) -> None:
     (folder / "description.html").write_text(to_html(text, marked), encoding="utf-8")
 
 
+def _fetch_paper(name: str, folder: Path) -> None:
+    """Fetch a Debian package, and keep its LaTeX documents with tables, as HTML."""
+    subprocess.run(["apt-get", "download", "-q", name], cwd=folder, check=False)  # noqa: S603, S607
+    for package in folder.glob("*.deb"):
+        subprocess.run(["dpkg-deb", "--extract", package, folder], check=True)  # noqa: S603, S607
+    for path in [p for p in folder.rglob("*") if p.is_file()]:
+        if path.suffix.lower() in _LATEX:
+            text = from_latex(path.read_bytes())
+            if "<table" in text:
+                path.with_suffix(".html").write_text(text, encoding="utf-8")
+        if path.suffix != ".html":
+            path.unlink()
+
+
+def from_latex(data: bytes) -> str:
+    """Return a LaTeX document with tables as HTML; empty for one without, or that is not read."""
+    if not _TABULAR.search(data) or len(data) > _MOST_BYTES:
+        return ""
+    words = _CHUNK.sub(b"", data)
+    try:
+        done = subprocess.run(
+            ["pandoc", "-f", "latex", "-t", "html"],  # noqa: S607
+            input=words,
+            capture_output=True,
+            timeout=_SECONDS,
+            check=True,
+        )
+    except (subprocess.CalledProcessError, subprocess.TimeoutExpired):
+        return ""
+    body = done.stdout.decode()
+    return f"<html><head><meta charset='utf-8'></head><body>{body}</body></html>"
+
+
 def to_html(text: str, marked: str) -> str:
     """Return a description as HTML; ``marked`` is the media type that its writer gave."""
     if "markdown" in marked:
@@ -169,4 +220,8 @@ def to_html(text: str, marked: str) -> str:
     return f"<html><head><meta charset='utf-8'></head><body>{body}</body></html>"
 
 
-SOURCES = (Source("packages", _fetch_package), Source("descriptions", _fetch_description))
+SOURCES = (
+    Source("packages", _fetch_package),
+    Source("descriptions", _fetch_description),
+    Source("papers", _fetch_paper, apart=True),
+)
