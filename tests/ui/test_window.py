@@ -8,7 +8,7 @@ from pathlib import Path
 
 import openpyxl
 import pytest
-from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QGuiApplication
 from PyQt6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
@@ -310,6 +310,16 @@ def test_options_follow_the_format_and_are_remembered(window: Window) -> None:
     assert window.session.desk.send_options == SendOptions(marks=False, separator=";")
     QTest.keyClick(send.formats[".json"], Key.Key_Space)
     assert not any(box.isVisible() for box in panel.checks.values())
+
+
+def test_the_button_that_writes_stays_where_it_is(window: Window, qtbot: QtBot) -> None:
+    window.go_to("send")
+    send = window.station(SendStation)
+    before = send.write_button.mapTo(window, QPoint())
+    for form in (".csv", ".json", ".pdf", ".xlsx"):
+        QTest.keyClick(send.formats[form], Key.Key_Space)
+        qtbot.wait(20)  # for the layout
+        assert send.write_button.mapTo(window, QPoint()) == before
 
 
 def test_only_files_of_tables_are_shown_as_a_spreadsheet_does(window: Window) -> None:

@@ -66,6 +66,7 @@ class OptionsPanel(QWidget):
             self._rows[name] = (said, combo)
             column.addWidget(said, column.rowCount(), 0)
             column.addWidget(combo, column.rowCount() - 1, 1, Qt.AlignmentFlag.AlignLeft)
+        column.setRowStretch(column.rowCount(), 1)
 
     @property
     def options(self) -> SendOptions:
@@ -84,6 +85,8 @@ class OptionsPanel(QWidget):
         self.checks["ink"].setEnabled(options.marks)
         for name, combo in self.choices.items():
             combo.setCurrentIndex(combo.findData(getattr(options, name)))
+        # What stands below stays where it is when a format has fewer options.
+        self.setMinimumHeight(max(self.minimumHeight(), self.sizeHint().height()))
 
     def _set(self, name: str, value: object) -> None:
         self._options = msgspec.structs.replace(self._options, **{name: value})
