@@ -101,7 +101,8 @@ def _read_ink(request: RunningRequest, threads: int) -> list[RunningLine]:
     for first in range(0, len(grids), _AT_ONCE):
         pulse()
         own = places[first : first + _AT_ONCE]
-        readings = reader.read_page(pixels, request.dpi, grids[first : first + _AT_ONCE], flat)
+        lines = grids[first : first + _AT_ONCE]
+        readings = reader.read_page(pixels, request.dpi, lines, flat, prose=True)
         for box, (reading,) in zip(own, readings, strict=True):
             text = " ".join(reading.text.split())
             if text:

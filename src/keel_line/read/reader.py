@@ -62,6 +62,7 @@ from keel_line.read.spaces import (
     measure_stretch,
     set_spaces,
 )
+from keel_line.read.stops import add_stops
 from keel_line.read.values import Worth, choose_known, gather_values, make_worth
 
 _AROUND_IN = 0.1
@@ -135,6 +136,8 @@ class Reader:
         grids: Sequence[Grid],
         flat: Grey | None = None,
         forms: Sequence[KnownForm] = (),
+        *,
+        prose: bool = False,
     ) -> list[list[Reading]]:
         """Read every cell of every grid.
 
@@ -150,6 +153,8 @@ class Reader:
             The page with its light evened out, where the caller has it.
         forms
             Forms of which earlier pages are known.
+        prose
+            Whether the cells are lines of running text (see :mod:`keel_line.read.stops`).
 
         Returns
         -------
@@ -162,7 +167,7 @@ class Reader:
             if cases is None
             else [self._conclude(case) for case in cases]
             for grid, cases in zip(
-                grids, self._weigh_page(grey, dpi, grids, flat, forms), strict=True
+                grids, self._weigh_page(grey, dpi, grids, flat, forms, prose=prose), strict=True
             )
         ]
 
@@ -183,6 +188,8 @@ class Reader:
         grids: Sequence[Grid],
         flat: Grey | None = None,
         forms: Sequence[KnownForm] = (),
+        *,
+        prose: bool = False,
     ) -> list[list[_Case] | None]:
         """Return the case of each cell of each grid; None for a sideways table."""
         if not grids:
@@ -200,6 +207,8 @@ class Reader:
         looked = weigh_likeness(seen, looked, self.likeness)
         looked = weigh_lengths(seen, looked, self.lengths)
         looked = choose_by_language(looked, first, alphabet, self.language)
+        if prose:
+            looked = [add_stops(d, p, alphabet) for d, p in zip(looked, first, strict=True)]
         each = iter(zip(looked, first, strict=True))
         out: list[list[_Case] | None] = []
         for grid, cells in zip(grids, prepared, strict=True):
