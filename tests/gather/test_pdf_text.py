@@ -55,6 +55,19 @@ def test_a_space_that_the_file_only_moves_by_is_one() -> None:
     assert text.spaced[at : at + 9].tolist() == [True, *[False] * 3, True, *[False] * 4]
 
 
+def test_a_letter_that_always_stands_before_a_moved_space_does_so() -> None:
+    # “k” is 5 points wide, and stands nowhere on the page without a space after it.
+    codes = [(write_words("k", 60, y, 10), write_words(n, 65 + 1.9, y, 10))
+             for y, n in ((640, "661"), (620, "702"), (600, "118"))]  # fmt: skip
+    text = text_of(
+        [write_words("Register of vessels", 60, 700, 10), *(w for c in codes for w in c)]
+    )
+    assert text is not None
+    for code in ("k661", "k702", "k118"):
+        at = text.chars.index(code)
+        assert text.spaced[at : at + 4].tolist() == [True, True, False, False]
+
+
 def test_figures_a_little_apart_are_one_number() -> None:
     thousands = [write_words("12", 60, 640, 10), write_words("345", 71.12 + 2.0, 640, 10)]
     text = text_of([write_words("Paid 22 and 25 of 1225", 60, 700, 10), *thousands])

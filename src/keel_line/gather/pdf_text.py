@@ -109,6 +109,7 @@ def _read_chars(
     guesses: list[bool] = []
     origins: list[tuple[float, float]] = []
     sizes: list[float] = []
+    widths: list[float] = []
     faces: list[int] = []
     boxes: list[tuple[float, float, float, float]] = []
     turned: list[bool] = []
@@ -129,10 +130,11 @@ def _read_chars(
         left, low, right, top = text.get_charbox(i)
         x, y = ctypes.c_double(), ctypes.c_double()
         pdfium_c.FPDFText_GetCharOrigin(text, i, ctypes.byref(x), ctypes.byref(y))
-        size = pdfium_c.FPDFText_GetFontSize(text, i) * _enlarged(text, i) * scale
+        size, width = (scale * v for v in _measure_set(text, i, char))
         (x0, y0), (x1, y1) = _apply(matrix, left, low), _apply(matrix, right, top)
         origins.append(_apply(matrix, x.value, y.value))
         sizes.append(size)
+        widths.append(width)
         face = ctypes.cast(pdfium_c.FPDFTextObj_GetFont(item), ctypes.c_void_p).value
         faces.append(0 if face is None else face)
         baseline = origins[-1][1]
@@ -146,7 +148,8 @@ def _read_chars(
     if hidden + odd > _MOST_HIDDEN * len(chars) or sum(turned) > _MOST_TURNED * len(chars):
         return [], np.zeros((0, 4)), np.zeros(0, bool), np.zeros(0, bool)
     places = np.array(origins, float).reshape(-1, 2)
-    unsaid = _find_unsaid(chars, faces, np.array(spaced, bool), places, np.array(sizes, float))
+    sets = [(face, round(size)) for face, size in zip(faces, sizes, strict=True)]
+    unsaid = _find_unsaid(chars, sets, np.array(spaced, bool), places, np.array(widths, float))
     unsaid &= ~np.array(turned, bool)
     spaces = _close_up(chars, unsaid | spaced, unsaid | guesses, places)
     return chars, np.array(boxes, float).reshape(-1, 4), spaces, np.array(turned, bool)
@@ -154,20 +157,20 @@ def _read_chars(
 
 def _find_unsaid(
     chars: list[str],
-    faces: list[int],
+    sets: list[tuple[int, int]],
     spaced: NDArray[np.bool_],
     origins: NDArray[np.float64],
-    sizes: NDArray[np.float64],
+    widths: NDArray[np.float64],
 ) -> NDArray[np.bool_]:
     """Return before which letters and figures white space is that nothing in the file tells of.
 
     Some programs move on by a space without writing one, and the library sees large ones alone.
-    There the step from one character to the next is longer than the one that the same character
-    usually takes on the page, in the same face and size. Between two figures it may be a thin space
-    of a number, and is none.
+    There the step from one character to the next is longer than the character is wide, with what
+    usually stands between the letters of its set (face and size in px); or, where the file does
+    not tell how wide it is (0), longer than the same character's step usually is. Between two
+    figures it may be a thin space of a number, and is none.
     """
     out = np.zeros(len(chars), bool)
-    taken: dict[tuple[str, int, int], list[float]] = {}
     steps = np.diff(origins[:, 0])
     level = np.abs(np.diff(origins[:, 1])) <= _SAME_LINE_PX
     # The letters of a ligature stand in one place, and what follows is as far off as it is wide.
@@ -177,14 +180,20 @@ def _find_unsaid(
         for k in np.flatnonzero(level & (steps > 0) & ~spaced[1:]).tolist()
         if chars[k].isalnum() and chars[k + 1].isalnum()
     ]
+    taken: dict[tuple[str, int, int], list[float]] = {}
+    between: dict[tuple[int, int], list[float]] = {}
     for k in close:
-        key = chars[k], faces[k], round(float(sizes[k]))
-        taken.setdefault(key, []).append(float(steps[k]))
+        taken.setdefault((chars[k], *sets[k]), []).append(float(steps[k]))
+        if widths[k] > 0:
+            between.setdefault(sets[k], []).append(float(steps[k] - widths[k]))
     usual = {key: median_low(own) for key, own in taken.items()}
+    apart = {key: max(0.0, median_low(own)) for key, own in between.items()}
     for k in close:
-        longer = float(steps[k]) - usual[chars[k], faces[k], round(float(sizes[k]))]
+        least = usual[chars[k], *sets[k]]
+        if widths[k] > 0:
+            least = min(least, float(widths[k]) + apart[sets[k]])
         figures = chars[k].isdigit() and chars[k + 1].isdigit()
-        out[k + 1] = longer > _SPACE_EMS * sizes[k] and not figures
+        out[k + 1] = steps[k] - least > _SPACE_EMS * sets[k][1] and not figures
     return out
 
 
@@ -219,12 +228,17 @@ def _close_up(
     return out
 
 
-def _enlarged(text: pdfium.PdfTextPage, number: int) -> float:
-    """Return the factor by which the page enlarges a character beyond its font size."""
-    matrix = pdfium_c.FS_MATRIX()
+def _measure_set(text: pdfium.PdfTextPage, number: int, char: str) -> tuple[float, float]:
+    """Return the size a character is set in, and how far it moves on (pt; 0 if not known)."""
+    size = pdfium_c.FPDFText_GetFontSize(text, number)
+    font = pdfium_c.FPDFTextObj_GetFont(pdfium_c.FPDFText_GetTextObject(text, number))
+    width = ctypes.c_float()
+    pdfium_c.FPDFFont_GetGlyphWidth(font, ord(char), size, ctypes.byref(width))
+    matrix = pdfium_c.FS_MATRIX()  # the page may enlarge it beyond its font size
     if not pdfium_c.FPDFText_GetMatrix(text, number, ctypes.byref(matrix)):
-        return 1.0
-    return math.hypot(matrix.c, matrix.d) or 1.0
+        return size, width.value
+    higher = math.hypot(matrix.c, matrix.d) or 1.0
+    return size * higher, width.value * (math.hypot(matrix.a, matrix.b) or higher)
 
 
 def _read_rules(page: pdfium.PdfPage, matrix: NDArray[np.float64], scale: float) -> list[Rule]:
