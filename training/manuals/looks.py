@@ -9,7 +9,7 @@ import numpy as np
 
 from synth.faces import Face
 
-_PAPERS = 0.35
+_PAPERS = 0.5
 
 
 def choose(rng: np.random.Generator, *options: Any) -> Any:
@@ -107,7 +107,8 @@ def _look_like_paper(rng: np.random.Generator, d: str, *, small: bool) -> list[s
         f"text-indent:{choose(rng, '0', '1.2em', '1.5em')}}}",
         f"{t}{{margin:{rng.uniform(0.6, 1.5):.1f}em {choose(rng, 'auto', 'auto', 'auto', '0')};"
         f"width:auto;font-size:{choose(rng, 1, 1, 0.9, 0.8)}em}}",
-        f"{t} td,{t} th{{padding:{choose(rng, 0, 0, 0.5, 1):.1f}pt {rng.uniform(2.5, 6.5):.1f}pt}}",
+        f"{t} td,{t} th{{padding:{choose(rng, 0, 0, 0.5, 1):.1f}pt {rng.uniform(2.5, 6.5):.1f}pt;"
+        f"white-space:{choose(rng, 'normal', 'nowrap', 'nowrap')}}}",
         f"{t} :is(td,th):not(:first-child){{text-align:"
         f"{choose(rng, 'inherit', 'center', 'right', 'right')}}}",
         f"{d} caption{{text-align:{choose(rng, 'center', 'center', 'justify')};"
