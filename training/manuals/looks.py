@@ -93,8 +93,8 @@ def _choose_groups(rng: np.random.Generator, line: str) -> list[str]:
         out.append(f"thead th[colspan]{{border-bottom:{line};text-align:center}}")
     looks = ("font-weight:bold", "font-style:italic", "text-align:center", f"border-top:{line}", "")
     out.append(f"tr.s td{{{choose(rng, *looks)};padding-top:{choose(rng, '0', '1pt', gap)}}}")
-    ways = (f"border-top:{line}", "font-weight:bold", f"border-top:3pt double #000;padding:{gap}")
-    return [*out, f"tr.t td{{{choose(rng, *ways, '')}}}"]
+    lasts = (f"border-top:{line}", "font-weight:bold", f"border-top:3pt double #000;padding:{gap}")
+    return [*out, f"tr.t td{{{choose(rng, *lasts, '')}}}"]
 
 
 def _look_like_paper(rng: np.random.Generator, d: str, *, small: bool) -> list[str]:

@@ -303,13 +303,13 @@ def _read_table(manual: Manual, table: Any) -> MarkedTable | None:
         return None
     heading = _count_headings(table, rows)
     cells = []
-    for (cell, *place), text in zip(placed, said, strict=True):
+    for (cell, row, col, high, wide), text in zip(placed, said, strict=True):
         number, inner = -1, ""
         if text:
             number = manual.add("cell", text)
             inner = _read_runs(manual, cell, number, "cell")
-        name = "th" if place[0] < heading or cell.tag == "th" else "td"
-        cells.append(MarkedCell(*place, number if inner else -1, inner, name))
+        name = "th" if row < heading or cell.tag == "th" else "td"
+        cells.append(MarkedCell(row, col, high, wide, number if inner else -1, inner, name))
     caption, above = -1, ""
     said_above = table.find("caption")
     if said_above is not None and (said_above.text_content() or "").strip():
