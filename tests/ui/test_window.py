@@ -47,6 +47,13 @@ def test_empty_window_says_how_to_begin(empty_window: Window) -> None:
     assert gather.begin_button.hasFocus()
 
 
+def test_before_a_page_is_read_nobody_says_that_it_has_no_table(empty_window: Window) -> None:
+    empty_window.go_to("rule")
+    side = empty_window.station(RuleStation).side
+    assert side.title.text() == "No table yet"
+    assert side.outline.text() == "No page yet. Ctrl+O adds scans."
+
+
 def test_files_are_read_and_the_docket_is_saved(empty_window: Window, scan_file: Path) -> None:
     empty_window.add_files([scan_file])
     assert len(empty_window.session.tables) == 1

@@ -75,7 +75,8 @@ class Side(QWidget):
         ``repeated`` names the earlier table whose heading it repeats, if it does.
         """
         self.title.setFont(self._theme.bold(1.2))
-        self.title.setText(table.name if table else "No table on this page")
+        none = "No table yet" if waiting else "No table on this page"
+        self.title.setText(table.name if table else none)
         said = describe_table(table, count, repeated) if table else waiting or _NO_TABLE
         self.outline.setText(said)
         self.model.show(table)
