@@ -44,7 +44,7 @@ def set_beside(table: MarkedTable, manual: Manual, rng: np.random.Generator) -> 
     body = table.rows - max(0, head)
     if not _is_plain(table) or head < 0 or most < 2 or body < 4:
         return None
-    parts = int(rng.integers(2, min(most, 4 if table.cols == 1 else 3) + 1))
+    parts = int(rng.integers(2, min(most, 3) + 1))
     high = -(-body // parts)
     cells = []
     for cell in table.cells:

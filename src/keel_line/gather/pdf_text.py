@@ -130,7 +130,7 @@ def _read_chars(
         left, low, right, top = text.get_charbox(i)
         x, y = ctypes.c_double(), ctypes.c_double()
         pdfium_c.FPDFText_GetCharOrigin(text, i, ctypes.byref(x), ctypes.byref(y))
-        size, width = (scale * v for v in _measure_set(text, i, char))
+        size, width = (scale * v for v in _measure_character(text, i, char))
         (x0, y0), (x1, y1) = _apply(matrix, left, low), _apply(matrix, right, top)
         origins.append(_apply(matrix, x.value, y.value))
         sizes.append(size)
@@ -148,8 +148,8 @@ def _read_chars(
     if hidden + odd > _MOST_HIDDEN * len(chars) or sum(turned) > _MOST_TURNED * len(chars):
         return [], np.zeros((0, 4)), np.zeros(0, bool), np.zeros(0, bool)
     places = np.array(origins, float).reshape(-1, 2)
-    sets = [(face, round(size)) for face, size in zip(faces, sizes, strict=True)]
-    unsaid = _find_unsaid(chars, sets, np.array(spaced, bool), places, np.array(widths, float))
+    fonts = [(face, round(size)) for face, size in zip(faces, sizes, strict=True)]
+    unsaid = _find_unsaid(chars, fonts, np.array(spaced, bool), places, np.array(widths, float))
     unsaid &= ~np.array(turned, bool)
     spaces = _close_up(chars, unsaid | spaced, unsaid | guesses, places)
     return chars, np.array(boxes, float).reshape(-1, 4), spaces, np.array(turned, bool)
@@ -157,18 +157,17 @@ def _read_chars(
 
 def _find_unsaid(
     chars: list[str],
-    sets: list[tuple[int, int]],
+    fonts: list[tuple[int, int]],
     spaced: NDArray[np.bool_],
     origins: NDArray[np.float64],
     widths: NDArray[np.float64],
 ) -> NDArray[np.bool_]:
     """Return before which letters and figures white space is that nothing in the file tells of.
 
-    Some programs move on by a space without writing one, and the library sees large ones alone.
-    There the step from one character to the next is longer than the character is wide, with what
-    usually stands between the letters of its set (face and size in px); or, where the file does
-    not tell how wide it is (0), longer than the same character's step usually is. Between two
-    figures it may be a thin space of a number, and is none.
+    Some programs leave room for a space without writing one, and the library sees only large ones.
+    There the next character stands farther off than this one is wide, by more than letters of its
+    font (face, and size in px) usually do. Where the width is not known (0), the same character's
+    usual step tells. Between two figures such a gap may be the thin space of a number; it is none.
     """
     out = np.zeros(len(chars), bool)
     steps = np.diff(origins[:, 0])
@@ -183,17 +182,17 @@ def _find_unsaid(
     taken: dict[tuple[str, int, int], list[float]] = {}
     between: dict[tuple[int, int], list[float]] = {}
     for k in close:
-        taken.setdefault((chars[k], *sets[k]), []).append(float(steps[k]))
+        taken.setdefault((chars[k], *fonts[k]), []).append(float(steps[k]))
         if widths[k] > 0:
-            between.setdefault(sets[k], []).append(float(steps[k] - widths[k]))
+            between.setdefault(fonts[k], []).append(float(steps[k] - widths[k]))
     usual = {key: median_low(own) for key, own in taken.items()}
     apart = {key: max(0.0, median_low(own)) for key, own in between.items()}
     for k in close:
-        least = usual[chars[k], *sets[k]]
+        least = usual[chars[k], *fonts[k]]
         if widths[k] > 0:
-            least = min(least, float(widths[k]) + apart[sets[k]])
+            least = min(least, float(widths[k]) + apart[fonts[k]])
         figures = chars[k].isdigit() and chars[k + 1].isdigit()
-        out[k + 1] = steps[k] - least > _SPACE_EMS * sets[k][1] and not figures
+        out[k + 1] = steps[k] - least > _SPACE_EMS * fonts[k][1] and not figures
     return out
 
 
@@ -228,8 +227,8 @@ def _close_up(
     return out
 
 
-def _measure_set(text: pdfium.PdfTextPage, number: int, char: str) -> tuple[float, float]:
-    """Return the size a character is set in, and how far it moves on (pt; 0 if not known)."""
+def _measure_character(text: pdfium.PdfTextPage, number: int, char: str) -> tuple[float, float]:
+    """Return a character's font size and its width (pt); the width is 0 if the file has none."""
     size = pdfium_c.FPDFText_GetFontSize(text, number)
     font = pdfium_c.FPDFTextObj_GetFont(pdfium_c.FPDFText_GetTextObject(text, number))
     width = ctypes.c_float()

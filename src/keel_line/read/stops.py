@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from keel_line.read.decode import Decoded, read_as
 
-# At this chance 25 of 113 lost stops of other pages come back, and 3 are found where none is.
+# Of 113 stops that were lost on 72 pages this brings 25 back; 3 are added where none stands.
 _ENOUGH = 0.2
 _MARKS = ".,"
 _CLOSING = frozenset(")]\"'”’%")

@@ -62,7 +62,7 @@ class Pieces:
     groups: tuple[sparse.csr_array, ...]
 
     def with_texts(self, texts: Sequence[str | None]) -> Pieces:
-        """Return the pieces with these texts, one for each; None is a text that is not known."""
+        """Return the pieces with a text for each of them; None where it is not known."""
         features = self.features.copy()
         features[:, -_TEXTS:] = _measure_texts(texts, len(features))
         return replace(self, features=features)
@@ -388,7 +388,7 @@ def _measure_wrapping(
 
 
 def _measure_words(boxes: Floats, letters: Sequence[Floats], cap: float) -> tuple[Floats, Floats]:
-    """Return the width (px) of each piece's first word, and the number of its words."""
+    """Return how wide (px) each piece's first word is, and how many words each piece has."""
     first, words = boxes[:, 2] - boxes[:, 0], np.ones(len(boxes))
     for k, unordered in enumerate(letters):
         if len(unordered) < 2:
@@ -402,7 +402,7 @@ def _measure_words(boxes: Floats, letters: Sequence[Floats], cap: float) -> tupl
 
 
 def _find_groups(boxes: Floats, lines: Ints) -> tuple[sparse.csr_array, ...]:
-    """Return the matrices that take means over each piece's groups; see :class:`Pieces`."""
+    """Return, for each kind of group, the matrix that averages over it; see :class:`Pieces`."""
     from scipy import sparse  # noqa: PLC0415 - the window need not wait for it
 
     x0, x1 = boxes[:, 0], boxes[:, 2]

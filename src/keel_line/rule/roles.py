@@ -202,7 +202,7 @@ def find_roles(
 
 
 def judge_pieces(pieces: Pieces) -> Roles:
-    """Return the roles of a page's pieces, judged by their measures."""
+    """Return the roles that the network gives to a page's pieces."""
     out = load_roles().run(pieces)
     raised = np.exp(out[:, :_ROLES] - out[:, :_ROLES].max(axis=1, keepdims=True, initial=-np.inf))
     chances = 1.0 / (1.0 + np.exp(-np.clip(out[:, _ROLES:], -30, 30)))

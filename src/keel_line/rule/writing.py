@@ -222,7 +222,7 @@ def mark_ink(
 
 
 def box_around(boxes: NDArray[np.float64]) -> Box:
-    """Return the box around some boxes, shape (n, 4), one at least."""
+    """Return the smallest box that holds all boxes, shape (n, 4); there must be at least one."""
     x0, y0 = boxes[:, :2].min(axis=0).tolist()
     x1, y1 = boxes[:, 2:].max(axis=0).tolist()
     return (x0, y0, x1, y1)

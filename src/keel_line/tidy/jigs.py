@@ -82,7 +82,7 @@ class Jig(msgspec.Struct, frozen=True, kw_only=True):
 
     @property
     def known(self) -> KnownForm | None:
-        """The columns of the jig's form, which help to read it; None if they are not known."""
+        """The columns of the jig's form, which help the reader; None if the jig has none."""
         return KnownForm(self.heading, self.lines, self.columns) if self.columns else None
 
 

@@ -106,7 +106,7 @@ class JigSheet(OverSheet):
             part.setFont(theme.reading())
 
     def open(self, name: str = "") -> None:
-        """Show the view, with the jig of this name selected if it exists."""
+        """Show the list of jigs, and select the jig with this name if there is one."""
         self._undo.clear()
         self.message.clear()
         self.ask.hide()

@@ -484,7 +484,7 @@ class Session(QObject):
         return self.shelf.keep(keep_as_jig(name, table, dpi, self.desk.writing))
 
     def follow_jig(self, name: str) -> None:
-        """Write this docket as the jig's files were written, unless the clerk chose otherwise."""
+        """Use the jig's options of writing for this docket, unless the clerk chose others."""
         for jig in self.shelf.jigs():
             if jig.name == name:
                 self.desk.follow_writing(jig.write)
