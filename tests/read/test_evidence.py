@@ -138,6 +138,17 @@ def test_the_recipe_travels_with_the_weights() -> None:
     np.testing.assert_allclose(probs.sum(axis=1), 1, atol=1e-3)
 
 
+def test_what_is_read_in_a_line_does_not_depend_on_the_others() -> None:
+    network = Network(threads=1)
+    rng = np.random.default_rng(5)
+    height = network.recipe.line.height
+    lines = [rng.integers(0, 255, (height, w), np.uint8) for w in (60, 900, 64, 65, 60, 1)]
+    together = network.run(lines)
+    assert [len(probs) for probs in together] == [15, 225, 16, 16, 15, 1]
+    for line, probs in zip(lines, together, strict=True):
+        np.testing.assert_allclose(network.run([line])[0], probs, atol=1e-4)
+
+
 # --- the ink account ---
 
 

@@ -18,7 +18,7 @@ from keel_line._shared.pulse import pulse
 from keel_line.read.prepare import LineRecipe
 
 DATA_DIR = Path(__file__).parent / "data"
-_BATCH_STEPS = 4096
+_BATCH_STEPS, _UNIT_STEPS = 4096, 16
 
 
 class Recipe(msgspec.Struct, frozen=True):
@@ -62,27 +62,24 @@ class Network:
     def run(self, lines: Sequence[Grey]) -> list[NDArray[np.float32]]:
         """Return class probabilities, shape (steps, classes), of each prepared line.
 
-        Lines of like width run together; they come back in the order they were given.
+        Lines run together where blank paper makes them equally wide: what is read in one does not
+        depend on the others. They come back in the order they were given.
         """
         out: list[NDArray[np.float32]] = [np.zeros((0, 0), np.float32)] * len(lines)
         recipe = self.recipe.line
-        order = sorted(range(len(lines)), key=lambda i: lines[i].shape[1])
-        start = 0
-        while start < len(order):
-            pulse()
-            end = start + 1
-            while end < len(order) and (
-                (end - start + 1) * lines[order[end]].shape[1] <= _BATCH_STEPS * recipe.step
-            ):
-                end += 1
-            chosen = order[start:end]
-            widest = max(lines[i].shape[1] for i in chosen)
-            widest += -widest % (4 * recipe.step)
-            batch = np.zeros((len(chosen), 1, recipe.height, widest), np.float32)
-            for k, i in enumerate(chosen):
-                batch[k, 0, :, : lines[i].shape[1]] = lines[i]
-            (probs,) = self._session.run(None, {"lines": batch / np.float32(255)})
-            for k, i in enumerate(chosen):
-                out[i] = probs[k, : max(1, lines[i].shape[1] // recipe.step)]
-            start = end
+        unit = _UNIT_STEPS * recipe.step
+        by_width: dict[int, list[int]] = {}
+        for number, line in enumerate(lines):
+            by_width.setdefault(max(1, -(-line.shape[1] // unit)) * unit, []).append(number)
+        for width, numbers in by_width.items():
+            most = max(1, _BATCH_STEPS * recipe.step // width)
+            for first in range(0, len(numbers), most):
+                pulse()
+                chosen = numbers[first : first + most]
+                batch = np.zeros((len(chosen), 1, recipe.height, width), np.float32)
+                for k, i in enumerate(chosen):
+                    batch[k, 0, :, : lines[i].shape[1]] = lines[i]
+                (probs,) = self._session.run(None, {"lines": batch / np.float32(255)})
+                for k, i in enumerate(chosen):
+                    out[i] = probs[k, : max(1, lines[i].shape[1] // recipe.step)]
         return out
