@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 from io import BytesIO
 from pathlib import Path
@@ -16,6 +17,7 @@ from synth.faces import Face, Kind
 from synth.press.model import tag_colour
 from training.manuals.captions import give_captions
 from training.manuals.changes import CHANGES, Change, change_tables, set_beside
+from training.manuals.listings import list_tables, write_listing
 from training.manuals.looks import choose_look
 from training.manuals.markup import MarkedTable, read_manual
 from training.manuals.pages import find_manual_truth, take_window, write_manuals
@@ -214,3 +216,45 @@ def test_a_description_reads_no_file_of_this_machine(tmp_path: Path) -> None:
     kept.write_text("the harbour's own", encoding="utf-8")
     for text in (f".. include:: {kept}\n", f".. raw:: html\n   :file: {kept}\n"):
         assert "harbour" not in to_html(text, "text/x-rst")
+
+
+LEDGER = b"""<html><body><table><tr><th>Vessel</th><th>Tons</th><th>Remarks</th></tr>
+<tr><td>Quest</td><td>1,250</td><td>Paid in two parts</td></tr>
+<tr><td>Elspeth Rowan</td><td>87</td><td></td></tr></table></body></html>"""
+
+
+def test_a_listing_says_what_its_table_says_column_under_column() -> None:
+    for seed in range(40):
+        manual = read_manual(LEDGER)
+        table = manual.parts[0].table
+        assert table is not None
+        ways = [np.random.default_rng(seed), np.random.default_rng(seed + 1)]
+        markup = write_listing(table, manual, *ways)
+        assert markup is not None
+        (listing,) = re.findall(r"<pre[^>]*>(.*)</pre>", markup, re.DOTALL)
+        spans = re.findall(r'<span k="(\d+)">([^<]*)</span>', listing)
+        said: dict[str, str] = {}
+        for number, text in spans:
+            said[number] = f"{said.get(number, '')} {text}".strip()
+        for number, text in said.items():
+            role, wanted = manual.texts[int(number)]
+            assert role != "cell" or text == wanted
+        assert {"Quest", "1,250", "Elspeth Rowan", "87"} <= set(said.values())
+        lines = re.sub(r"<[^>]*>", "", listing).splitlines()
+        (one,) = (re.search("1,250", line) for line in lines if "Quest" in line and "," in line)
+        (other,) = (re.search("87", line) for line in lines if "Rowan" in line and "87" in line)
+        assert one is not None
+        assert other is not None
+        assert one.start() == other.start() or one.end() == other.end()
+
+
+def test_what_spans_is_not_listed() -> None:
+    manual = read_manual(PAGE)
+    table = manual.parts[1].table
+    assert table is not None
+    rng = np.random.default_rng(1)
+    assert write_listing(table, manual, rng, rng) is None
+    for seed in range(20):
+        list_tables(manual, np.random.default_rng(seed))
+    assert "<table>" in manual.parts[1].write()
+    assert any("<pre style" in part.write() for part in manual.parts)

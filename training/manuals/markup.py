@@ -63,7 +63,7 @@ class MarkedCell:
         """Return its markup."""
         spans = f" rowspan={self.row_span}" * (self.row_span > 1)
         spans += f" colspan={self.col_span}" * (self.col_span > 1)
-        figures = " class='n'" if self.inner and _FIGURES.match(_bare(self.inner)) else ""
+        figures = " class='n'" if self.inner and is_figures(_bare(self.inner)) else ""
         return f"<{self.name}{spans}{figures}>{self.inner}</{self.name}>"
 
 
@@ -107,7 +107,10 @@ class MarkedTable:
 
 @dataclass(frozen=True)
 class Part:
-    """A block of a manual: its markup, how many characters it has, and its table if it is one."""
+    """A block of a manual: its markup, how many characters it has, and its table if it is one.
+
+    A table that has no markup of its own is written as it is.
+    """
 
     markup: str
     size: int
@@ -115,7 +118,7 @@ class Part:
 
     def write(self) -> str:
         """Return its markup."""
-        return self.markup if self.table is None else self.table.write()
+        return self.table.write() if self.table is not None and not self.markup else self.markup
 
 
 @dataclass
@@ -193,6 +196,16 @@ def _read_inline(element: Any, *, exact: bool) -> str:
         if element.tag in tags:
             return f"<{name}>{inner}</{name}>"
     return f"<{element.tag}>{inner}</{element.tag}>" if element.tag in _SMALL else inner
+
+
+def is_figures(text: str) -> bool:
+    """Return whether a text is a number, with signs and units of money at most."""
+    return bool(_FIGURES.match(text))
+
+
+def words_of(markup: str) -> str:
+    """Return what markup says, on one line."""
+    return _BLANKS.sub(" ", _bare(markup)).strip()
 
 
 def _bare(markup: str) -> str:

@@ -28,6 +28,7 @@ from synth.press.truth import (
 )
 from training.manuals.captions import give_captions
 from training.manuals.changes import change_tables
+from training.manuals.listings import list_tables
 from training.manuals.looks import choose_look
 from training.manuals.markup import Manual, Part
 from training.manuals.sources import Source, load_manual
@@ -167,6 +168,7 @@ def print_pages(source: Source, seed: int, *, held: bool) -> tuple[bytes, list[P
             continue
         change_tables(manual, rng)
         give_captions(manual, rng)
+        list_tables(manual, rng)
         parts = take_window(manual, rng, bare=not manual.tables or rng.random() < _BARE)
         if parts:
             windows.append((manual, parts))
