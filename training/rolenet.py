@@ -8,6 +8,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
+import zlib
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
@@ -21,6 +22,7 @@ from scipy import sparse
 from torch import nn
 
 from keel_line.rule.pieces import GROUPS, Pieces, measure_pieces
+from keel_line.rule.sayings import TEXTS
 from training.roles import KEPT, MATERIAL, load_page_kept
 
 WEIGHTS = (
@@ -33,8 +35,9 @@ _HELD, _PROCESSES, _MEASURE_EVERY = 10, 2, 1000
 _MISSING = 0.04
 _MOST_8_BITS, _LEAST_STEP = 127, 1e-4
 _RARE = (1.0, 8.0, 8.0, 2.0, 2.0, 1.0)
-_TEXT_FEATURES = 14
-_HIDDEN, _PARTLY, _BODY = 0.25, 0.3, 3
+_NONE, _SOME = 0.08, 0.15  # shares of pages in files of which no text is told, or some
+_NONE_ON_PAPER, _SOME_ON_PAPER = 0.3, 0.55
+_SHARE_READ = (0.05, 0.95)
 
 Floats: TypeAlias = NDArray[np.float32]
 Ints: TypeAlias = NDArray[np.int64]
@@ -42,7 +45,11 @@ Ints: TypeAlias = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class Graph:
-    """A page's pieces; see ``training.roles.render`` and ``training.manuals.pages.render``."""
+    """A page's pieces; see ``training.roles.render`` and ``training.manuals.pages.render``.
+
+    ``features`` tell what all pieces say, where it is known. ``some`` are the last of them, shape
+    (n, TEXTS), where only some pieces were read, as on paper.
+    """
 
     features: torch.Tensor
     near: torch.Tensor
@@ -50,6 +57,7 @@ class Graph:
     labels: torch.Tensor
     ink: bool
     manual: bool
+    some: torch.Tensor
 
 
 class _Mean(torch.autograd.Function):
@@ -130,25 +138,38 @@ def load_graphs(paths: Sequence[Path]) -> list[Graph]:
             torch.from_numpy(labels),
             ink,
             manual,
+            torch.from_numpy(some.astype(np.float32)),
         )
-        for pieces, labels, ink, manual in measured
+        for pieces, some, labels, ink, manual in measured
     ]
 
 
-def _measure_file(path: Path) -> list[tuple[Pieces, Ints, bool, bool]]:
-    """Return the pieces and labels of each page of a file.
+def _measure_file(path: Path) -> list[tuple[Pieces, NDArray[np.float64], Ints, bool, bool]]:
+    """Return the pieces of each page of a file, what some of them say, and their labels.
 
     And whether it is ink, and whether it is of a manual.
     """
     manual = path.name.startswith("manual")
     data = np.load(path)
     count = sum(name.endswith("_labels") for name in data.files)
+    rng = np.random.default_rng(zlib.crc32(path.stem.encode()))
     out = []
     for k in range(count):
         page = {n: data[f"{k}_{n}"] for n in KEPT}
-        pieces = measure_pieces(*load_page_kept(page))
-        out.append((pieces, page["labels"].astype(np.int64), bool(page["ink"]), manual))
+        writing, rules, texts = load_page_kept(page)
+        labels = page["labels"].astype(np.int64)
+        pieces = measure_pieces(writing, rules, texts)
+        told = keep_some(texts or [None] * len(labels), rng)
+        some = pieces.with_texts(told).features[:, -TEXTS:]
+        out.append((pieces, some, labels, bool(page["ink"]), manual))
     return out
+
+
+def keep_some(texts: Sequence[str | None], rng: np.random.Generator) -> list[str | None]:
+    """Return what some pieces say, whatever their roles: what is known must not tell the role."""
+    share = rng.uniform(*_SHARE_READ)
+    read = (rng.random(len(texts)) < share).tolist()
+    return [text if known else None for text, known in zip(texts, read, strict=True)]
 
 
 def join_graphs(
@@ -186,22 +207,14 @@ def join_graphs(
     )
 
 
-def hide_texts(
-    features: torch.Tensor, roles: torch.Tensor, hidden: torch.Tensor, rng: np.random.Generator
-) -> torch.Tensor:
-    """Return features without what pieces say: of all, of most body cells, or of none.
-
-    On paper only what is not plainly in a table is read before its role is known.
-    """
+def choose_texts(graph: Graph, hidden: torch.Tensor, rng: np.random.Generator) -> Graph:
+    """Return a graph as it may be known: with what all pieces say, some of them, or none."""
+    none, some = (_NONE_ON_PAPER, _SOME_ON_PAPER) if graph.ink else (_NONE, _SOME)
     chance = rng.random()
-    if chance >= _HIDDEN + _PARTLY:
-        return features
-    gone = torch.ones(len(features), dtype=torch.bool)
-    if chance >= _HIDDEN:
-        few = torch.rand(len(features))
-        gone = torch.where(roles == _BODY, few > 0.15, few > 0.85)
-    texts = torch.where(gone[:, None], hidden, features[:, -_TEXT_FEATURES:])
-    return torch.cat([features[:, :-_TEXT_FEATURES], texts], dim=1)
+    if chance >= none + some:
+        return graph
+    texts = hidden.expand(len(graph.features), -1) if chance < none else graph.some
+    return replace(graph, features=torch.cat([graph.features[:, :-TEXTS], texts], dim=1))
 
 
 def loss_of(outputs: torch.Tensor, labels: torch.Tensor, weights: torch.Tensor) -> torch.Tensor:
@@ -229,7 +242,10 @@ def measure(net: RoleNet, graphs: Sequence[Graph]) -> dict[str, float]:
     links = np.zeros((len(LINKS), 2), int)
     for graph in graphs:
         one = torch.zeros(len(graph.near), dtype=torch.long)
-        outputs = net(graph.features, graph.near, graph.groups, one)
+        features = graph.features.clone()
+        if graph.ink:
+            features[:, -TEXTS:] = graph.some
+        outputs = net(features, graph.near, graph.groups, one)
         known = graph.labels[:, 0] >= 0
         hit = outputs[:, :ROLES].argmax(1) == graph.labels[:, 0]
         right += int(hit[known].sum())
@@ -317,9 +333,16 @@ def main() -> None:
 
     def brought(items: list[Graph]) -> list[Graph]:
         less, by = torch.from_numpy(middle), torch.from_numpy(scale)
-        return [replace(g, features=((g.features - less) / by).clamp(-6, 6)) for g in items]
+        return [
+            replace(
+                g,
+                features=((g.features - less) / by).clamp(-6, 6),
+                some=((g.some - less[-TEXTS:]) / by[-TEXTS:]).clamp(-6, 6),
+            )
+            for g in items
+        ]
 
-    hidden = torch.from_numpy((-middle / scale)[-_TEXT_FEATURES:])
+    hidden = torch.from_numpy((-middle / scale)[-TEXTS:]).clamp(-6, 6)
     graphs, held = brought(graphs), brought(held)
     sys.stdout.write(f"{len(graphs)} pages to train on, {len(held)} held out\n")
     chances = np.ones(len(graphs)) / len(graphs)
@@ -335,12 +358,13 @@ def main() -> None:
     plan = torch.optim.lr_scheduler.OneCycleLR(best, args.rate, total_steps=args.steps)
     for step in range(args.steps):
         chosen = rng.choice(len(graphs), size=args.batch, p=chances)
-        features, near, groups, labels, weights, pages = join_graphs([graphs[k] for k in chosen])
+        features, near, groups, labels, weights, pages = join_graphs(
+            [choose_texts(graphs[k], hidden, rng) for k in chosen]
+        )
         features = features * (1.0 + 0.05 * torch.randn_like(features))
         # Each measure is missing now and then, so that none is relied on by itself.
         features = features * (torch.rand(1, features.shape[1]) > _MISSING)
         features = features * (torch.rand(len(features), features.shape[1]) > _MISSING)
-        features = hide_texts(features, labels[:, 0], hidden, rng)
         loss = loss_of(net(features, near, groups, pages), labels, weights)
         best.zero_grad()
         loss.backward()

@@ -45,6 +45,8 @@ ROLES = ("outside", "caption", "heading", "body", "note")
 _OF_ROLE = {"caption": 1, "note": 4, "unknown": -1}
 _BATCH = 50
 _RULINGS = ("full", "across", "down", "heading", "outline", "none")
+_LEVEL, _BESIDE_CAPS, _WHOLE = 0.4, 0.1, 0.8
+_MISREAD, _REPLACED, _MISREAD_AS = 0.12, 0.5, "eco1l.,"
 _ONE_WIDTH = ("Mono", "Code", "Courier", "Typewriter")
 _NAMED, _TYPED, _LISTED = 0.2, 0.12, 0.12
 CHARACTERS = frozenset(Network().recipe.alphabet)
@@ -145,7 +147,7 @@ KEPT = ("boxes", "lines", "cap", "letters", "rules", "across", "texts", "labels"
 def keep_page(
     writing: Writing,
     rules: Sequence[Rule],
-    texts: Sequence[str] | None,
+    texts: Sequence[str | None] | None,
     labels: NDArray[np.int64],
     *,
     ink: bool,
@@ -159,7 +161,7 @@ def keep_page(
         "letters": writing.letters.astype(np.float32),
         "rules": np.array(straight, np.float32).reshape(-1, 4),
         "across": np.array([r.direction == "across" for r in rules], bool),
-        "texts": np.array(list(texts) if texts is not None else [], str),
+        "texts": np.array([t or "" for t in texts or ()], str),
         "labels": labels.astype(np.int8),
         "ink": np.array(ink),
     }
@@ -167,7 +169,7 @@ def keep_page(
 
 def load_page_kept(
     page: Mapping[str, NDArray[Any]],
-) -> tuple[Writing, list[Rule], list[str] | None]:
+) -> tuple[Writing, list[Rule], list[str | None] | None]:
     """Return a kept page's writing, its rules and what its pieces say."""
     writing = Writing(
         page["boxes"].astype(float),
@@ -181,7 +183,7 @@ def load_page_kept(
             page["across"].tolist(), page["rules"].tolist(), strict=True
         )
     ]
-    return writing, rules, page["texts"].tolist() or None
+    return writing, rules, [t or None for t in page["texts"].tolist()] or None
 
 
 def make_writing(page: Page) -> tuple[Writing, tuple[Rule, ...], list[str] | None]:
@@ -302,6 +304,62 @@ def render(seed: int, *, ink_share: float) -> Iterator[dict[str, NDArray[Any]]]:
     yield from keep_printed(plain, pages, seed, ink_share)
 
 
+def carry_texts(
+    texts: Sequence[str],
+    boxes: NDArray[np.float64],
+    writing: Writing,
+    rng: np.random.Generator,
+) -> list[str | None]:
+    """Return what pieces on paper say, by the pieces of the same page's file.
+
+    Parameters
+    ----------
+    texts
+        What the file's pieces say.
+    boxes
+        Where they stand on the paper (px), shape (n, 4).
+    writing
+        The paper's own pieces: a piece of the file may be several of them, or a part of one.
+    rng
+        Some letters are misread.
+    """
+    out: list[str | None] = []
+    for x0, y0, x1, y1 in writing.boxes.tolist():
+        high = np.minimum(boxes[:, 3], y1) - np.maximum(boxes[:, 1], y0)
+        wide = np.minimum(boxes[:, 2], x1) - np.maximum(boxes[:, 0], x0)
+        level = high > _LEVEL * np.minimum(boxes[:, 3] - boxes[:, 1], y1 - y0)
+        own = np.flatnonzero(level & (wide > _BESIDE_CAPS * writing.cap_px))
+        said = []
+        for k in own[np.argsort(boxes[own, 0])].tolist():
+            left, right = boxes[k, 0], boxes[k, 2]
+            if wide[k] >= _WHOLE * (right - left):
+                said.append(texts[k])
+            else:
+                said += _words_between(
+                    texts[k], (x0 - left) / (right - left), (x1 - left) / (right - left)
+                )
+        out.append(_misread(" ".join(said), rng) or None)
+    return out
+
+
+def _words_between(text: str, first: float, last: float) -> list[str]:
+    """Return the words of a text whose middles lie between two places, as shares of its width."""
+    out, at = [], 0
+    for word in text.split(" "):
+        if first <= (at + len(word) / 2) / max(1, len(text)) <= last:
+            out.append(word)
+        at += len(word) + 1
+    return out
+
+
+def _misread(text: str, rng: np.random.Generator) -> str:
+    if not text or rng.random() >= _MISREAD:
+        return text
+    at = int(rng.integers(len(text)))
+    put = _MISREAD_AS[int(rng.integers(len(_MISREAD_AS)))] if rng.random() < _REPLACED else ""
+    return text[:at] + put + text[at + 1 :]
+
+
 def keep_printed(
     pdf: bytes, pages: Sequence[PressPage], seed: int, ink_share: float
 ) -> Iterator[dict[str, NDArray[Any]]]:
@@ -311,16 +369,32 @@ def keep_printed(
         damages = ["digital"]
         if rng.random() < ink_share:
             damages.append(DAMAGES[int(rng.integers(len(DAMAGES)))])
+        known: tuple[list[str], NDArray[np.float64]] | None = None  # texts, boxes in points
         for damage in damages:
             loaded = as_square(load_pressed(pdf, page, damage, seed, most_skew_deg=0.15))
             if damage == "digital" and loaded.page.text is None:
                 continue
-            writing, rules, texts = make_writing(loaded.page)
+            writing, rules, said = make_writing(loaded.page)
+            texts: list[str | None] | None = None
+            if said is not None:
+                texts, known = [*said], (said, _move_boxes(writing.boxes, loaded.to_px, back=True))
+            elif known is not None:
+                texts = carry_texts(known[0], _move_boxes(known[1], loaded.to_px), writing, rng)
             near = measure_pieces(writing, rules).near
             if not len(near):
                 continue
             labels = label_pieces(writing, near, page, loaded)
             yield keep_page(writing, rules, texts, labels, ink=damage != "digital")
+
+
+def _move_boxes(
+    boxes: NDArray[np.float64], to_px: NDArray[np.float64], *, back: bool = False
+) -> NDArray[np.float64]:
+    """Return boxes in points moved to px, or ``back``; shape (n, 4), ``to_px`` (2, 3)."""
+    turn = np.linalg.inv(to_px[:, :2]) if back else to_px[:, :2]
+    shift = -turn @ to_px[:, 2] if back else to_px[:, 2]
+    one, other = (boxes[:, k : k + 2] @ turn.T + shift for k in (0, 2))
+    return np.hstack([np.minimum(one, other), np.maximum(one, other)])
 
 
 def write_pages(name: str, pages: Iterable[dict[str, NDArray[Any]]]) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -12,12 +13,15 @@ torch = pytest.importorskip("torch")
 
 from keel_line.rule.pieces import FEATURES, GROUPS, Pieces  # noqa: E402
 from keel_line.rule.roles import load_roles  # noqa: E402
+from keel_line.rule.sayings import TEXTS  # noqa: E402
 from training.rolenet import (  # noqa: E402
     OUTPUTS,
     ROLES,
     Graph,
     RoleNet,
+    choose_texts,
     export,
+    keep_some,
     load_weights,
     loss_of,
     measure,
@@ -36,7 +40,8 @@ def chain(count: int, seed: int) -> Graph:
     above = np.tril(np.ones((count, count), np.float32), -1)
     above /= np.maximum(above.sum(axis=1, keepdims=True), 1)
     groups = (sparse.csr_array(above),) * len(GROUPS)
-    return Graph(features, near, groups, labels, ink=False, manual=False)
+    some = torch.zeros(count, TEXTS)
+    return Graph(features, near, groups, labels, ink=False, manual=False, some=some)
 
 
 def one_page(graph: Graph) -> torch.Tensor:  # type: ignore[name-defined]
@@ -85,3 +90,21 @@ def test_weights_that_were_written_are_gone_on_from(tmp_path: Path) -> None:
     load_weights(again, path)
     for name, values in net.state_dict().items():
         assert np.allclose(values, again.state_dict()[name], atol=0.02), name
+
+
+def test_what_is_known_of_a_page_is_some_of_its_texts() -> None:
+    rng = np.random.default_rng(1)
+    known = [sum(t is not None for t in keep_some(["said"] * 60, rng)) for _ in range(50)]
+    assert min(known) < 15
+    assert max(known) > 45
+    assert keep_some([None, None], rng) == [None, None]
+
+
+def test_a_page_is_learnt_with_all_its_texts_with_some_and_with_none() -> None:
+    graph = replace(chain(5, 1), ink=True, some=torch.full((5, TEXTS), 2.0))
+    hidden, rng = torch.full((TEXTS,), 1.0), np.random.default_rng(1)
+    seen = [choose_texts(graph, hidden, rng).features for _ in range(60)]
+    assert all(torch.equal(f[:, :-TEXTS], graph.features[:, :-TEXTS]) for f in seen)
+    kinds = [float(f[0, -1]) for f in seen]
+    assert set(kinds) == {1.0, 2.0, float(graph.features[0, -1])}
+    assert kinds.count(2.0) > 30

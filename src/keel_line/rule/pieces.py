@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from statistics import median
@@ -13,6 +12,7 @@ from numpy.typing import NDArray
 
 from keel_line.model.grid import Rule
 from keel_line.model.page import PageText
+from keel_line.rule.sayings import TEXTS, measure_texts
 from keel_line.rule.writing import Writing
 
 if TYPE_CHECKING:
@@ -23,22 +23,16 @@ Ints = NDArray[np.int64]
 
 WAYS = ("up", "down", "left", "right")
 GROUPS = ("line before", "line after", "column above", "column below")
+_COLUMNS = slice(2, 4)
 _NEAR_LINES = 5
 _COLUMN_LINES = 10
 _WORD_CAPS, _SPACE_CAPS = 0.22, 0.4
-_TEXTS = 14  # measures of what a piece says, the last
 _FULL = 0.85
 _FAR = 30.0
 _FLUSH_CAPS = 0.4
 _OPEN_CAPS = 0.5
 _TALL = 0.8
 _SHORT_RULE_CAPS = 1.5
-_CAPTION = re.compile(r"^(table|tab[.]|list|schedule|appendix|statement|return)\b", re.IGNORECASE)
-_NUMBERED = re.compile(r"^\w+[.]? ?\d+ ?[.:)\u2013-]")
-_NOTE = re.compile(
-    r"^([*\u2020\u2021\u00a7]|[(]?\w[)]|notes?\b|sources?\b|n[.]b[.])", re.IGNORECASE
-)
-_ITEM = re.compile(r"^([\u2013\u2022-]|\d+[.)])\s")
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,7 +58,7 @@ class Pieces:
     def with_texts(self, texts: Sequence[str | None]) -> Pieces:
         """Return the pieces with a text for each of them; None where it is not known."""
         features = self.features.copy()
-        features[:, -_TEXTS:] = _measure_texts(texts, len(features))
+        features[:, -TEXTS:] = measure_texts(texts, self.near, self.groups[_COLUMNS])
         return replace(self, features=features)
 
 
@@ -88,15 +82,16 @@ def measure_pieces(
         near = np.zeros((0, len(WAYS)), np.int64)
         return Pieces(np.zeros((0, FEATURES)), near, _find_groups(boxes, lines))
     near, letters = _find_near(boxes, lines), _find_letters(boxes, writing.letters)
-    groups = (
+    groups = _find_groups(boxes, lines)
+    measured = (
         _measure_places(boxes, lines, near, cap),
         _measure_edges(boxes, lines, cap),
         _measure_rules(boxes, near, rules, cap),
         _measure_letters(boxes, letters, cap),
         _measure_wrapping(boxes, lines, near, letters, cap),
-        _measure_texts(texts, count),
+        measure_texts(texts, near, groups[_COLUMNS]),
     )
-    return Pieces(np.nan_to_num(np.hstack(groups)), near, _find_groups(boxes, lines))
+    return Pieces(np.nan_to_num(np.hstack(measured)), near, groups)
 
 
 def texts_of(writing: Writing, text: PageText) -> list[str]:
@@ -422,36 +417,6 @@ def _find_groups(boxes: Floats, lines: Ints) -> tuple[sparse.csr_array, ...]:
     return tuple(out)
 
 
-def _measure_texts(texts: Sequence[str | None] | None, count: int) -> Floats:
-    """Measure what pieces say; zeros where it is not known."""
-    out = np.zeros((count, _TEXTS))
-    if texts is None:
-        return out
-    for k, text in enumerate(texts):
-        if text is None:
-            continue
-        letters = sum(c.isalpha() for c in text)
-        figures = sum(c.isdigit() for c in text)
-        size = max(1, len(text.replace(" ", "")))
-        out[k] = (
-            1.0,
-            figures / size,
-            letters / size,
-            sum(c.isupper() for c in text) / max(1, letters),
-            text[:1].islower(),
-            text.endswith("."),
-            text.endswith((",", ";", "-")),
-            bool(_CAPTION.match(text)),
-            bool(_NUMBERED.match(text)),
-            bool(_NOTE.match(text)),
-            bool(_ITEM.match(text)),
-            np.log1p(len(text)),
-            np.log1p(text.count(" ")),
-            text.lower().startswith(("total", "sum", "carried", "brought", "balance")),
-        )
-    return out
-
-
 def _count_features() -> int:
     one = Writing(np.array([[0.0, 0.0, 9.0, 9.0]]), np.zeros(1, np.int64), 9.0)
     near = np.full((1, 4), -1, np.int64)
@@ -461,9 +426,8 @@ def _count_features() -> int:
         _measure_rules(one.boxes, near, (), 9.0),
         _measure_letters(one.boxes, [one.letters], 9.0),
         _measure_wrapping(one.boxes, one.lines, near, [one.letters], 9.0),
-        _measure_texts(None, 1),
     )
-    return sum(g.shape[1] for g in groups)
+    return sum(int(g.shape[1]) for g in groups) + TEXTS
 
 
 FEATURES = _count_features()

@@ -1,0 +1,206 @@
+"""Measures what pieces of writing say, and whether one goes on with another."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+if TYPE_CHECKING:
+    from scipy import sparse
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+_OWN, _PAIR = 26, 7
+_WAYS = 4
+_MOST_SHAPE = 12
+_CAPTION = re.compile(r"^(table|tab[.]|list|schedule|appendix|statement|return)\b", re.IGNORECASE)
+_NUMBERED = re.compile(r"^\w+[.]? ?\d+ ?[.:)\u2013-]")
+_NOTE = re.compile(
+    r"^([*\u2020\u2021\u00a7]|[(]?\w[)]|notes?\b|sources?\b|n[.]b[.])", re.IGNORECASE
+)
+_ITEM = re.compile(r"^([\u2013\u2022-]|\d+[.)])\s")
+_SUMS = ("total", "sum", "carried", "brought", "balance")
+_SMALL_WORD = re.compile(
+    r"(an?|and|are|as|at|be|but|by|for|from|has|have|if|in|into|is|its?|nor|not|of|on|or|per|so|"
+    r"than|that|the|their|this|to|under|upon|via|was|were|when|where|which|who|will|with)",
+    re.IGNORECASE,
+)
+_CODE_SIGNS = frozenset("=_<>[]{}/\\|$#@&")
+_OPEN_ENDS = (",", "-", "(", "/", "+", "&")
+_ENDS = (".", ":", ";", "!", "?")
+_LONG_WORD = 3
+_NUMBER, _MARK, _WORDS, _MIXED = range(4)
+
+
+@dataclass(frozen=True)
+class _Said:
+    """What one piece says, taken apart."""
+
+    text: str
+    shape: str
+    kind: int
+    opened: int
+    closed: int
+    begins_small: bool
+    begins_alike: bool
+    ends_open: bool
+
+
+def measure_texts(
+    texts: Sequence[str | None] | None, near: Ints, columns: Sequence[sparse.csr_array]
+) -> Floats:
+    """Measure what pieces say; zeros where it is not known.
+
+    Parameters
+    ----------
+    texts
+        What each of n pieces says, None where it is not known.
+    near
+        Number of each piece's neighbour above, below, left and right, shape (n, 4), -1 for none.
+    columns
+        For the pieces of its column above each piece, and for those below, their shares, shape
+        (n, n).
+
+    Returns
+    -------
+    shape (n, TEXTS)
+    """
+    count = len(near)
+    out = np.zeros((count, TEXTS))
+    if texts is None:
+        return out
+    said = [None if text is None else _take_apart(text) for text in texts]
+    for k, own in enumerate(said):
+        if own is None:
+            continue
+        out[k, :_OWN] = _measure_own(own)
+        for way, other in enumerate(near[k].tolist()):
+            beside = said[other] if other >= 0 else None
+            if beside is not None:
+                first = _OWN + way * _PAIR
+                pair = (beside, own) if way % 2 == 0 else (own, beside)
+                out[k, first : first + _PAIR] = _measure_pair(*pair)
+    out[:, _OWN + _WAYS * _PAIR :] = _measure_column(said, columns)
+    return out
+
+
+def _take_apart(text: str) -> _Said:
+    words = text.split()
+    opened = closed = 0
+    for c in text:
+        if c in "([{":
+            opened += 1
+        elif c in ")]}":
+            if opened:
+                opened -= 1
+            else:
+                closed += 1
+    return _Said(
+        text,
+        _shape_of(text),
+        _kind_of(text),
+        opened,
+        closed,
+        text[:1].islower(),
+        text[:1].isalnum(),
+        bool(words and _SMALL_WORD.fullmatch(words[-1])) or text.endswith(_OPEN_ENDS),
+    )
+
+
+def _shape_of(text: str) -> str:
+    """Return a text's shape: 9 for a run of figures, A or a for one of letters, other signs."""
+    out: list[str] = []
+    for c in text:
+        sign = "9" if c.isdigit() else "a" if c.islower() else "A" if c.isalpha() else c
+        if not out or out[-1] != sign:
+            out.append(sign)
+            if len(out) == _MOST_SHAPE:
+                break
+    return "".join(out)
+
+
+def _kind_of(text: str) -> int:
+    letters = sum(c.isalpha() for c in text)
+    figures = sum(c.isdigit() for c in text)
+    if not letters:
+        return _NUMBER if figures else _MARK
+    return _MIXED if figures else _WORDS
+
+
+def _measure_own(said: _Said) -> tuple[float, ...]:
+    text = said.text
+    letters = sum(c.isalpha() for c in text)
+    figures = sum(c.isdigit() for c in text)
+    size = max(1, len(text.replace(" ", "")))
+    words = text.split()
+    small = sum(w[:1].islower() and len(w) >= _LONG_WORD for w in words)
+    return (
+        1.0,
+        figures / size,
+        letters / size,
+        sum(c.isupper() for c in text) / max(1, letters),
+        said.begins_small,
+        text.endswith("."),
+        text.endswith((",", ";", "-")),
+        bool(_CAPTION.match(text)),
+        bool(_NUMBERED.match(text)),
+        bool(_NOTE.match(text)),
+        bool(_ITEM.match(text)),
+        np.log1p(len(text)),
+        np.log1p(text.count(" ")),
+        text.lower().startswith(_SUMS),
+        text[:1].isupper(),
+        text[:1].isdigit(),
+        said.kind == _NUMBER,
+        said.kind == _MARK,
+        said.kind == _MIXED,
+        bool(words and _SMALL_WORD.fullmatch(words[0])),
+        said.ends_open,
+        min(said.opened, 2),
+        min(said.closed, 2),
+        text.endswith(":"),
+        sum(c in _CODE_SIGNS for c in text) / size,
+        small / max(1, len(words)),
+    )
+
+
+def _measure_pair(first: _Said, second: _Said) -> tuple[float, ...]:
+    """Measure whether the second of two pieces goes on with the first, or is like it."""
+    return (
+        1.0,
+        first.text == second.text,
+        first.shape == second.shape,
+        first.kind == second.kind,
+        second.begins_small and not first.text.endswith(_ENDS),
+        bool(first.opened and second.closed),
+        first.ends_open and second.begins_alike,
+    )
+
+
+def _measure_column(said: Sequence[_Said | None], columns: Sequence[sparse.csr_array]) -> Floats:
+    """Measure how many pieces of its column are of a piece's shape, and of its kind."""
+    known = np.array([s is not None for s in said], bool)
+    numbers: dict[str, int] = {}
+    shapes = np.array([numbers.setdefault(s.shape, len(numbers)) if s else -1 for s in said])
+    kinds = np.array([s.kind if s else -1 for s in said])
+    out = []
+    for column in columns:
+        own = np.repeat(np.arange(len(said)), np.diff(column.indptr))
+        other = column.indices
+        both = known[own] & known[other]
+        own, other = own[both], other[both]
+        total = np.maximum(np.bincount(own, minlength=len(said)), 1)
+        for what in (shapes, kinds):
+            alike = np.bincount(own, what[own] == what[other], minlength=len(said))
+            out.append(alike / total)
+    return np.column_stack(out)
+
+
+TEXTS = _OWN + _WAYS * _PAIR + 4
+"""How many measures there are of what a piece says."""
