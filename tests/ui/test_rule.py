@@ -18,6 +18,7 @@ from keel_line.model.finding import DrawnSum, Sums
 from keel_line.model.grid import LineDoubt
 from keel_line.model.reason import Reason
 from keel_line.model.table import TableState
+from keel_line.ui.rule.side import describe_table
 from keel_line.ui.rule.station import RuleStation
 from keel_line.ui.window import Window
 from tests.conftest import BERTHS, TWO_LINES, as_png, draw_lying, draw_table, make_content
@@ -236,6 +237,19 @@ def test_cells_are_joined_and_parted_by_key(window: Window, rule: RuleStation) -
     rule.settle()
     assert len(tables(window)[0].cells) == before
     assert rule.view.picked is not None
+
+
+@pytest.mark.parametrize(
+    ("notes", "said"),
+    [
+        ("Figures in brackets are refunds.", "Note: Figures in brackets are refunds."),
+        ("Note: figures in brackets are refunds.", "Note: figures in brackets are refunds."),
+        ("Source: harbour log", "Source: harbour log"),
+    ],
+)
+def test_a_note_is_called_a_note_once(window: Window, notes: str, said: str) -> None:
+    table = replace(tables(window)[0], notes=notes)
+    assert describe_table(table, 1).splitlines()[-1] == said
 
 
 def test_heading_rows_are_set_by_key(window: Window, rule: RuleStation) -> None:

@@ -40,7 +40,7 @@ _NUMBER, _MARK, _WORDS, _MIXED = range(4)
 
 @dataclass(frozen=True)
 class _Said:
-    """What one piece says, taken apart."""
+    """A piece's text, and what its first and last signs are."""
 
     text: str
     shape: str
@@ -184,7 +184,7 @@ def _measure_pair(first: _Said, second: _Said) -> tuple[float, ...]:
 
 
 def _measure_column(said: Sequence[_Said | None], columns: Sequence[sparse.csr_array]) -> Floats:
-    """Measure how many pieces of its column are of a piece's shape, and of its kind."""
+    """Measure what share of its column has a piece's shape, and what share is of its kind."""
     known = np.array([s is not None for s in said], bool)
     numbers: dict[str, int] = {}
     shapes = np.array([numbers.setdefault(s.shape, len(numbers)) if s else -1 for s in said])
@@ -203,4 +203,4 @@ def _measure_column(said: Sequence[_Said | None], columns: Sequence[sparse.csr_a
 
 
 TEXTS = _OWN + _WAYS * _PAIR + 4
-"""How many measures there are of what a piece says."""
+"""Number of measures of a text."""

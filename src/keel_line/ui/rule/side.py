@@ -114,6 +114,7 @@ class Side(QWidget):
 
 _AIR_PX = 4
 _MOST_NOTES, _MOST_NAMED = 180, 60
+_NOTE_WORDS = ("note", "source")
 _NO_TABLE = "No ruled cells and no aligned columns were found here."
 
 
@@ -134,4 +135,5 @@ def describe_table(table: TableState, count: int, repeated: str = "") -> str:
     named = shorten(repeated, _MOST_NAMED, placeholder=" …")
     again = f"\nIts heading repeats that of {named}." if repeated else ""
     notes = shorten(table.notes, _MOST_NOTES, placeholder=" …")
-    return f"{size}{more}{again}" + (f"\nNote: {notes}" if notes else "")
+    told = "" if notes.lower().startswith(_NOTE_WORDS) else "Note: "
+    return f"{size}{more}{again}" + (f"\n{told}{notes}" if notes else "")
