@@ -31,7 +31,6 @@ from keel_line.read.network import Network
 ROOT = Path(__file__).resolve().parent.parent
 REPORT = ROOT / "docs" / "accuracy.md"
 FIGURES = ROOT / "docs" / "figures"
-DOCUMENTS = Path(__file__).with_name("documents_measured.txt")
 MEASURED = Path(__file__).with_name("measured")
 """What takes long and is measured by itself: a file of lines for each module that does."""
 BEFORE_ROLES = Path(__file__).with_name("press_before.txt")
@@ -304,7 +303,7 @@ def write_report(measured: Measured) -> str:
         "",
         "## Real documents",
         "",
-        *_document_lines(),
+        *_kept_lines("documents"),
         "",
         "## Tidy",
         "",
@@ -508,24 +507,6 @@ def _press_lines(scores: Sequence[press.PageScore]) -> list[str]:
         "benchmarks.gallery`), with the lines that were found:",
         "",
         "![The worst tables](figures/worst_tables.png)",
-    ]
-
-
-def _document_lines() -> list[str]:
-    """Return what ``benchmarks.documents`` measured last: it fetches packages, so it runs alone."""
-    return [
-        "Pages of manuals and papers in Debian packages, chosen by eye. 65 tables were written "
-        "down by hand (`benchmarks/document_grids.toml`). On all pages with tables, a page's own "
-        "characters and its picture should give the same grid. On 39 pages without a table "
-        "(`benchmarks/documents.toml`) an earlier version had found some; there should be none. "
-        "(Measured on 28 November 2026 by `python -m benchmarks.documents`, which fetches the "
-        "packages.)",
-        "",
-        *DOCUMENTS.read_text(encoding="utf-8").splitlines(),
-        "",
-        "An earlier version of the same day had 33.8% of the written tables exactly right as PDF "
-        "text, and found 71 tables on the 39 pages. What is hardest: rows whose first cell is "
-        "empty, gaps within a cell, and tables of one or two rows.",
     ]
 
 

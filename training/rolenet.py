@@ -59,6 +59,10 @@ class Graph:
     manual: bool
     some: torch.Tensor
 
+    def told(self, texts: torch.Tensor) -> Graph:
+        """Return the graph with other measures of what its pieces say, shape (n, TEXTS)."""
+        return replace(self, features=torch.cat([self.features[:, :-TEXTS], texts], dim=1))
+
 
 class _Mean(torch.autograd.Function):
     """The means of states over groups: a sparse matrix, and its transpose for the way back."""
@@ -213,8 +217,7 @@ def choose_texts(graph: Graph, hidden: torch.Tensor, rng: np.random.Generator) -
     chance = rng.random()
     if chance >= none + some:
         return graph
-    texts = hidden.expand(len(graph.features), -1) if chance < none else graph.some
-    return replace(graph, features=torch.cat([graph.features[:, :-TEXTS], texts], dim=1))
+    return graph.told(hidden.expand(len(graph.features), -1) if chance < none else graph.some)
 
 
 def loss_of(outputs: torch.Tensor, labels: torch.Tensor, weights: torch.Tensor) -> torch.Tensor:
@@ -242,10 +245,8 @@ def measure(net: RoleNet, graphs: Sequence[Graph]) -> dict[str, float]:
     links = np.zeros((len(LINKS), 2), int)
     for graph in graphs:
         one = torch.zeros(len(graph.near), dtype=torch.long)
-        features = graph.features.clone()
-        if graph.ink:
-            features[:, -TEXTS:] = graph.some
-        outputs = net(features, graph.near, graph.groups, one)
+        read = graph.told(graph.some) if graph.ink else graph
+        outputs = net(read.features, graph.near, graph.groups, one)
         known = graph.labels[:, 0] >= 0
         hit = outputs[:, :ROLES].argmax(1) == graph.labels[:, 0]
         right += int(hit[known].sum())

@@ -105,12 +105,10 @@ def write_listing(
             ]  # fmt: skip
             out.append(bar.join(placed))
     out += [stroke] if rule and ends else []
-    above = [_say(manual, rng) for _ in range(int(rng.integers(1, 3)))]
-    below = [_say(manual, rng) for _ in range(int(rng.integers(1, 3)))]
     if rng.random() < _AROUND:
-        out = [*above, *[""] * int(rng.integers(0, 2)), *out]
+        out = [*_say_some(manual, rng), *[""] * int(rng.integers(0, 2)), *out]
     if rng.random() < _AROUND:
-        out += [*[""] * int(rng.integers(0, 2)), *below]
+        out += [*[""] * int(rng.integers(0, 2)), *_say_some(manual, rng)]
     size = _EM / (sum(widths) + len(bar) * table.cols)
     look = f"white-space:pre;font-size:min(0.95em,{size:.2f}cqw)"
     text = "\n".join(line.rstrip() for line in out)
@@ -142,6 +140,10 @@ def _place(
     before = blank // 2 if middle else blank if to_right else 0
     marked = f'<span k="{cell.text}">{html.escape(text)}</span>'
     return " " * before + marked + " " * (blank - before)
+
+
+def _say_some(manual: Manual, rng: np.random.Generator) -> list[str]:
+    return [_say(manual, rng) for _ in range(int(rng.integers(1, 3)))]
 
 
 def _say(manual: Manual, rng: np.random.Generator) -> str:

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
-_OWN, _PAIR = 26, 7
+_OWN, _PAIR, _COLUMN = 26, 7, 4  # measures of a text, of each two neighbours, of its column
 _WAYS = 4
 _MOST_SHAPE = 12
 _CAPTION = re.compile(r"^(table|tab[.]|list|schedule|appendix|statement|return)\b", re.IGNORECASE)
@@ -40,7 +40,11 @@ _NUMBER, _MARK, _WORDS, _MIXED = range(4)
 
 @dataclass(frozen=True)
 class _Said:
-    """A piece's text, and what its first and last signs are."""
+    """A piece's text and what is found in it.
+
+    ``opened`` and ``closed`` count brackets whose other half is not in it. It ``ends_open`` where
+    more must follow.
+    """
 
     text: str
     shape: str
@@ -48,7 +52,7 @@ class _Said:
     opened: int
     closed: int
     begins_small: bool
-    begins_alike: bool
+    begins_word: bool
     ends_open: bool
 
 
@@ -86,7 +90,7 @@ def measure_texts(
                 first = _OWN + way * _PAIR
                 pair = (beside, own) if way % 2 == 0 else (own, beside)
                 out[k, first : first + _PAIR] = _measure_pair(*pair)
-    out[:, _OWN + _WAYS * _PAIR :] = _measure_column(said, columns)
+    out[:, -_COLUMN:] = _measure_column(said, columns)
     return out
 
 
@@ -114,7 +118,7 @@ def _take_apart(text: str) -> _Said:
 
 
 def _shape_of(text: str) -> str:
-    """Return a text's shape: 9 for a run of figures, A or a for one of letters, other signs."""
+    """Return a text with each run of figures as 9, of small letters as a, of others as A."""
     out: list[str] = []
     for c in text:
         sign = "9" if c.isdigit() else "a" if c.islower() else "A" if c.isalpha() else c
@@ -171,7 +175,7 @@ def _measure_own(said: _Said) -> tuple[float, ...]:
 
 
 def _measure_pair(first: _Said, second: _Said) -> tuple[float, ...]:
-    """Measure whether the second of two pieces goes on with the first, or is like it."""
+    """Measure whether a piece goes on with the one before it, and whether they look alike."""
     return (
         1.0,
         first.text == second.text,
@@ -179,12 +183,12 @@ def _measure_pair(first: _Said, second: _Said) -> tuple[float, ...]:
         first.kind == second.kind,
         second.begins_small and not first.text.endswith(_ENDS),
         bool(first.opened and second.closed),
-        first.ends_open and second.begins_alike,
+        first.ends_open and second.begins_word,
     )
 
 
 def _measure_column(said: Sequence[_Said | None], columns: Sequence[sparse.csr_array]) -> Floats:
-    """Measure what share of its column has a piece's shape, and what share is of its kind."""
+    """Measure for each piece how much of its column has the same shape, or the same kind."""
     known = np.array([s is not None for s in said], bool)
     numbers: dict[str, int] = {}
     shapes = np.array([numbers.setdefault(s.shape, len(numbers)) if s else -1 for s in said])
@@ -202,5 +206,5 @@ def _measure_column(said: Sequence[_Said | None], columns: Sequence[sparse.csr_a
     return np.column_stack(out)
 
 
-TEXTS = _OWN + _WAYS * _PAIR + 4
+TEXTS = _OWN + _WAYS * _PAIR + _COLUMN
 """Number of measures of a text."""
