@@ -91,3 +91,12 @@ def test_what_is_outside_all_tables_is_shown_and_counted(
     assert against.page.showing == "outside"
     assert len(against.page.outside) == 1
     assert shot(window) != ink
+
+
+def test_a_page_says_that_it_is_being_loaded(window: Window, press: Keys) -> None:
+    press(Key.Key_F3)
+    page = window.station(ProofStation).against.page
+    page.show_page(None, [], -1)
+    loading = shot(window)
+    page.show_page(None, [], -1, " ")
+    assert shot(window) != loading

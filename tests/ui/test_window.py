@@ -337,6 +337,11 @@ def test_only_files_of_tables_are_shown_as_a_spreadsheet_does(window: Window) ->
     assert "spreadsheet" not in send.preview.title.text()
 
 
+def test_without_a_table_there_is_nothing_to_copy(empty_window: Window) -> None:
+    empty_window.go_to("send")
+    assert not empty_window.station(SendStation).copy_button.isEnabled()
+
+
 def test_the_table_at_hand_is_copied(window: Window) -> None:
     window.go_to("send")
     QTest.keyClick(window.station(SendStation).copy_button, Key.Key_Space)

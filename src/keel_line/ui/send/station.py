@@ -279,6 +279,7 @@ class SendStation(Station):
             button.clicked.connect(lambda _on, line=line: self._go_by(line))
             self._lines.addWidget(button)
         self.write_button.setEnabled(bool(self._session.tables) and self._session.is_open)
+        self.copy_button.setEnabled(self._session.table is not None)
         self._show_preview()
 
     def _counts_first(self) -> bool:
@@ -414,10 +415,8 @@ class SendStation(Station):
     def _copy_table(self) -> None:
         """Copy the table at hand: its cells as text, as HTML with values and as CSV."""
         table = self._session.table
-        if table is None:
-            self.say("There is no table to copy.")
-            return
-        copy_table(self._session, table, self.say)
+        if table is not None:
+            copy_table(self._session, table, self.say)
 
     def _open(self) -> None:
         if self.written:

@@ -58,14 +58,14 @@ class PageView(QWidget):
     def show_page(
         self, image: QImage | None, tables: list[TableState], at_table: int, message: str = ""
     ) -> None:
-        """Show a page with its tables; ``message`` replaces a missing picture."""
+        """Show a page with its tables; ``message`` stands where there is no picture to load."""
         if image is not self._image:
             self._scaled = None
             self._zoom, self._centre = 1.0, QPointF(0.5, 0.5)
         self._image, self._tables, self._at_table = image, tables, at_table
         shown = {t.id for t in tables}
         self._sides_of = {i: sides for i, sides in self._sides_of.items() if i in shown}
-        self._message = message
+        self._message = message or "The page is being loaded."
         self.update()
 
     def look_at(self, box: Box) -> None:
