@@ -10,11 +10,9 @@ from __future__ import annotations
 
 import argparse
 import gzip
-import os
 import subprocess
 import sys
 from collections.abc import Sequence
-from concurrent.futures import ProcessPoolExecutor
 from contextlib import closing
 from dataclasses import dataclass
 from functools import cache
@@ -27,6 +25,7 @@ import pypdfium2 as pdfium
 from numpy.typing import NDArray
 
 from benchmarks.press import FoundPage, find_page_grids
+from benchmarks.workers import open_workers
 from keel_line.gather.pdf import load_pdf_page
 from keel_line.model.geometry import Transform
 from keel_line.model.grid import Grid
@@ -418,7 +417,7 @@ def run_written() -> list[TableResult]:
         (_read(package, path), f"{package}/{Path(path).name}", tuple(written))
         for (package, path, _), written in pages.items()
     ]
-    with ProcessPoolExecutor(os.cpu_count()) as pool:
+    with open_workers() as pool:
         return [r for found in pool.map(_score, jobs, chunksize=2) for r in found]
 
 
@@ -441,7 +440,7 @@ def run() -> list[PageResult]:
         if (name, w.page) not in listed:
             listed.add((name, w.page))
             jobs.append((_read(w.package, w.path), name, w.page, True))
-    with ProcessPoolExecutor(os.cpu_count()) as pool:
+    with open_workers() as pool:
         return [r for found in pool.map(_compare, jobs, chunksize=2) for r in found]
 
 

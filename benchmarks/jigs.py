@@ -11,9 +11,7 @@ from __future__ import annotations
 import io
 import sys
 from collections.abc import Sequence
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from multiprocessing import get_context
 
 import cv2
 import numpy as np
@@ -21,6 +19,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from benchmarks.press import PRESS, SEED
+from benchmarks.workers import open_workers
 from keel_line.desk.desk import Desk
 from keel_line.desk.forms import lay_form
 from keel_line.desk.pool import InlineExecutor
@@ -37,7 +36,6 @@ DAMAGES = ("clean", "office", "copy", "fax", "photo")
 FORMS = 12
 NEAR_MM = 0.5
 _MM_PER_PT = 25.4 / 72.0
-_PROCESSES = 2
 _OTHER_SEED, _LEAST_MARKS = 60_013, 3
 
 
@@ -199,8 +197,7 @@ def main() -> None:
     """Measure and print."""
     forms = find_forms()
     jobs = [(form, damage) for form in forms for damage in DAMAGES]
-    context = get_context("spawn")  # the recogniser's threads do not survive a fork
-    with ProcessPoolExecutor(_PROCESSES, mp_context=context) as pool:
+    with open_workers() as pool:
         pages = list(pool.map(lay, *zip(*jobs, strict=True)))
     sys.stdout.write("\n".join(say_lines(forms, pages)) + "\n")
     for page in pages:

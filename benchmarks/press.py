@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import argparse
-import os
 import sys
 import time
 from collections.abc import Iterable, Sequence
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field
 from functools import cache, partial
 from pathlib import Path
@@ -18,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from benchmarks.ruling import Relation, relations
+from benchmarks.workers import open_workers
 from keel_line._shared.bands import clear_bands
 from keel_line._shared.paper import flatten_light
 from keel_line.model.geometry import Box, Transform
@@ -321,7 +320,7 @@ def score_folder(
         if programs and truth.design.split("-")[0] not in programs:
             continue
         jobs += [(pdf, truth, d) for d in ("digital", "clean", _DAMAGED[k % len(_DAMAGED)])]
-    with ProcessPoolExecutor(workers or os.cpu_count()) as pool:
+    with open_workers(workers) as pool:
         return list(pool.map(partial(_score_one, folder), jobs, chunksize=4))
 
 

@@ -10,15 +10,14 @@ import io
 import re
 import sys
 from collections.abc import Sequence
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from multiprocessing import get_context
 from pathlib import Path
 
 import cv2
 from PIL import Image
 
 from benchmarks.press import PRESS, SEED
+from benchmarks.workers import open_workers
 from keel_line.desk.desk import Desk
 from keel_line.desk.pool import InlineExecutor
 from keel_line.desk.running import answer_running
@@ -34,7 +33,6 @@ DAMAGES = ("clean", "copy", "fax")
 _PROSE, _REPORTS, _COLUMNS = 12, 12, 12
 _IN_COLUMNS = frozenset({"latex-prose-columns", "latex-prose-three"})
 _WORDS = 3  # of a paragraph's beginning, at least, by which its place is known
-_PROCESSES = 2
 _LEADERS = re.compile(r"[.…]{3,}")
 
 
@@ -169,8 +167,7 @@ def say_lines(scores: Sequence[Score]) -> list[str]:
 def main() -> None:
     """Measure and print."""
     jobs = [(data, truth, damage) for data, truth in choose_pages() for damage in DAMAGES]
-    context = get_context("spawn")  # the recogniser's threads do not survive a fork
-    with ProcessPoolExecutor(_PROCESSES, mp_context=context) as pool:
+    with open_workers() as pool:
         scores = list(pool.map(score, *zip(*jobs, strict=True)))
     sys.stdout.write("\n".join(say_lines(scores)) + "\n")
     for one in scores:

@@ -6,11 +6,9 @@ The folders hold pages of the press room (``synth.press.make``), none of which t
 from __future__ import annotations
 
 import argparse
-import os
 import pickle
 import sys
 from collections.abc import Sequence
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 from unittest.mock import patch
@@ -22,6 +20,7 @@ from numpy.typing import NDArray
 from scipy.optimize import minimize
 
 from benchmarks.press import score_page
+from benchmarks.workers import open_workers
 from keel_line.model.grid import Grid, LineDoubt
 from keel_line.model.table import LEAST_CHANCE
 from keel_line.rule.roles import Roles
@@ -105,7 +104,7 @@ def main() -> None:
     if args.again and _KEPT.exists():
         found = pickle.loads(_KEPT.read_bytes())  # noqa: S301 - our own file
     else:
-        with ProcessPoolExecutor(os.cpu_count()) as pool:
+        with open_workers() as pool:
             found = list(pool.map(measure_page, jobs, chunksize=4))
         _KEPT.write_bytes(pickle.dumps(found))
     by_design: dict[str, list[Pairs]] = {}
