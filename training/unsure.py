@@ -1,6 +1,7 @@
-"""Fits how likely a grid is wrong: ``python -m training.unsure FOLDER...``.
+"""Fits how likely a grid is wrong: ``python -m training.unsure FOLDER... --office FOLDER``.
 
-The folders hold pages of the press room (``synth.press.make``), none of which the benchmark has.
+The folders hold pages with their truth (``synth.press.make``, ``training.manuals held``), none of
+which the benchmark has, nor the training of roles: a network is surer of what it learnt from.
 """
 
 from __future__ import annotations
@@ -8,8 +9,9 @@ from __future__ import annotations
 import argparse
 import pickle
 import sys
+import zlib
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from unittest.mock import patch
 
@@ -28,20 +30,32 @@ from keel_line.rule.unsure import MEASURES, UnsureModel, measure_grid
 from keel_line.rule.writing import Writing
 from synth.press.store import each_page, load_pressed
 from synth.press.truth import PressPage
-from training.logistic import Pairs, join
 
 MODEL = (
     Path(__file__).resolve().parent.parent / "src" / "keel_line" / "rule" / "data" / "unsure.json"
 )
-DAMAGES = ("digital", "clean", "copy", "fax", "photo")
+DAMAGES = ("clean", "copy", "clean", "fax", "photo", "office")
 _SEED = 9119
 _KEPT = Path(__file__).resolve().parent.parent / ".cache" / "unsure.pickle"
-_PENALTY, _MOST_RIGHT = 0.01, 0.04
+_PENALTY, _MOST_RIGHT, _FOLDS, _OFFICE = 0.01, 0.03, 10, 3.0
 _LEAST_ODDS = float(np.log(LEAST_CHANCE / (1 - LEAST_CHANCE)))
 Job = tuple[bytes, PressPage, str]
 
 
-def measure_page(job: Job) -> Pairs:
+@dataclass(frozen=True, eq=False)
+class Measured:
+    """The tables that were found on a page of a design: their measures, and whether each is right.
+
+    ``office`` says that the page is like those that offices print.
+    """
+
+    design: str
+    office: bool
+    measures: NDArray[np.float64]
+    right: NDArray[np.bool_]
+
+
+def measure_page(job: Job) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
     """Return the measures of a page's tables that are found, and whether each is right."""
     cv2.setNumThreads(1)
     data, truth, damage = job
@@ -53,25 +67,25 @@ def measure_page(job: Job) -> Pairs:
 
     with patch("keel_line.rule.grids.doubt_grid", keep):
         score = score_page(load_pressed(data, truth, damage, _SEED), truth, damage)
-    found = [t for t in score.tables if t.found]
+    found = [t for t in score.tables if t.found and t.box is not None]
     measures = [kept[t.box] for t in found if t.box is not None]
     right = np.array([t.exact for t in found], bool)
-    return np.zeros(len(found)), np.array(measures).reshape(-1, len(MEASURES)), right
+    return np.array(measures).reshape(-1, len(MEASURES)), right
 
 
-def fit_model(pairs: Pairs) -> UnsureModel:
-    """Return the model of measures by which grids are wrong."""
-    _, measures, right = pairs
+def fit_model(pages: Sequence[Measured]) -> UnsureModel:
+    """Return the model of measures by which grids are wrong; those of offices count more."""
+    measures, right, weights = _join(pages)
     middle, scale = measures.mean(axis=0), measures.std(axis=0) + 1e-3
     brought = np.clip((measures - middle) / scale, -4, 4)
-    sign = np.where(right, -1.0, 1.0)
+    sign, share = np.where(right, -1.0, 1.0), weights / weights.sum()
 
-    def loss(weights: NDArray[np.float64]) -> tuple[float, NDArray[np.float64]]:
-        z = sign * (brought @ weights[:-1] + weights[-1])
-        slope = -sign / (1 + np.exp(np.clip(z, -60, 60)))
-        value = np.logaddexp(0, -z).mean() + _PENALTY * float(weights[:-1] @ weights[:-1])
-        own = brought.T @ slope / len(z) + 2 * _PENALTY * weights[:-1]
-        return float(value), np.append(own, slope.mean())
+    def loss(model: NDArray[np.float64]) -> tuple[float, NDArray[np.float64]]:
+        z = sign * (brought @ model[:-1] + model[-1])
+        slope = -sign * share / (1 + np.exp(np.clip(z, -60, 60)))
+        value = share @ np.logaddexp(0, -z) + _PENALTY * float(model[:-1] @ model[:-1])
+        own = brought.T @ slope + 2 * _PENALTY * model[:-1]
+        return float(value), np.append(own, slope.sum())
 
     start = np.zeros(brought.shape[1] + 1)
     found = minimize(loss, start, jac=True, method="L-BFGS-B").x
@@ -83,50 +97,80 @@ def fit_model(pairs: Pairs) -> UnsureModel:
     )
 
 
-def find_odds(pairs: Pairs, model: UnsureModel) -> NDArray[np.float64]:
+def _join(
+    pages: Sequence[Measured],
+) -> tuple[NDArray[np.float64], NDArray[np.bool_], NDArray[np.float64]]:
+    """Return the measures of all tables, whether each is right, and how much it counts."""
+    counts = [np.full(len(p.right), _OFFICE if p.office else 1.0) for p in pages]
+    measures = np.concatenate([p.measures for p in pages])
+    return measures, np.concatenate([p.right for p in pages]), np.concatenate(counts)
+
+
+def find_odds(measures: NDArray[np.float64], model: UnsureModel) -> NDArray[np.float64]:
     """Return the log odds that each grid is wrong."""
-    brought = (pairs[1] - np.array(model.middle)) / np.array(model.scale)
+    brought = (measures - np.array(model.middle)) / np.array(model.scale)
     odds: NDArray[np.float64] = np.clip(brought, -4, 4) @ np.array(model.weights) + model.bias
     return odds
+
+
+def find_held_odds(pages: Sequence[Measured]) -> list[NDArray[np.float64]]:
+    """Return the log odds of each page's tables by a model that was fitted without its design."""
+    folds = [zlib.crc32(p.design.encode()) % _FOLDS for p in pages]
+    models = {
+        fold: fit_model([p for p, own in zip(pages, folds, strict=True) if own != fold])
+        for fold in sorted(set(folds))
+    }
+    return [find_odds(p.measures, models[f]) for p, f in zip(pages, folds, strict=True)]
 
 
 def main() -> None:
     """Measure, tell how a fit without a design does on that design, fit on all and write."""
     parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("folders", type=Path, nargs="+")
+    parser.add_argument("folders", type=Path, nargs="*")
+    parser.add_argument("--office", type=Path, action="append", default=[])
     parser.add_argument("--again", action="store_true", help="with what was measured last")
     parser.add_argument("--out", type=Path, default=MODEL)
     args = parser.parse_args()
-    jobs: list[Job] = [
-        (data, truth, d) for f in args.folders for data, truth in each_page(f) for d in DAMAGES
-    ]
-    found: Sequence[Pairs]
+    pages: list[Measured]
     if args.again and _KEPT.exists():
-        found = pickle.loads(_KEPT.read_bytes())  # noqa: S301 - our own file
+        pages = pickle.loads(_KEPT.read_bytes())  # noqa: S301 - our own file
     else:
-        with open_workers() as pool:
-            found = list(pool.map(measure_page, jobs, chunksize=4))
-        _KEPT.write_bytes(pickle.dumps(found))
-    by_design: dict[str, list[Pairs]] = {}
-    for pairs, (_, truth, _) in zip(found, jobs, strict=True):
-        by_design.setdefault(truth.design, []).append(pairs)
-    told, right = [], []
-    for design, own in by_design.items():
-        others = [p for name, ps in by_design.items() if name != design for p in ps]
-        held = join(own)
-        told.append(find_odds(held, fit_model(join(others))))
-        right.append(held[2])
-    odds, is_right = np.concatenate(told), np.concatenate(right)
-    # So many right grids may be in doubt; where that asks for less doubt, all have less.
-    shift = min(0.0, _LEAST_ODDS - float(np.quantile(odds[is_right], 1 - _MOST_RIGHT)))
-    doubted = odds + shift >= _LEAST_ODDS
-    sys.stdout.write(
-        f"on designs held out: {(~is_right).sum()} wrong, {doubted[~is_right].mean():.1%} told; "
-        f"{is_right.sum()} right, {doubted[is_right].mean():.1%} told (shift {shift:.2f})\n"
-    )
-    model = fit_model(join(found))
+        pages = measure_folders(args.folders, args.office)
+        _KEPT.write_bytes(pickle.dumps(pages))
+    odds = find_held_odds(pages)
+    office = np.concatenate([np.full(len(p.right), p.office) for p in pages])
+    told, right = np.concatenate(odds), np.concatenate([p.right for p in pages])
+    # So many right grids of offices may be in doubt; where that asks for less doubt, all have less.
+    most = float(np.quantile(told[right & office], 1 - _MOST_RIGHT))
+    shift = min(0.0, _LEAST_ODDS - most)
+    doubted = told + shift >= _LEAST_ODDS
+    for name, own in (("office", office), ("others", ~office)):
+        wrong, fine = own & ~right, own & right
+        sys.stdout.write(
+            f"{name}, designs held out: {wrong.sum()} wrong, {doubted[wrong].mean():.1%} told; "
+            f"{fine.sum()} right, {doubted[fine].mean():.1%} told (shift {shift:.2f})\n"
+        )
+    model = fit_model(pages)
+    for name, weight in zip(MEASURES, model.weights, strict=True):
+        sys.stdout.write(f"{weight:7.2f}  {name}\n")
     model = replace(model, bias=round(model.bias + shift, 5))
     args.out.write_bytes(msgspec.json.format(msgspec.json.encode(model), indent=1) + b"\n")
+
+
+def measure_folders(others: Sequence[Path], offices: Sequence[Path]) -> list[Measured]:
+    """Measure each page of some folders: as its file has it, and on one paper by turns."""
+    jobs, office = [], []
+    for folder in (*others, *offices):
+        for k, (data, truth) in enumerate(each_page(folder)):
+            for damage in ("digital", DAMAGES[k % len(DAMAGES)]):
+                jobs.append((data, truth, damage))
+                office.append(folder in offices)
+    with open_workers() as pool:
+        found = list(pool.map(measure_page, jobs, chunksize=4))
+    return [
+        Measured(truth.design, own, *measured)
+        for (_, truth, _), own, measured in zip(jobs, office, found, strict=True)
+    ]
 
 
 if __name__ == "__main__":

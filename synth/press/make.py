@@ -129,7 +129,8 @@ def set_sampled(number: int) -> tuple[bytes, list[PressPage]]:
     return plain, find_truth(plain, tagged, documents)[0]
 
 
-def _keep(folder: Path, name: str, pdf: bytes, pages: list[PressPage]) -> None:
+def keep_pages(folder: Path, name: str, pdf: bytes, pages: Sequence[PressPage]) -> None:
+    """Keep a PDF beside the truth of its pages."""
     (folder / f"{name}.pdf").write_bytes(pdf)
     (folder / f"{name}.json.gz").write_bytes(gzip.compress(encode_pages(pages), mtime=0))
 
@@ -146,7 +147,7 @@ def main() -> None:
     args.out.mkdir(parents=True, exist_ok=True)
     for number in range(args.sampled):
         try:
-            _keep(args.out, f"sample{number}", *set_sampled(number))
+            keep_pages(args.out, f"sample{number}", *set_sampled(number))
         except SettingError as error:
             sys.stdout.write(f"sample{number}: {str(error).splitlines()[-1]}\n")
     if args.sampled:
@@ -155,7 +156,7 @@ def main() -> None:
         if args.program and design.program != args.program:
             continue
         pdf, pages, trouble = set_design(design, args.pages)
-        _keep(args.out, design.name, pdf, pages)
+        keep_pages(args.out, design.name, pdf, pages)
         said = [f"{design.name}: {len(pages)} pages, {len(pdf) // 1024} KB", *trouble[:2]]
         sys.stdout.write("; ".join(said) + "\n")
 

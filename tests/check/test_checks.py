@@ -258,6 +258,27 @@ def test_a_reading_that_would_fit_draws_the_doubt_to_itself() -> None:
     assert after[3, 3] < 0.5
 
 
+def test_where_all_are_sure_and_nothing_fits_only_the_total_is_in_doubt() -> None:
+    rows = ledger()
+    total = len(rows) - 1
+    rows[total][3] = "98,765.43"
+    bad = sheet(rows)
+    before = dict.fromkeys(bad.values, 0.9997)
+    after = weigh_findings(bad, before, check_sums(bad))
+    assert after[total, 3] < 0.5
+    assert all(sure > 0.99 for place, sure in after.items() if place != (total, 3))
+
+
+def test_where_many_are_unsure_a_sum_that_fails_doubts_them_all() -> None:
+    rows = ledger()
+    total = len(rows) - 1
+    rows[total][3] = "98,765.43"
+    bad = sheet(rows)
+    before = dict.fromkeys(bad.values, 0.99)
+    after = weigh_findings(bad, before, check_sums(bad))
+    assert all(after[row, 3] < 0.98 for row in range(1, total))
+
+
 def test_an_empty_table_has_no_findings() -> None:
     assert run_checks(Sheet(0, 0, 0, {})) == []
     assert run_checks(sheet([["", ""], ["", ""]])) == []

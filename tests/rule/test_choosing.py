@@ -16,6 +16,7 @@ from keel_line.rule.grids import find_grids, survey_text
 from keel_line.rule.mend import make_plain_grid
 from keel_line.rule.pieces import measure_pieces
 from keel_line.rule.roles import BODY, OUTSIDE, Roles
+from keel_line.rule.sayings import TEXTS
 from keel_line.rule.writing import Writing
 from synth.pdf import draw_line, write_pdf, write_words
 
@@ -104,7 +105,8 @@ def roles_of(writing: Writing, same: float, role: int = BODY) -> Roles:
     roles = np.full((count, 5), 0.01)
     roles[:, role] = 0.96
     near = measure_pieces(writing, []).near
-    return Roles(roles, none, none, none, none, chance, chance, near)
+    said = np.zeros((len(near), TEXTS))
+    return Roles(roles, none, none, none, none, chance, chance, near, said)
 
 
 JOINED = [

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from keel_line.rule.assembly import _gather, find_tables
 from keel_line.rule.pieces import measure_pieces
-from keel_line.rule.roles import BODY, Roles
+from keel_line.rule.roles import BODY, HEADING, Roles
+from keel_line.rule.sayings import TEXTS
 from keel_line.rule.writing import Writing
 
 Links = dict[tuple[int, int], float]
@@ -65,5 +67,22 @@ def test_a_table_that_begins_under_another_is_one_of_its_own_though_one_piece_is
     begins = np.zeros(18)
     begins[9:12] = (0.98, 0.2, 0.98)  # of the fourth line, where the second table begins
     none = np.zeros(18)
-    found = find_tables(writing, Roles(roles, none, begins, none, none, none, none, near))
+    said = np.zeros((len(near), TEXTS))
+    found = find_tables(writing, Roles(roles, none, begins, none, none, none, none, near, said))
     assert sorted(len(t.lines) for t in found) == [3, 3]
+
+
+@pytest.mark.parametrize("levels", [1, 2])
+def test_headings_over_the_white_between_columns_belong_to_the_table_below(levels: int) -> None:
+    boxes = [(165.0, 40.0 * y, 190.0, 40.0 * y + 20) for y in range(levels)]  # over no piece
+    rows = range(levels, levels + 4)
+    boxes += [(x, 40.0 * y, x + 60, 40.0 * y + 20) for y in rows for x in (0.0, 100.0, 200.0)]
+    lines = np.array([y // 40 for _, y, _, _ in boxes], np.int64)
+    writing = Writing(np.array(boxes), lines, 20.0)
+    near = measure_pieces(writing, []).near
+    roles = np.full((len(boxes), 5), 0.01)
+    roles[: levels + 3, HEADING] = roles[levels + 3 :, BODY] = 0.96
+    none, said = np.zeros(len(boxes)), np.zeros((len(boxes), TEXTS))
+    (found,) = find_tables(writing, Roles(roles, none, none, none, none, none, none, near, said))
+    assert len(found.lines) == levels + 4
+    assert found.headings == levels + 1

@@ -24,6 +24,7 @@ from keel_line.rule.roles import (
     find_roles,
     find_roles_reading,
 )
+from keel_line.rule.sayings import TEXTS
 from keel_line.rule.writing import Writing
 
 CAP = 20.0
@@ -49,7 +50,8 @@ def roles_of(
     flags = [np.array([float(k in s) for k in range(count)]) for s in (begins, parted)]
     near = measure_pieces(writing, []).near
     none = np.zeros(count)
-    return Roles(chances, none, flags[0], flags[1], none, none, none, near)
+    said = np.zeros((len(near), TEXTS))
+    return Roles(chances, none, flags[0], flags[1], none, none, none, near, said)
 
 
 TWO = [(0.0, 60.0), (200.0, 260.0)]

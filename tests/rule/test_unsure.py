@@ -13,6 +13,7 @@ from keel_line.model.grid import LineDoubt
 from keel_line.rule.mend import make_plain_grid
 from keel_line.rule.pieces import measure_pieces
 from keel_line.rule.roles import BODY, HEADING, Roles
+from keel_line.rule.sayings import TEXTS
 from keel_line.rule.unsure import MEASURES, doubt_grid, find_chance, measure_grid
 from keel_line.rule.writing import Writing
 
@@ -37,8 +38,8 @@ def roles(same: float, joins: float = 0.01, inside: float = 0.98) -> Roles:
     chances[:, BODY] = inside
     chances[:COLS, [BODY, HEADING]] = chances[:COLS, [HEADING, BODY]]
     none, alike = np.full(count, 0.01), np.full(count, same)
-    near = measure_pieces(pieces, []).near
-    return Roles(chances, np.full(count, joins), none, none, none, alike, alike, near)
+    near, said = measure_pieces(pieces, []).near, np.zeros((count, TEXTS))
+    return Roles(chances, np.full(count, joins), none, none, none, alike, alike, near, said)
 
 
 def test_a_grid_that_fits_is_hardly_wrong() -> None:

@@ -7,6 +7,7 @@ import sys
 from collections.abc import Iterator, Sequence
 from contextlib import closing
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,7 @@ import pypdfium2 as pdfium
 from numpy.typing import NDArray
 
 from synth.faces import Face, load_faces
+from synth.press.make import keep_pages
 from synth.press.model import tag_hex
 from synth.press.setting import SettingError, print_html
 from synth.press.truth import (
@@ -179,6 +181,17 @@ def print_pages(source: Source, seed: int, *, held: bool) -> tuple[bytes, list[P
         print_html(write_manuals(windows, looks, faces, tagged=t)) for t in (False, True)
     )
     return plain, find_manual_truth(plain, tagged, [m for m, _ in windows])
+
+
+def print_held(source: Source, seed: int, folder: Path) -> None:
+    """Print parts of manuals that are held out, and keep the PDF beside the truth of its pages."""
+    name = f"{source.name}{seed:04d}"
+    try:
+        pdf, pages = print_pages(source, seed, held=True)
+    except SettingError as error:
+        sys.stdout.write(f"{error}\n")
+        return
+    keep_pages(folder, name, pdf, [replace(p, design=f"{name}-{p.number}") for p in pages])
 
 
 def render(source: Source, seed: int, *, ink_share: float) -> Iterator[dict[str, NDArray[Any]]]:

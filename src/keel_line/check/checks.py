@@ -28,6 +28,8 @@ Likeness = Literal["other", "near", "far"]
 
 _LIKENESS: dict[Likeness, float] = {"other": 30.0, "near": 8.0, "far": 0.3}
 _SMALL_BLAME = 0.02
+_LEAST_BLAME = 1e-6
+_USUAL_BLAME = 0.3  # of the cells of a check together, where one of them is misread
 _MOST_SURE = 0.9999
 _LEAST_SURE = 0.001
 
@@ -43,7 +45,9 @@ def weigh_findings(
     """Return confidences (0.001 to 0.9999) adjusted by the findings of the checks.
 
     Where a check fails, the doubt is shared out among its cells by how likely each was wrong before
-    and by whether the value that is wanted there is near to what was read. Where checks
+    and by whether the value that is wanted there is near to what was read. Where all are sure and
+    no value is near, the paper itself may not add up, or the check is none: then one cell is in
+    doubt, the one that the check marks. Where checks
     hold, only the strongest counts for each cell: they are no independent witnesses.
     """
     held: dict[Place, float] = {}
@@ -61,7 +65,12 @@ def weigh_findings(
             for p in own
         }
         whole = sum(blame.values())
-        share = 1.0 / (1.0 + math.exp(finding.weight))  # that the reading, not the paper, is off
+        most = _share(finding.weight)  # that the reading, not the paper, is off
+        share = most
+        if len(own) > 1 and finding.at in blame:
+            told = min(max(whole, _LEAST_BLAME) / _USUAL_BLAME, 1.0)
+            share = _share(finding.weight - math.log(told))
+            broken[finding.at] = max(broken.get(finding.at, 0.0), most - share)
         for place in own if whole > 0 else ():
             broken[place] = max(broken.get(place, 0.0), share * blame[place] / whole)
     out = dict(confidences)
@@ -72,6 +81,10 @@ def weigh_findings(
     for place, wrong in broken.items():
         out[place] = min(out[place], 1.0 - wrong)
     return {p: min(_MOST_SURE, max(_LEAST_SURE, c)) for p, c in out.items()}
+
+
+def _share(weight: float) -> float:
+    return 1.0 / (1.0 + math.exp(weight))
 
 
 def likeness(text: str, others: Sequence[str], wanted: str | None) -> Likeness:

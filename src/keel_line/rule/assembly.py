@@ -22,6 +22,7 @@ _LEAST_CHANCE = 0.02
 _UP, _LEFT = WAYS.index("up"), WAYS.index("left")
 _LEAST_PIECES, _LEAST_SURE = 4, 0.88
 _NARROW_CAPS = 0.3
+_CLOSE_LINES = 2
 _TINY = 1e-6
 
 
@@ -70,6 +71,7 @@ def find_tables(writing: Writing, roles: Roles) -> list[FoundTable]:
     within = roles.in_table > _LIKELY
     segments = _find_segments(writing, roles, within)
     groups = _gather(len(segments), _weigh_links(segments, roles))
+    groups = _join_headings(groups, segments, writing, roles)
     tables = [_make_table([segments[k] for k in own], writing, roles) for own in groups]
     # What machines leave along an edge is narrow; a value is seldom narrower than a letter.
     wide = writing.boxes[:, 2] - writing.boxes[:, 0] >= _NARROW_CAPS * writing.cap_px
@@ -130,6 +132,38 @@ def _gather(count: int, links: dict[tuple[int, int], float]) -> list[list[int]]:
                 heappush(heap, (-total, a, other))
         beside[b] = {}
     return [sorted(own) for own in members if own]
+
+
+def _join_headings(
+    groups: list[list[int]], segments: list[Ints], writing: Writing, roles: Roles
+) -> list[list[int]]:
+    """Join groups that are heading alone to the table close below them.
+
+    A heading over several columns may stand above the white between them, so that no piece is
+    right below it.
+    """
+    first, last = writing.boxes[:, 0], writing.boxes[:, 2]
+    out = {group[0]: list(group) for group in groups}
+    owner = {k: group[0] for group in groups for k in group}
+    for group in groups:
+        if not all(_is_heading(segments[k], roles) for k in group):
+            continue
+        own = np.concatenate([segments[k] for k in group])
+        line = int(writing.lines[own].max())
+        below = [
+            k
+            for k, segment in enumerate(segments)
+            if 0 < int(writing.lines[segment[0]]) - line <= _CLOSE_LINES
+            and last[segment].max() > first[own].min()
+            and first[segment].min() < last[own].max()
+        ]
+        if below:
+            nearest = min(below, key=lambda k: int(writing.lines[segments[k][0]]))
+            table, heading = owner[nearest], owner[group[0]]
+            if table != heading:
+                out[table] = sorted(out.pop(heading) + out[table])
+                owner.update(dict.fromkeys(out[table], table))
+    return list(out.values())
 
 
 def _log_odds(chances: NDArray[np.float64]) -> NDArray[np.float64]:

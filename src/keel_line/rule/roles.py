@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from keel_line.model.grid import Rule
 from keel_line.rule.pieces import GROUPS, Pieces, measure_pieces
+from keel_line.rule.sayings import TEXTS
 from keel_line.rule.writing import Writing
 
 Floats = NDArray[np.float64]
@@ -50,6 +51,8 @@ class Roles:
         That it stands in one cell with the piece left of it, or above it, shape (n,).
     near
         Number of each piece's neighbour in each of ``pieces.WAYS``, shape (n, 4), -1 for none.
+    said
+        Measures of what each piece says, shape (n, sayings.TEXTS), zeros where it is not known.
     """
 
     roles: Floats
@@ -60,6 +63,7 @@ class Roles:
     same_left: Floats
     same_up: Floats
     near: NDArray[np.int64]
+    said: Floats
 
     @property
     def in_table(self) -> Floats:
@@ -81,6 +85,7 @@ class Roles:
             self.same_left[chosen],
             self.same_up[chosen],
             numbers[self.near[chosen]],
+            self.said[chosen],
         )
 
 
@@ -208,4 +213,5 @@ def judge_pieces(pieces: Pieces) -> Roles:
     chances = 1.0 / (1.0 + np.exp(-np.clip(out[:, _ROLES:], -30, 30)))
     share = raised / raised.sum(axis=1, keepdims=True)
     joins, begins, parted, spans, same_left, same_up = chances.T
-    return Roles(share, joins, begins, parted, spans, same_left, same_up, pieces.near)
+    said = pieces.features[:, -TEXTS:]
+    return Roles(share, joins, begins, parted, spans, same_left, same_up, pieces.near, said)

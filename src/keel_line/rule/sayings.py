@@ -208,3 +208,9 @@ def _measure_column(said: Sequence[_Said | None], columns: Sequence[sparse.csr_a
 
 TEXTS = _OWN + _WAYS * _PAIR + _COLUMN
 """Number of measures of a text."""
+
+KNOWN, SENTENCE = 0, 5
+"""Which of them say that a text is known, and that it ends as a sentence does."""
+
+OF_KIND = slice(TEXTS - _COLUMN + 1, None, 2)
+"""Which of them say how much of its column, above it and below it, is of its kind."""

@@ -1,13 +1,14 @@
 """How likely it is that a grid is wrong somewhere, and where first.
 
 What is thought of pieces of writing is held against the grid that was made of them: whether pieces
-next to each other are in one cell, lines in one row, and pieces in the table at all. A logistic
-model, fitted by ``training.unsure``, makes one chance of these measures.
+next to each other are in one cell, lines in one row, and pieces in the table at all. Then the grid
+itself is looked at: its rules, the heights of its rows, what is filled, what its columns say. A
+logistic model, fitted by ``training.unsure``, makes one chance of these measures.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
 
@@ -15,18 +16,21 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line.model.grid import Direction, Grid, LineDoubt
+from keel_line.model.grid import DIRECTIONS, Direction, Grid, LineDoubt
 from keel_line.rule.assembly import mean_chance
 from keel_line.rule.choosing import find_cells
 from keel_line.rule.pieces import WAYS
 from keel_line.rule.roles import Roles
+from keel_line.rule.sayings import KNOWN, OF_KIND, SENTENCE
 from keel_line.rule.writing import Writing
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 _MODEL = Path(__file__).parent / "data" / "unsure.json"
 _UP, _LEFT = WAYS.index("up"), WAYS.index("left")
-_LITTLE = 0.05
+_LITTLE, _RARE = 0.05, 0.001
+_HALF, _NEARLY_EMPTY = 0.5, 0.15
+_LEAST_TEXTS, _ALIKE = 3, 0.5  # a column with fewer texts is as much alike as any
 _NEAR_CAPS = 4.0
 
 
@@ -51,20 +55,27 @@ class _Pairs:
     """Pieces of a grid that are next to each other, and how likely their places are wrong."""
 
     lower: Ints
+    upper: Ints
     wrong: Floats
     same: NDArray[np.bool_]
 
 
 def doubt_grid(grid: Grid, writing: Writing, roles: Roles) -> tuple[LineDoubt, ...]:
-    """Return a grid's doubts. The likeliest is raised to the chance that the grid is wrong."""
+    """Return a grid's doubts. The likeliest has the chance that the grid is wrong somewhere.
+
+    Where that is less than was thought, all are less likely in proportion.
+    """
     if not grid.cells or len(writing.boxes) == 0:
         return grid.doubts
     chance = find_chance(measure_grid(grid, writing, roles))
-    if max((d.chance for d in grid.doubts), default=_LITTLE) >= chance:
+    most = max((d.chance for d in grid.doubts), default=0.0)
+    if most >= chance:
+        return tuple(replace(d, chance=d.chance * chance / most) for d in grid.doubts)
+    if chance <= _LITTLE:
         return grid.doubts
     first = _find_first(grid, writing, roles)
     chosen = max((*grid.doubts, first), key=lambda d: d.chance)
-    raised = LineDoubt(chosen.direction, chosen.index, chosen.why, chance)
+    raised = replace(chosen, chance=chance)
     rest = (d for d in grid.doubts if (d.direction, d.index) != (raised.direction, raised.index))
     return tuple(sorted((*rest, raised), key=lambda d: (d.direction == "across", d.index)))
 
@@ -78,31 +89,29 @@ def find_chance(measures: Floats) -> float:
 
 
 MEASURES = (
+    "likeliest doubt",
     "up, sum",
-    "up, most",
     "left, sum",
-    "left, most",
     "row, sum",
-    "row, most",
-    "spans, sum",
-    "spans, most",
-    "begins, most",
     "inside, sum",
-    "inside, least",
     "beyond, most",
-    "heading, unsure",
     "pieces",
     "rows",
-    "columns",
-    "lone rows",
-    "several lines",
-    "as many lines beside",
+    "ruled boundaries",
+    "sizes of letters",
+    "white within rows",
+    "heights of rows",
+    "rows half filled",
+    "columns nearly empty",
+    "same kind, mean",
+    "same kind, least column",
+    "sentences",
 )
 """What is measured of a grid."""
 
 
 def measure_grid(grid: Grid, writing: Writing, roles: Roles) -> Floats:
-    """Measure how a grid fits what is thought of its pieces; see ``MEASURES``."""
+    """Measure how a grid fits what is thought of its pieces, and itself; see ``MEASURES``."""
     held = find_cells([grid], writing)
     own = np.flatnonzero(held >= 0)
     if len(own) == 0:
@@ -111,47 +120,69 @@ def measure_grid(grid: Grid, writing: Writing, roles: Roles) -> Floats:
     rows = np.array([c.row for c in grid.cells])[held[own]]
     cols = np.array([c.col for c in grid.cells])[held[own]]
     joined = _join_lines(writing, roles, own, rows)
-    unsure_span = np.minimum(roles.spans[own], 1 - roles.spans[own])
-    inside = roles.in_table[own]
-    heading = np.minimum(roles.roles[own, 2], roles.roles[own, 3])
-    lines = _count_lines(writing, held, own)
-    several = {k: n for k, n in lines.items() if n > 1}
-    row_of = {k: grid.cells[k].row for k in several}
-    alike = sum(
-        any(j != k and row_of[j] == row_of[k] and several[j] == n for j in several)
-        for k, n in several.items()
-    )
-    filled = [len(set(cols[rows == r].tolist())) for r in np.unique(rows)]
+    likeliest = min(max((d.chance for d in grid.doubts), default=0.0), 1 - _RARE)
     return np.array(
         [
+            np.log((likeliest + _RARE) / (1 - likeliest)),
             np.log1p(up.wrong.sum()),
-            up.wrong.max(initial=0.0),
             np.log1p(left.wrong.sum()),
-            left.wrong.max(initial=0.0),
             np.log1p(joined.sum()),
-            joined.max(initial=0.0),
-            np.log1p(unsure_span.sum()),
-            unsure_span.max(),
-            float(np.sort(roles.begins[own])[-2:][0]),
-            np.log1p((1 - inside).sum()),
-            1 - inside.min(),
+            np.log1p((1 - roles.in_table[own]).sum()),
             _look_beyond(grid, writing, roles, held),
-            heading.max(),
             np.log1p(len(own)),
             np.log1p(grid.rows),
-            np.log1p(grid.cols),
-            sum(n == 1 for n in filled) / len(filled),
-            len(several) / len(lines),
-            alike / len(lines),
+            *_measure_lines(grid, writing, own, up),
+            *_measure_filling(grid, rows, cols),
+            *_measure_texts(roles.said[own], cols),
         ]
     )
+
+
+def _measure_lines(grid: Grid, writing: Writing, own: Ints, up: _Pairs) -> list[float]:
+    """Measure a grid's lines: rules on them, sizes of letters, white and heights of rows."""
+    ruled = [grid.is_ruled(d, at) for d in DIRECTIONS for at in grid.lines(d)]
+    boxes, cap = writing.boxes, max(writing.cap_px, 1.0)
+    low, high = np.percentile(boxes[own, 3] - boxes[own, 1], (10, 90))
+    within = up.lower[up.same]
+    white = boxes[within, 1] - boxes[up.upper[up.same], 3]
+    heights = np.maximum(np.diff(grid.y_lines), 1.0)
+    return [
+        float(np.mean(ruled)),
+        float(np.log(max(high, 1.0) / max(low, 1.0))),
+        float(np.percentile(white, 95)) / cap if len(white) else 0.0,
+        float(np.log(heights).std()),
+    ]
+
+
+def _measure_filling(grid: Grid, rows: Ints, cols: Ints) -> list[float]:
+    """Measure how many rows are half filled, and how many columns nearly empty (0 to 1)."""
+    filled = np.zeros((grid.rows, grid.cols), bool)
+    filled[rows, cols] = True
+    little = max(1.0, _NEARLY_EMPTY * grid.rows)
+    return [
+        float((filled.sum(axis=1) < _HALF * grid.cols).mean()),
+        float((filled.sum(axis=0) <= little).mean()),
+    ]
+
+
+def _measure_texts(said: Floats, cols: Ints) -> list[float]:
+    """Measure how alike in kind the texts of a column are, and how many are sentences (0 to 1)."""
+    known = said[:, KNOWN] > 0
+    if not known.any():
+        return [0.0, _ALIKE, 0.0]
+    alike, at = said[known][:, OF_KIND].mean(axis=1), cols[known]
+    columns = [alike[at == c] for c in np.unique(at)]
+    means = [float(own.mean()) for own in columns if len(own) >= _LEAST_TEXTS]
+    sentences = float(said[known, SENTENCE].mean())
+    return [float(alike.mean()), min(means, default=_ALIKE), sentences]
 
 
 def _pair(held: Ints, roles: Roles, way: int, same: Floats) -> _Pairs:
     other = roles.near[:, way]
     own = np.flatnonzero((held >= 0) & (other >= 0) & (held[other] >= 0))
     together = held[own] == held[other[own]]
-    return _Pairs(own, np.where(together, 1 - same[own], same[own]), together)
+    wrong = np.where(together, 1 - same[own], same[own])
+    return _Pairs(own, other[own], wrong, together)
 
 
 def _join_lines(writing: Writing, roles: Roles, own: Ints, rows: Ints) -> Floats:
@@ -166,14 +197,6 @@ def _join_lines(writing: Writing, roles: Roles, own: Ints, rows: Ints) -> Floats
             out.append(1 - joins if before & now else joins)
         before = now
     return np.array(out)
-
-
-def _count_lines(writing: Writing, held: Ints, own: Ints) -> dict[int, int]:
-    """Return on how many text lines each written cell's pieces stand."""
-    found: dict[int, set[int]] = {}
-    for piece in own.tolist():
-        found.setdefault(int(held[piece]), set()).add(int(writing.lines[piece]))
-    return {cell: len(numbers) for cell, numbers in found.items()}
 
 
 def _look_beyond(grid: Grid, writing: Writing, roles: Roles, held: Ints) -> float:
