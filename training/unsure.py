@@ -37,8 +37,7 @@ MODEL = (
 DAMAGES = ("clean", "copy", "clean", "fax", "photo", "office")
 _SEED = 9119
 _KEPT = Path(__file__).resolve().parent.parent / ".cache" / "unsure.pickle"
-_PENALTY, _MOST_RIGHT, _FOLDS, _OFFICE = 0.01, 0.03, 10, 3.0
-_LEAST_ODDS = float(np.log(LEAST_CHANCE / (1 - LEAST_CHANCE)))
+_PENALTY, _FOLDS, _OFFICE = 0.01, 10, 3.0
 Job = tuple[bytes, PressPage, str]
 
 
@@ -123,6 +122,20 @@ def find_held_odds(pages: Sequence[Measured]) -> list[NDArray[np.float64]]:
     return [find_odds(p.measures, models[f]) for p, f in zip(pages, folds, strict=True)]
 
 
+def calibrate(odds: NDArray[np.float64], right: NDArray[np.bool_]) -> tuple[float, float]:
+    """Return by what to multiply log odds, and what to add, so that chances are as things are.
+
+    As Platt has it ("Probabilistic outputs for support vector machines", 1999).
+    """
+
+    def loss(line: NDArray[np.float64]) -> float:
+        z = line[0] * odds + line[1]
+        return float(np.logaddexp(0, np.where(right, z, -z)).mean())
+
+    slope, offset = minimize(loss, [1.0, 0.0], method="Nelder-Mead").x.tolist()
+    return slope, offset
+
+
 def main() -> None:
     """Measure, tell how a fit without a design does on that design, fit on all and write."""
     parser = argparse.ArgumentParser(description=__doc__)
@@ -140,20 +153,24 @@ def main() -> None:
     odds = find_held_odds(pages)
     office = np.concatenate([np.full(len(p.right), p.office) for p in pages])
     told, right = np.concatenate(odds), np.concatenate([p.right for p in pages])
-    # So many right grids of offices may be in doubt; where that asks for less doubt, all have less.
-    most = float(np.quantile(told[right & office], 1 - _MOST_RIGHT))
-    shift = min(0.0, _LEAST_ODDS - most)
-    doubted = told + shift >= _LEAST_ODDS
+    slope, offset = calibrate(told[office], right[office])
+    chances = 1 / (1 + np.exp(-slope * told - offset))
+    doubted = chances >= LEAST_CHANCE
     for name, own in (("office", office), ("others", ~office)):
         wrong, fine = own & ~right, own & right
         sys.stdout.write(
             f"{name}, designs held out: {wrong.sum()} wrong, {doubted[wrong].mean():.1%} told; "
-            f"{fine.sum()} right, {doubted[fine].mean():.1%} told (shift {shift:.2f})\n"
+            f"{fine.sum()} right, {doubted[fine].mean():.1%} told; "
+            f"mean chance {chances[own].mean():.3f}, wrong {(~right[own]).mean():.3f}\n"
         )
     model = fit_model(pages)
     for name, weight in zip(MEASURES, model.weights, strict=True):
         sys.stdout.write(f"{weight:7.2f}  {name}\n")
-    model = replace(model, bias=round(model.bias + shift, 5))
+    model = replace(
+        model,
+        weights=tuple(round(slope * w, 5) for w in model.weights),
+        bias=round(slope * model.bias + offset, 5),
+    )
     args.out.write_bytes(msgspec.json.format(msgspec.json.encode(model), indent=1) + b"\n")
 
 

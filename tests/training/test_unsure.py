@@ -1,0 +1,45 @@
+"""How likely grids are wrong is fitted on measures."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from keel_line.rule.unsure import MEASURES
+from training.unsure import Measured, calibrate, find_held_odds, find_odds, fit_model
+
+
+def pages(designs: int, *, turned: str = "") -> list[Measured]:
+    """Return pages whose first measure tells which grids are wrong; in one design the reverse."""
+    rng = np.random.default_rng(4)
+    out = []
+    for k in range(designs):
+        name = f"design {k}"
+        measures = rng.normal(size=(30, len(MEASURES)))
+        wrong = measures[:, 0] + 0.3 * rng.normal(size=30) > 0
+        out.append(Measured(name, k % 2 == 0, measures, wrong if name == turned else ~wrong))
+    return out
+
+
+def test_what_tells_wrong_grids_is_found() -> None:
+    model = fit_model(pages(8))
+    assert np.argmax(np.abs(model.weights)) == 0
+    (held,) = pages(9)[8:]
+    told = find_odds(held.measures, model) > 0
+    assert (told == ~held.right).mean() > 0.8
+
+
+def test_a_design_is_judged_by_what_the_others_teach() -> None:
+    turned = "design 3"
+    made = pages(8, turned=turned)
+    odds = dict(zip([p.design for p in made], find_held_odds(made), strict=True))
+    for page in made:
+        as_told = ((odds[page.design] > 0) == ~page.right).mean()
+        assert (as_told < 0.3) == (page.design == turned)
+
+
+def test_chances_are_brought_to_what_happens() -> None:
+    rng = np.random.default_rng(5)
+    odds = rng.normal(0, 2, 20000)
+    right = rng.random(20000) > 1 / (1 + np.exp(-(2 * odds - 1)))
+    assert calibrate(odds, right) == pytest.approx((2.0, -1.0), abs=0.15)
