@@ -90,10 +90,12 @@ class _Places:
 def score_page(loaded: LoadedPage, truth: PressPage, damage: str) -> PageScore:
     """Find a page's tables as the program does, and compare them with the truth."""
     squared, flat, survey, seconds = _survey(loaded)
+    text = loaded.page.text
+    laid = None if text is None else lay_text(text, squared.transform)
     captions = complete_captions(survey.captions, squared.pixels, squared.dpi, survey.grids, flat)
     places = _place_texts(truth, loaded.to_px, squared.transform.to_squared)
     doubted = [
-        any(d.chance >= LEAST_CHANCE for d in find_doubts(g, flat, squared.dpi, survey.rules))
+        any(d.chance >= LEAST_CHANCE for d in find_doubts(g, flat, squared.dpi, survey.rules, laid))
         for g in survey.grids
     ]
     return _compare(survey.grids, captions, doubted, truth, places, damage, seconds)

@@ -24,7 +24,7 @@ from keel_line.gather.sources import load_page
 from keel_line.model.docket import PageState
 from keel_line.model.form import KnownForm
 from keel_line.model.geometry import Box, Transform
-from keel_line.model.grid import DrawnTables, Grid, LineDoubt, Rule
+from keel_line.model.grid import DrawnTables, Grid, LineDoubt
 from keel_line.model.page import Page, PageText, SquareChoice, SquaredPage
 from keel_line.model.reading import Reading
 from keel_line.read.network import Network
@@ -202,7 +202,7 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
         else survey_text(text, squared.dpi, drawn)
     )
     kept = request.drawn if drawn is not None else None
-    grids = _finish_grids(survey, squared.dpi, flat, kept)
+    grids = _finish_grids(survey, squared.dpi, flat, kept, text)
     lap("rule")
     words = partial(_read_words, squared, text, threads)
     captions = complete_captions(survey.captions, squared.pixels, squared.dpi, grids, flat)
@@ -289,28 +289,25 @@ def _without_moving(choice: SquareChoice) -> SquareChoice:
     )
 
 
-def _finish_grids(survey: Survey, dpi: float, flat: Grey, drawn: DrawnTables | None) -> list[Grid]:
+def _finish_grids(
+    survey: Survey, dpi: float, flat: Grey, drawn: DrawnTables | None, text: PageText | None
+) -> list[Grid]:
     """Complete grids with doubts of their lines, or align them with the page's rules.
 
     What the clerk drew on this very page is not doubted.
     """
-    if drawn is None:
-        return [
-            replace(g, doubts=_doubts_of(g, flat, dpi, survey.rules, found=True))
-            for g in survey.grids
-        ]
-    if not drawn.to_fit:
-        return list(survey.grids)
-    fitted = [fit_to_rules(g, survey.rules, dpi) for g in survey.grids]
-    return [replace(g, doubts=_doubts_of(g, flat, dpi, survey.rules, found=False)) for g in fitted]
+    if drawn is not None and not drawn.to_fit:
+        return [replace(g, doubts=()) for g in survey.grids]
+    grids: Sequence[Grid] = survey.grids
+    if drawn is not None:
+        grids = [fit_to_rules(g, survey.rules, dpi) for g in grids]
 
+    def doubt(grid: Grid) -> tuple[LineDoubt, ...]:
+        if grid.on_side:
+            return (LineDoubt("across", 0, ON_SIDE),)
+        return find_doubts(grid, flat, dpi, survey.rules, text, found=drawn is None)
 
-def _doubts_of(
-    grid: Grid, flat: Grey, dpi: float, rules: tuple[Rule, ...], *, found: bool
-) -> tuple[LineDoubt, ...]:
-    if grid.on_side:
-        return (LineDoubt("across", 0, ON_SIDE),)
-    return find_doubts(grid, flat, dpi, rules, found=found)
+    return [replace(g, doubts=doubt(g)) for g in grids]
 
 
 def _read_words(squared: SquaredPage, text: PageText | None, threads: int, box: Box | None) -> str:

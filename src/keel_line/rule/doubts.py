@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey
 from keel_line.model.grid import DIRECTIONS, Direction, Grid, LineDoubt, Rule
+from keel_line.model.page import PageText
 from keel_line.rule.parting import part_pieces
+from keel_line.rule.turned import gather_text
 from keel_line.rule.writing import Writing, find_writing
 
 _AROUND_IN = 0.15
@@ -22,7 +26,13 @@ _NEAR = 0.8
 
 
 def find_doubts(
-    grid: Grid, flat: Grey, dpi: float, rules: tuple[Rule, ...], *, found: bool = True
+    grid: Grid,
+    flat: Grey,
+    dpi: float,
+    rules: tuple[Rule, ...],
+    text: PageText | None = None,
+    *,
+    found: bool = True,
 ) -> tuple[LineDoubt, ...]:
     """Find the grid lines in doubt.
 
@@ -41,6 +51,8 @@ def find_doubts(
         The page's resolution.
     rules
         The page's ruling lines, which are no writing.
+    text
+        The page's own characters (px), where its file has them: then these are its writing.
     found
         Whether the grid is as it was found on this very page: then what was open is in doubt, too.
 
@@ -55,13 +67,15 @@ def find_doubts(
     part = np.ascontiguousarray(flat[y0:y1, x0:x1])
     if min(part.shape) < dpi * 0.1:
         return ()
-    near = [r.moved(-x0, -y0) for r in rules]
-    writing = find_writing(part, dpi, near)
-    around = writing.boxes + np.array([x0, y0, x0, y0])
-    boxes = _parted(grid, writing, around, (x0, y0))
+    if text is None:
+        near = [r.moved(-x0, -y0) for r in rules]
+        writing = _move(find_writing(part, dpi, near), x0, y0)
+    else:
+        writing = gather_text(text)
+    boxes = _parted(grid, writing)
     doubts = [
         *(grid.doubts if found else ()),
-        *_find_cut_writing(grid, around, writing.cap_px),
+        *_find_cut_writing(grid, writing.boxes, writing.cap_px),
         *_columns_in_doubt(grid, boxes, writing),
         *_rows_in_doubt(grid, boxes, writing),
         *_faint_rules(grid),
@@ -74,17 +88,19 @@ def find_doubts(
     return tuple(sorted(seen.values(), key=lambda d: (d.direction == "across", d.index)))
 
 
-def _parted(
-    grid: Grid, writing: Writing, boxes: NDArray[np.float64], origin: tuple[int, int]
-) -> NDArray[np.float64]:
+def _move(writing: Writing, dx: float, dy: float) -> Writing:
+    by = np.array([dx, dy, dx, dy])
+    return replace(writing, boxes=writing.boxes + by, letters=writing.letters + by)
+
+
+def _parted(grid: Grid, writing: Writing) -> NDArray[np.float64]:
     """Return the pieces of writing in a grid, those parted that are values of two columns."""
-    inside = _lies_in(boxes, grid)
-    lines = writing.lines[inside]
-    rows = [boxes[inside][lines == n] for n in np.unique(lines)]
+    inside = _lies_in(writing.boxes, grid)
+    boxes, lines = writing.boxes[inside], writing.lines[inside]
+    rows = [boxes[lines == n] for n in np.unique(lines)]
     if not rows:
-        return boxes[inside]
-    letters = writing.letters + np.array([*origin, *origin])
-    return np.concatenate(part_pieces(rows, letters, grid.x_lines, writing.cap_px))
+        return boxes
+    return np.concatenate(part_pieces(rows, writing.letters, grid.x_lines, writing.cap_px))
 
 
 def _lies_in(boxes: NDArray[np.float64], grid: Grid) -> NDArray[np.bool_]:
