@@ -71,7 +71,7 @@ class CellState:
         return 0.0 if self.flagged or self.settled is not None else 1.0 - self.confidence
 
 
-LEAST_CHANCE = 0.06
+LEAST_CHANCE = 0.05
 """Lines are in doubt that are wrong with this chance, where 1 wrong cell in 1,000 is tolerated."""
 
 
