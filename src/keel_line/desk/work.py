@@ -294,10 +294,10 @@ def _finish_grids(
 ) -> list[Grid]:
     """Complete grids with doubts of their lines, or align them with the page's rules.
 
-    What the clerk drew on this very page is not doubted.
+    What the clerk drew on this very page keeps the doubts that it came with.
     """
     if drawn is not None and not drawn.to_fit:
-        return [replace(g, doubts=()) for g in survey.grids]
+        return list(survey.grids)
     grids: Sequence[Grid] = survey.grids
     if drawn is not None:
         grids = [fit_to_rules(g, survey.rules, dpi) for g in grids]

@@ -202,7 +202,7 @@ def _survey_around(
     free = lie_outside(writing.boxes, taken)
     outside = replace(writing, boxes=writing.boxes[free], lines=writing.lines[free])
     rejected = find_rejected_areas(outside, ())
-    return _make_survey(drawn, rules, rejected, writing, roles, letters)
+    return _make_survey(drawn, rules, rejected, writing, roles, letters, drawn=True)
 
 
 def _survey(
@@ -254,13 +254,18 @@ def _make_survey(
     writing: Writing,
     roles: Roles,
     letters: Letters,
+    *,
+    drawn: bool = False,
 ) -> Survey:
-    """Return tables with what stands around them: headings, captions and notes."""
+    """Return tables with what stands around them: headings, captions and notes.
+
+    What the clerk has ``drawn`` keeps the doubts that it came with.
+    """
     headed = tuple(
         replace(
             g,
             heading_rows=count_headings(g, writing, roles),
-            doubts=g.doubts if g.on_side else doubt_grid(g, writing, roles),
+            doubts=g.doubts if drawn or g.on_side else doubt_grid(g, writing, roles),
         )
         for g in grids
     )
