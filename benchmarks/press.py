@@ -30,6 +30,7 @@ from keel_line.rule.doubts import find_doubts
 from keel_line.rule.grids import Survey, survey_page, survey_text
 from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.titles import complete_captions
+from keel_line.rule.turned import gather_text
 from keel_line.square.straighten import square_page
 from synth.press.designs import load_designs
 from synth.press.store import LoadedPage, each_page, load_pressed
@@ -91,11 +92,14 @@ def score_page(loaded: LoadedPage, truth: PressPage, damage: str) -> PageScore:
     """Find a page's tables as the program does, and compare them with the truth."""
     squared, flat, survey, seconds = _survey(loaded)
     text = loaded.page.text
-    laid = None if text is None else lay_text(text, squared.transform)
+    writing = None if text is None else gather_text(lay_text(text, squared.transform))
     captions = complete_captions(survey.captions, squared.pixels, squared.dpi, survey.grids, flat)
     places = _place_texts(truth, loaded.to_px, squared.transform.to_squared)
     doubted = [
-        any(d.chance >= LEAST_CHANCE for d in find_doubts(g, flat, squared.dpi, survey.rules, laid))
+        any(
+            d.chance >= LEAST_CHANCE
+            for d in find_doubts(g, flat, squared.dpi, survey.rules, writing)
+        )
         for g in survey.grids
     ]
     return _compare(survey.grids, captions, doubted, truth, places, damage, seconds)

@@ -46,9 +46,9 @@ def weigh_findings(
 
     Where a check fails, the doubt is shared out among its cells by how likely each was wrong before
     and by whether the value that is wanted there is near to what was read. Where all are sure and
-    no value is near, the paper itself may not add up, or the check is none: then one cell is in
-    doubt, the one that the check marks. Where checks
-    hold, only the strongest counts for each cell: they are no independent witnesses.
+    no value is near, the paper itself may not add up, or not mean a sum: then only the cell that
+    the check marks is in doubt. Where checks hold, only the strongest counts for each cell: they
+    are no independent witnesses.
     """
     held: dict[Place, float] = {}
     broken: dict[Place, float] = {}
@@ -65,12 +65,11 @@ def weigh_findings(
             for p in own
         }
         whole = sum(blame.values())
-        most = _share(finding.weight)  # that the reading, not the paper, is off
-        share = most
+        usual = share = _chance_of(-finding.weight)  # that the reading, not the paper, is off
         if len(own) > 1 and finding.at in blame:
-            told = min(max(whole, _LEAST_BLAME) / _USUAL_BLAME, 1.0)
-            share = _share(finding.weight - math.log(told))
-            broken[finding.at] = max(broken.get(finding.at, 0.0), most - share)
+            likely = min(max(whole, _LEAST_BLAME) / _USUAL_BLAME, 1.0)
+            share = _chance_of(math.log(likely) - finding.weight)
+            broken[finding.at] = max(broken.get(finding.at, 0.0), usual - share)
         for place in own if whole > 0 else ():
             broken[place] = max(broken.get(place, 0.0), share * blame[place] / whole)
     out = dict(confidences)
@@ -83,8 +82,8 @@ def weigh_findings(
     return {p: min(_MOST_SURE, max(_LEAST_SURE, c)) for p, c in out.items()}
 
 
-def _share(weight: float) -> float:
-    return 1.0 / (1.0 + math.exp(weight))
+def _chance_of(log_odds: float) -> float:
+    return 1.0 / (1.0 + math.exp(-log_odds))
 
 
 def likeness(text: str, others: Sequence[str], wanted: str | None) -> Likeness:

@@ -41,7 +41,7 @@ from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.mend import place_grid
 from keel_line.rule.sideways import Letters
 from keel_line.rule.titles import complete_captions, is_title
-from keel_line.rule.turned import find_turned_cells
+from keel_line.rule.turned import find_turned_cells, gather_text
 from keel_line.square.straighten import WayUp, square_page
 
 log = logging.getLogger(__name__)
@@ -302,10 +302,12 @@ def _finish_grids(
     if drawn is not None:
         grids = [fit_to_rules(g, survey.rules, dpi) for g in grids]
 
+    writing = None if text is None else gather_text(text)
+
     def doubt(grid: Grid) -> tuple[LineDoubt, ...]:
         if grid.on_side:
             return (LineDoubt("across", 0, ON_SIDE),)
-        return find_doubts(grid, flat, dpi, survey.rules, text, found=drawn is None)
+        return find_doubts(grid, flat, dpi, survey.rules, writing, found=drawn is None)
 
     return [replace(g, doubts=doubt(g)) for g in grids]
 

@@ -9,9 +9,7 @@ from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey
 from keel_line.model.grid import DIRECTIONS, Direction, Grid, LineDoubt, Rule
-from keel_line.model.page import PageText
 from keel_line.rule.parting import part_pieces
-from keel_line.rule.turned import gather_text
 from keel_line.rule.writing import Writing, find_writing
 
 _AROUND_IN = 0.15
@@ -30,7 +28,7 @@ def find_doubts(
     flat: Grey,
     dpi: float,
     rules: tuple[Rule, ...],
-    text: PageText | None = None,
+    writing: Writing | None = None,
     *,
     found: bool = True,
 ) -> tuple[LineDoubt, ...]:
@@ -51,8 +49,8 @@ def find_doubts(
         The page's resolution.
     rules
         The page's ruling lines, which are no writing.
-    text
-        The page's own characters (px), where its file has them: then these are its writing.
+    writing
+        The page's writing, where its file tells it; else it is looked for in the picture.
     found
         Whether the grid is as it was found on this very page: then what was open is in doubt, too.
 
@@ -67,11 +65,9 @@ def find_doubts(
     part = np.ascontiguousarray(flat[y0:y1, x0:x1])
     if min(part.shape) < dpi * 0.1:
         return ()
-    if text is None:
+    if writing is None:
         near = [r.moved(-x0, -y0) for r in rules]
         writing = _move(find_writing(part, dpi, near), x0, y0)
-    else:
-        writing = gather_text(text)
     boxes = _parted(grid, writing)
     doubts = [
         *(grid.doubts if found else ()),

@@ -56,7 +56,7 @@ class Pieces:
     groups: tuple[sparse.csr_array, ...]
 
     def with_texts(self, texts: Sequence[str | None]) -> Pieces:
-        """Return the pieces measured with what they say; None where a text is not known."""
+        """Return the same pieces with the measures of their texts; None where one is not known."""
         features = self.features.copy()
         features[:, -TEXTS:] = measure_texts(texts, self.near, self.groups[_COLUMNS])
         return replace(self, features=features)
@@ -397,7 +397,7 @@ def _measure_words(boxes: Floats, letters: Sequence[Floats], cap: float) -> tupl
 
 
 def _find_groups(boxes: Floats, lines: Ints) -> tuple[sparse.csr_array, ...]:
-    """Return for each of ``GROUPS`` the matrix that takes means over it; see :class:`Pieces`."""
+    """Return a matrix for each of ``GROUPS``: it takes values to each piece's group means."""
     from scipy import sparse  # noqa: PLC0415 - the window need not wait for it
 
     x0, x1 = boxes[:, 0], boxes[:, 2]

@@ -118,7 +118,7 @@ def _take_apart(text: str) -> _Said:
 
 
 def _shape_of(text: str) -> str:
-    """Return a text with each run of figures as 9, of small letters as a, of others as A."""
+    """Return the form of a text: 9 for each run of figures, a for small letters, A for capitals."""
     out: list[str] = []
     for c in text:
         sign = "9" if c.isdigit() else "a" if c.islower() else "A" if c.isalpha() else c
@@ -188,7 +188,7 @@ def _measure_pair(first: _Said, second: _Said) -> tuple[float, ...]:
 
 
 def _measure_column(said: Sequence[_Said | None], columns: Sequence[sparse.csr_array]) -> Floats:
-    """Measure for each piece how much of its column has the same shape, or the same kind."""
+    """Measure which share of each piece's column has the same form, and which the same kind."""
     known = np.array([s is not None for s in said], bool)
     numbers: dict[str, int] = {}
     shapes = np.array([numbers.setdefault(s.shape, len(numbers)) if s else -1 for s in said])
@@ -207,10 +207,11 @@ def _measure_column(said: Sequence[_Said | None], columns: Sequence[sparse.csr_a
 
 
 TEXTS = _OWN + _WAYS * _PAIR + _COLUMN
-"""Number of measures of a text."""
+"""How many measures there are of each text."""
 
-KNOWN, SENTENCE = 0, 5
-"""Which of them say that a text is known, and that it ends as a sentence does."""
+IS_KNOWN, ENDS_WITH_STOP = 0, 5
+"""The places of two measures: is the text known, and does it end with a full stop."""
 
-OF_KIND = slice(TEXTS - _COLUMN + 1, None, 2)
-"""Which of them say how much of its column, above it and below it, is of its kind."""
+SAME_KIND = slice(TEXTS - _COLUMN + 1, None, 2)
+"""The places of two measures: which share of the texts above in the column, and of those below, is
+of the same kind (numbers, words, both mixed, or marks)."""

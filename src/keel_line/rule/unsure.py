@@ -21,7 +21,7 @@ from keel_line.rule.assembly import mean_chance
 from keel_line.rule.choosing import find_cells
 from keel_line.rule.pieces import WAYS
 from keel_line.rule.roles import Roles
-from keel_line.rule.sayings import KNOWN, OF_KIND, SENTENCE
+from keel_line.rule.sayings import ENDS_WITH_STOP, IS_KNOWN, SAME_KIND
 from keel_line.rule.writing import Writing
 
 Floats = NDArray[np.float64]
@@ -111,7 +111,7 @@ MEASURES = (
 
 
 def measure_grid(grid: Grid, writing: Writing, roles: Roles) -> Floats:
-    """Measure how a grid fits what is thought of its pieces, and itself; see ``MEASURES``."""
+    """Measure how well a grid fits its pieces' roles, and how regular it is; see ``MEASURES``."""
     held = find_cells([grid], writing)
     own = np.flatnonzero(held >= 0)
     if len(own) == 0:
@@ -139,7 +139,7 @@ def measure_grid(grid: Grid, writing: Writing, roles: Roles) -> Floats:
 
 
 def _measure_lines(grid: Grid, writing: Writing, own: Ints, up: _Pairs) -> list[float]:
-    """Measure a grid's lines: rules on them, sizes of letters, white and heights of rows."""
+    """Measure how many boundaries are ruled, and how much letters, white and row heights vary."""
     ruled = [grid.is_ruled(d, at) for d in DIRECTIONS for at in grid.lines(d)]
     boxes, cap = writing.boxes, max(writing.cap_px, 1.0)
     low, high = np.percentile(boxes[own, 3] - boxes[own, 1], (10, 90))
@@ -155,7 +155,7 @@ def _measure_lines(grid: Grid, writing: Writing, own: Ints, up: _Pairs) -> list[
 
 
 def _measure_filling(grid: Grid, rows: Ints, cols: Ints) -> list[float]:
-    """Measure how many rows are half filled, and how many columns nearly empty (0 to 1)."""
+    """Return the shares (0 to 1) of rows less than half filled, and of columns nearly empty."""
     filled = np.zeros((grid.rows, grid.cols), bool)
     filled[rows, cols] = True
     little = max(1.0, _NEARLY_EMPTY * grid.rows)
@@ -166,14 +166,14 @@ def _measure_filling(grid: Grid, rows: Ints, cols: Ints) -> list[float]:
 
 
 def _measure_texts(said: Floats, cols: Ints) -> list[float]:
-    """Measure how alike in kind the texts of a column are, and how many are sentences (0 to 1)."""
-    known = said[:, KNOWN] > 0
+    """Measure how alike the kinds of a column's texts are, and how many end with a full stop."""
+    known = said[:, IS_KNOWN] > 0
     if not known.any():
         return [0.0, _ALIKE, 0.0]
-    alike, at = said[known][:, OF_KIND].mean(axis=1), cols[known]
+    alike, at = said[known][:, SAME_KIND].mean(axis=1), cols[known]
     columns = [alike[at == c] for c in np.unique(at)]
     means = [float(own.mean()) for own in columns if len(own) >= _LEAST_TEXTS]
-    sentences = float(said[known, SENTENCE].mean())
+    sentences = float(said[known, ENDS_WITH_STOP].mean())
     return [float(alike.mean()), min(means, default=_ALIKE), sentences]
 
 

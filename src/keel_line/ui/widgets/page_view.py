@@ -58,7 +58,7 @@ class PageView(QWidget):
     def show_page(
         self, image: QImage | None, tables: list[TableState], at_table: int, message: str = ""
     ) -> None:
-        """Show a page with its tables; ``message`` stands where there is no picture to load."""
+        """Show a page with its tables, or ``message``, or that the page is being loaded."""
         if image is not self._image:
             self._scaled = None
             self._zoom, self._centre = 1.0, QPointF(0.5, 0.5)
