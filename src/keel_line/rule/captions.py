@@ -57,7 +57,7 @@ def find_beside(boxes: list[Box], writing: Writing, roles: Roles, role: int) -> 
 
 
 def _find_blocks(runs: list[Ints], writing: Writing) -> list[Ints]:
-    """Join runs close below each other into blocks; return the numbers of each block's pieces."""
+    """Make blocks of runs that stand close below each other; return the pieces of each block."""
     blocks: list[tuple[Ints, Box]] = []
     for run in runs:  # from the top down
         box = box_around(writing.boxes[run])

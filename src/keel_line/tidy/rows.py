@@ -195,7 +195,7 @@ def is_total(text: str) -> bool:
 
 
 def _holds_figures(table: TidyTable) -> bool:
-    """Return whether most cells of a table's last column contain a digit."""
+    """Return whether most cells in the last column hold a digit."""
     texts = [t for c in table.columns[-1:] for t in c.texts[table.heading_rows :] if t]
     return sum(any(c.isdigit() for c in t) for t in texts) > len(texts) / 2
 

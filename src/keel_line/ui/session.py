@@ -484,7 +484,7 @@ class Session(QObject):
         return self.shelf.keep(keep_as_jig(name, table, dpi, self.desk.writing))
 
     def follow_jig(self, name: str) -> None:
-        """Use the jig's writing options for this docket unless the clerk chose others."""
+        """Take over the jig's options for writing, unless the clerk has chosen some."""
         for jig in self.shelf.jigs():
             if jig.name == name:
                 self.desk.follow_writing(jig.write)
