@@ -17,7 +17,7 @@ def share_lines(xs: Sequence[float]) -> tuple[float, ...]:
 
 
 def find_moved(own: Sequence[float], its: Sequence[float]) -> list[int]:
-    """Return which column boundaries lie too far apart in two tables, as shares of their widths."""
+    """Return which column boundaries lie too far apart in two tables (shares of the width)."""
     return [k for k, (a, b) in enumerate(zip(own, its, strict=True)) if abs(a - b) > _WIDE]
 
 

@@ -585,7 +585,7 @@ class Desk:
         return Writing(self.send_ending, msgspec.to_builtins(self.send_options))
 
     def follow_writing(self, writing: Writing | None) -> bool:
-        """Take over a jig's options for writing, unless the clerk chose some; return whether it did."""
+        """Take over a jig's writing options unless the clerk chose some; return whether it did."""
         if writing is None or self.writing is not None or self.docket.read_only:
             return False
         try:
