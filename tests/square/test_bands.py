@@ -8,7 +8,7 @@ import pytest
 from numpy.typing import NDArray
 
 from keel_line._shared.bands import clear_bands
-from keel_line._shared.paper import PAPER_LEVEL
+from keel_line._shared.paper import PAPER_LEVEL, flatten_light
 
 DPI = 200.0
 
@@ -51,3 +51,25 @@ def test_a_page_without_bands_is_left_alone() -> None:
     grey = draw(PAPER_LEVEL, 30)
     cv2.rectangle(grey, (100, 300), (800, 450), 40, 3)
     assert clear_bands(grey, DPI) is grey
+
+
+@pytest.mark.parametrize("high", [150, 300, 450])
+def test_a_tall_heading_band_is_no_shadow(high: int) -> None:
+    grey = np.full((2000, 1500), PAPER_LEVEL, np.uint8)
+    grey[300 : 300 + high, 150:1350] = 95
+    for y in range(360, 290 + high, 80):
+        cv2.putText(grey, "Vessel  Tons  Dues", (200, y), cv2.FONT_HERSHEY_SIMPLEX, 1.2, 235, 3)
+    letters = grey[310 : 290 + high, 160:1340] > 200
+    grain = np.random.default_rng(3).normal(0, 6, grey.shape)
+    flat = flatten_light(np.clip(grey + grain, 0, 255).astype(np.uint8))
+    band = clear_bands(flat, DPI)[310 : 290 + high, 160:1340]
+    assert np.percentile(band[~letters], 5) > PAPER_LEVEL - 60
+    assert np.percentile(band[letters], 80) < 120
+
+
+def test_a_shadow_is_evened_out_though_it_is_deep() -> None:
+    grey = np.full((2000, 1500), PAPER_LEVEL, np.float64)
+    y, x = np.mgrid[:2000, :1500]
+    grey *= 1 - 0.5 * np.exp(-(((y - 1000) / 250) ** 2) - ((x - 700) / 250) ** 2)
+    flat = flatten_light(grey.astype(np.uint8)).astype(int)
+    assert flat.min() > PAPER_LEVEL - 25

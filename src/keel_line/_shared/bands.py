@@ -11,7 +11,7 @@ from keel_line._shared.paper import PAPER_LEVEL, Grey, shrink_to_dpi
 _LOOK_DPI = 75.0
 _DARK = 168
 _CLOSED_IN, _LEAST_HIGH_IN, _LEAST_WIDE_IN = 0.07, 0.09, 0.45
-_HALF, _LIGHT_SHARE = 0.55, (0.02, 0.5)
+_HALF, _LIGHT_SHARE = 0.55, (0.006, 0.5)
 _LEAST_STEP = 60
 _GRAIN = 0.3
 _STROKE_IN, _SHADED = 0.075, 9

@@ -15,6 +15,8 @@ PAPER_LEVEL = 235
 _WORK_SIDE_PX = 250
 _USUAL_INK = 0.007  # darkest part of a page that is surely writing
 _ROUNDING = 1e-6
+_WIDEST_BAND = 4  # dark boxes up to a quarter of the longer side are no shadows
+_BAND_LEVEL, _BOX_FILLED, _SHARP, _LETTERS_PX = 0.75, 0.8, 0.5, 5
 _LEAST_DEPTH = 16  # above the grain of paper and scanner
 
 
@@ -87,8 +89,39 @@ def paper_levels(grey: Grey) -> NDArray[np.float32]:
     side = max(3, (max(small.shape) // 20) | 1)
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
     closed = cv2.morphologyEx(small, cv2.MORPH_CLOSE, kernel)
-    closed = cv2.medianBlur(closed, min(side, 7))
+    closed = cv2.medianBlur(_without_bands(np.asarray(closed, np.uint8), small), min(side, 7))
     return np.asarray(cv2.GaussianBlur(closed.astype(np.float32), (0, 0), side / 3), np.float32)
+
+
+def _without_bands(levels: Grey, small: Grey) -> Grey:
+    """Return levels of paper without printed dark boxes: light has no such edges.
+
+    ``small`` is the picture itself. Boxes may hold light letters.
+    """
+    reach = (max(levels.shape) // _WIDEST_BAND) | 1
+    around = cv2.morphologyEx(levels, cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8))
+    least = cv2.multiply(around, _BAND_LEVEL)
+    seeds = cv2.compare(levels, least, cv2.CMP_LT)
+    if not seeds.any():
+        return levels
+    plain = cv2.morphologyEx(small, cv2.MORPH_OPEN, np.ones((_LETTERS_PX, _LETTERS_PX), np.uint8))
+    dark = cv2.compare(plain, least, cv2.CMP_LT)
+    steps = cv2.morphologyEx(plain, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8))
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(dark, connectivity=4)
+    rows, cols = levels.shape
+    out = levels.copy()
+    for number in np.unique(labels[seeds > 0]).tolist():
+        x, y, wide, high, area = stats[number].tolist()
+        at_edge = x == 0 or y == 0 or x + wide == cols or y + high == rows
+        if number == 0 or at_edge or area < _BOX_FILLED * wide * high:
+            continue
+        part = np.s_[y - 1 : y + high + 1, x - 1 : x + wide + 1]
+        own = (labels[part] == number).astype(np.uint8)
+        rim = own - cv2.erode(own, np.ones((3, 3), np.uint8), borderValue=0)
+        drop = float(np.median(around[part][own > 0])) - float(np.median(plain[part][own > 0]))
+        if float(np.median(steps[part][rim > 0])) >= _SHARP * drop:
+            out[part] = around[part]
+    return out
 
 
 def level_at(grey: Grey, share: float) -> int:

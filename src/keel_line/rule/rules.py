@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, level_at, measure_darkness
 from keel_line.model.grid import Rule
+from keel_line.rule.dotted import draw_dotted_whole
 
 _FLOOR = 14.0
 _WINDOW_IN = 0.12
@@ -78,7 +79,7 @@ class RuleField:
 
 def make_rule_field(flat: Grey, dpi: float) -> RuleField:
     """Compute the line fields of a page whose light is even (see ``flatten_light``)."""
-    ink = measure_darkness(flat)
+    ink = draw_dotted_whole(measure_darkness(flat), dpi)
     turned = np.asarray(cv2.transpose(ink), np.uint8)
     return RuleField(_fill(ink, dpi), _fill(turned, dpi), ink, turned, dpi)
 

@@ -1,0 +1,251 @@
+"""Dotted and dashed rules: found as rows of small marks, and drawn whole."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from keel_line._shared.paper import level_at
+
+Ints = NDArray[np.int64]
+Floats = NDArray[np.float64]
+
+_LEAST_INK, _INK_SHARE = 40, 0.35
+_FINE_DPI = 240.0  # from here on half the resolution tells marks as well
+_THIN_IN, _DASH_IN = 0.036, 0.11
+_GAP_IN = 0.09
+_LEAST_LENGTH_IN, _LEAST_MARKS, _LEAST_RUN = 0.5, 8, 3
+_JOINED_IN, _INKED = 0.5, 0.3
+_EVEN, _LEAST_APART = 0.5, 1.7
+_LETTER_IN = (0.035, 0.22)
+_BESIDE_IN, _LEVEL_IN, _FOOT_IN, _HANGING_IN = 0.2, 0.012, 0.006, 0.05
+_MOSTLY, _SAME_PX = 0.5, 1
+_NEAR_IN, _NEXT, _OFF_PITCH = 0.35, 1.8, 0.12
+
+
+@dataclass(frozen=True, eq=False)
+class _Marks:
+    """Small parts of a page's ink: their x, y, width and height, and their middles, in px."""
+
+    boxes: Ints
+    middles: Floats
+
+
+@dataclass(frozen=True, eq=False)
+class _Row:
+    """The middles (x, y) of a rule's marks, its ends first and last, and how thick it is (px)."""
+
+    points: Floats
+    thick: int
+
+
+def draw_dotted_whole(ink: NDArray[np.uint8], dpi: float) -> NDArray[np.uint8]:
+    """Return the darkness of a page (0 to 255) with its dotted and dashed rules drawn whole.
+
+    Such a rule is a row of marks of one size at one distance. A row of dots that leads from a word
+    to a figure is none.
+    """
+    scale = 2 if dpi >= _FINE_DPI else 1
+    inch = dpi / scale
+    depth = level_at(np.asarray(ink[::3]), 0.99)
+    small = _shrink(ink, scale)
+    _, dark = cv2.threshold(small, max(_LEAST_INK, _INK_SHARE * depth), 1, cv2.THRESH_BINARY)
+    mask = np.asarray(dark, np.uint8)
+    rows = _find_rows(mask, inch, _are_of_text)
+    for row in rows:  # they hide marks of rules down where they cross them
+        _draw(mask, row.points, row.thick + 2, 0)
+    down = _find_rows(np.asarray(cv2.transpose(mask), np.uint8), inch, _stand_in_lines)
+    rows += [_Row(row.points[:, ::-1], row.thick) for row in down]
+    if not rows:
+        return ink
+    out = ink.copy()
+    for row in rows:
+        places = np.rint(row.points * scale).astype(int)
+        level = float(np.median(ink[places[:, 1], places[:, 0]]))
+        _draw(out, places, row.thick * scale, level)
+    return np.asarray(cv2.max(out, ink), np.uint8)
+
+
+def _draw(picture: NDArray[np.uint8], points: Floats | Ints, thick: int, level: float) -> None:
+    line = np.rint(points).astype(np.int32).reshape(-1, 1, 2)
+    cv2.polylines(picture, [line], isClosed=False, color=level, thickness=max(1, thick))
+
+
+def _shrink(ink: NDArray[np.uint8], scale: int) -> NDArray[np.uint8]:
+    """Return the darkest pixel of each block of ``scale`` by ``scale``."""
+    if scale == 1:
+        return ink
+    even = ink[: ink.shape[0] // 2 * 2, : ink.shape[1] // 2 * 2]
+    rows = cv2.max(even[::2], even[1::2])
+    left, right = (np.ascontiguousarray(rows[:, k::2]) for k in (0, 1))
+    return np.asarray(cv2.max(left, right), np.uint8)
+
+
+def _find_rows(
+    mask: NDArray[np.uint8], inch: float, is_writing: Callable[[Ints, Ints, float], bool]
+) -> list[_Row]:
+    """Find the rows of marks across in a mask of ink.
+
+    ``is_writing`` tells from the boxes of a row and of all parts of the ink, and from how many px
+    an inch has, whether the row belongs to what is written.
+    """
+    _, _, table, middles = cv2.connectedComponentsWithStats(mask, connectivity=8)
+    parts = np.asarray(table, np.int64)[1:, :4]
+    fit = (parts[:, 3] <= _THIN_IN * inch) & (parts[:, 2] <= _DASH_IN * inch)
+    marks = _Marks(parts[fit], np.asarray(middles, np.float64)[1:][fit])
+    out = []
+    for runs in _join(_chain(marks, inch), marks, mask, inch):
+        own = np.concatenate(runs)
+        boxes = marks.boxes[own]
+        start, end = int(boxes[0, 0]), int(boxes[-1, 0] + boxes[-1, 2]) - 1
+        if (
+            end - start >= _LEAST_LENGTH_IN * inch
+            and _is_even(boxes, inch)
+            and not is_writing(boxes, parts, inch)
+        ):
+            points = marks.middles[own].copy()
+            points[0, 0], points[-1, 0] = start, end
+            out.append(_Row(points, round(float(np.median(boxes[:, 3])))))
+    return out
+
+
+def _chain(marks: _Marks, inch: float) -> list[Ints]:
+    """Return the numbers of marks that follow one another from left to right, level and near."""
+    boxes, middles = marks.boxes, marks.middles
+    if len(boxes) < _LEAST_MARKS:
+        return []
+    # Loaded here: the window, which never comes this way, would wait for it.
+    from scipy.spatial import cKDTree  # noqa: PLC0415
+
+    reach = np.array([(_GAP_IN + _DASH_IN) * inch, max(1.0, _LEVEL_IN * inch)])
+    pairs = cKDTree(middles / reach).query_pairs(1.0, p=np.inf, output_type="ndarray")
+    turned = middles[pairs[:, 0], 0] > middles[pairs[:, 1], 0]
+    pairs[turned] = pairs[turned][:, ::-1]
+    gaps = boxes[pairs[:, 1], 0] - boxes[pairs[:, 0], 0] - boxes[pairs[:, 0], 2]
+    near = (gaps >= 0) & (gaps <= _GAP_IN * inch)
+    pairs = pairs[near][np.argsort(-gaps[near], kind="stable")]  # the nearest is written last
+    after, before = np.full((2, len(boxes)), -1)
+    after[pairs[:, 0]], before[pairs[:, 1]] = pairs[:, 1], pairs[:, 0]
+    numbers = np.arange(len(boxes))
+    after[before[after] != numbers] = -1
+    before[after[before] != numbers] = -1
+    following = after.tolist()
+    out = []
+    for first in np.flatnonzero((after >= 0) & (before < 0)).tolist():
+        run = [first]
+        while following[run[-1]] >= 0:
+            run.append(following[run[-1]])
+        if len(run) >= _LEAST_RUN:
+            out.append(np.array(run, np.int64))
+    return out
+
+
+def _join(
+    runs: list[Ints], marks: _Marks, mask: NDArray[np.uint8], inch: float
+) -> list[list[Ints]]:
+    """Put runs on one line together where letters, or other rules, touch the marks between them."""
+    off, reach = max(1.0, _LEVEL_IN * inch), _JOINED_IN * inch
+    rows: list[list[Ints]] = []
+    level: dict[int, list[int]] = {}  # the rows by the height of their last mark
+    for run in sorted(runs, key=lambda r: float(marks.middles[r[0], 0])):
+        x, y = marks.middles[run[0]].tolist()
+        band = int(y / off)
+        for number in (n for k in (band - 1, band, band + 1) for n in level.get(k, ())):
+            last = rows[number][-1][-1]
+            end_x, end_y = marks.middles[last].tolist()
+            near = 0 < x - end_x <= reach and abs(y - end_y) <= off
+            if near and _is_inked(mask, marks.boxes[last], marks.boxes[run[0]]):
+                level[int(end_y / off)].remove(number)
+                rows[number].append(run)
+                break
+        else:
+            number = len(rows)
+            rows.append([run])
+        level.setdefault(int(marks.middles[run[-1], 1] / off), []).append(number)
+    return rows
+
+
+def _is_inked(mask: NDArray[np.uint8], before: Ints, after: Ints) -> bool:
+    """Return whether between two marks at least as much is inked as between marks of one run."""
+    top = min(int(before[1]), int(after[1]))
+    foot = max(int(before[1] + before[3]), int(after[1] + after[3]))
+    between = mask[top:foot, int(before[0] + before[2]) : int(after[0])]
+    return bool(between.size) and float(between.any(axis=0).mean()) >= _INKED
+
+
+def _is_even(boxes: Ints, inch: float) -> bool:
+    """Return whether marks, from the left, stand at one distance; some may be broken or gone.
+
+    The row is compared with itself some way on (autocorrelation).
+    """
+    if len(boxes) < _LEAST_MARKS:
+        return False
+    first = int(boxes[0, 0])
+    inked = np.zeros(int(boxes[-1, 0] + boxes[-1, 2]) - first)
+    for x, wide in (boxes[:, [0, 2]] - (first, 0)).tolist():
+        inked[x : x + wide] = 1.0
+    inked -= inked.mean()
+    most = min(round((_GAP_IN + _DASH_IN) * inch), len(inked) - 1)
+    likeness = np.array([float(inked[k:] @ inked[: len(inked) - k]) for k in range(most)])
+    alike = likeness >= _EVEN * likeness[0]
+    alike[: int((likeness < 0).argmax())] = False
+    # Letters of one width stand as even, but closer to each other than they are high.
+    least = _LEAST_APART * (float(np.median(boxes[:, 3])) - 1)
+    return bool(alike.any()) and int(alike.argmax()) >= least
+
+
+def _are_of_text(boxes: Ints, parts: Ints, inch: float) -> bool:
+    """Return whether marks lead from a word to the next, or are typed as its letters are."""
+    low, high = (a * inch for a in _LETTER_IN)
+    letters = parts[(parts[:, 3] >= low) & (parts[:, 3] <= high) & (parts[:, 2] <= 2 * high)]
+    return _lead(boxes, letters, inch) or _are_typed(boxes, letters, inch)
+
+
+def _are_typed(boxes: Ints, letters: Ints, inch: float) -> bool:
+    """Return whether the letters close above and below stand as far apart as the marks do."""
+    pitch = float(np.median(np.diff(boxes[:, 0] + boxes[:, 2] / 2)))
+    x = letters[:, 0] + letters[:, 2] / 2
+    feet = letters[:, 1] + letters[:, 3]
+    near = (x >= boxes[0, 0]) & (x <= boxes[-1, 0]) & (np.abs(feet - boxes[0, 1]) <= _NEAR_IN * inch)
+    order = np.lexsort((x[near], np.round(feet[near] / (_HANGING_IN * inch))))
+    steps = np.diff(x[near][order])
+    steps = steps[(steps > 0) & (steps < _NEXT * pitch)]
+    alike = np.abs(steps - pitch) <= _OFF_PITCH * pitch
+    return len(steps) >= _LEAST_MARKS and float(alike.mean()) > _MOSTLY
+
+
+def _lead(boxes: Ints, letters: Ints, inch: float) -> bool:
+    """Return whether marks stand on the line of the letters right before or after them."""
+    first, last = boxes[0], boxes[-1]
+    feet = letters[:, 1] + letters[:, 3]
+    for mark, apart in (
+        (first, first[0] - letters[:, 0] - letters[:, 2]),
+        (last, letters[:, 0] - last[0] - last[2]),
+    ):
+        # A letter that hangs down to a rule has others beside it that end above.
+        level = (letters[:, 1] <= mark[1]) & (feet >= mark[1] - _HANGING_IN * inch)
+        beside = level & (apart >= 0) & (apart <= _BESIDE_IN * inch)
+        standing = np.abs(feet - mark[1] - mark[3]) <= max(1.0, _FOOT_IN * inch)
+        if beside.any() and float(standing[beside].mean()) > _MOSTLY:
+            return True
+    return False
+
+
+def _stand_in_lines(boxes: Ints, parts: Ints, inch: float) -> bool:
+    """Return whether most of the marks that run down a page are letters of its lines.
+
+    They begin and end where a letter does, or where another mark close beside them does. In both
+    arrays rows and columns are exchanged.
+    """
+    ends, others = (np.column_stack([b[:, 0], b[:, 0] + b[:, 2]]) for b in (boxes, parts))
+    same = np.abs(ends[:, None] - others[None]).max(axis=2) <= _SAME_PX
+    apart = np.maximum(boxes[:, None, 1], parts[None, :, 1]) - np.minimum(
+        boxes[:, None, 1] + boxes[:, None, 3], parts[None, :, 1] + parts[None, :, 3]
+    )
+    letters = parts[:, 3] > _THIN_IN * inch
+    beside = same & (apart > 0) & (letters | (apart <= _BESIDE_IN * inch))
+    return float(beside.any(axis=1).mean()) > _MOSTLY
