@@ -29,7 +29,6 @@ from keel_line.read.real_text import lay_text
 from keel_line.rule.doubts import find_doubts
 from keel_line.rule.grids import Survey, survey_page, survey_text
 from keel_line.rule.headings import count_heading_rows
-from keel_line.rule.titles import complete_captions
 from keel_line.rule.turned import gather_text
 from keel_line.square.straighten import square_page
 from synth.press.designs import load_designs
@@ -93,7 +92,6 @@ def score_page(loaded: LoadedPage, truth: PressPage, damage: str) -> PageScore:
     squared, flat, survey, seconds = _survey(loaded)
     text = loaded.page.text
     writing = None if text is None else gather_text(lay_text(text, squared.transform))
-    captions = complete_captions(survey.captions, squared.pixels, squared.dpi, survey.grids, flat)
     places = _place_texts(truth, loaded.to_px, squared.transform.to_squared)
     doubted = [
         any(
@@ -102,7 +100,7 @@ def score_page(loaded: LoadedPage, truth: PressPage, damage: str) -> PageScore:
         )
         for g in survey.grids
     ]
-    return _compare(survey.grids, captions, doubted, truth, places, damage, seconds)
+    return _compare(survey.grids, survey.captions, doubted, truth, places, damage, seconds)
 
 
 @dataclass(frozen=True, eq=False)
@@ -117,9 +115,8 @@ class FoundPage:
 
 def find_page_grids(loaded: LoadedPage) -> FoundPage:
     """Find a page's grids as the program does."""
-    squared, flat, survey, _ = _survey(loaded)
-    captions = complete_captions(survey.captions, squared.pixels, squared.dpi, survey.grids, flat)
-    return FoundPage(squared.pixels, survey.grids, tuple(captions), squared.transform)
+    squared, _, survey, _ = _survey(loaded)
+    return FoundPage(squared.pixels, survey.grids, survey.captions, squared.transform)
 
 
 @cache

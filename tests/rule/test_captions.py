@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
 import pytest
 
 from keel_line._shared.paper import flatten_light
+from keel_line.model.geometry import Box
 from keel_line.read.network import Network
 from keel_line.read.pieces import read_pieces
-from keel_line.rule.captions import find_beside
+from keel_line.rule.captions import find_beside, find_titles
 from keel_line.rule.grids import Survey, survey_page
-from keel_line.rule.roles import BODY, CAPTION, NOTE, OUTSIDE
+from keel_line.rule.roles import BODY, CAPTION, NOTE, OUTSIDE, Roles
+from keel_line.rule.sayings import ENDS_AS_TEXT
+from keel_line.rule.writing import Writing
 from synth.pages import Sheet, Style, finish_page
 from tests.conftest import inter, make_content
 from tests.rule.test_roles import TWO, roles_of, writing_of
@@ -56,7 +60,7 @@ def test_a_paragraph_above_a_table_is_no_title(network: Network) -> None:
     sheet, rng = Sheet(DPI, (8.0, 9.0)), np.random.default_rng(1)
     style = Style(inter(), inter(bold=True), 11.0)
     sheet.draw_table(make_content(8, 4), (0.8, 2.2), style, rng)
-    write_lines(sheet, ["the harbour master keeps a register of every vessel"] * 5, 2.1, rng)
+    write_lines(sheet, ["The harbour master keeps a register of every vessel."] * 5, 2.1, rng)
     assert survey_of(sheet, rng, network).captions == (None,)
 
 
@@ -134,3 +138,66 @@ def test_a_caption_is_its_whole_line_and_what_goes_on_from_it() -> None:
     assert box is not None
     assert box[2] >= 260.0
     assert 20.0 < box[1] < 40.0
+
+
+def titled(writing: Writing, likely: list[float], ends: tuple[int, ...] = ()) -> Roles:
+    """Roles of pieces that are captions with chances; ``ends`` tells which end as sentences do."""
+    roles = roles_of(writing, [OUTSIDE] * len(likely))
+    roles.roles[:, CAPTION] = likely
+    roles.roles[:, OUTSIDE] = 1 - np.array(likely)
+    said = roles.said.copy()
+    said[list(ends), ENDS_AS_TEXT[0]] = 1.0
+    return replace(roles, said=said)
+
+
+BELOW = (0.0, 110.0, 260.0, 180.0)
+LINES = [[(350.0, 430.0)], [(20.0, 400.0)], [(100.0, 240.0)]]
+
+
+@pytest.mark.parametrize(
+    ("likely", "upper", "left"),
+    [
+        ([0.0, 0.3, 0.3], 1, 20.0),
+        ([0.0, 0.1, 0.3], 2, 100.0),  # a subtitle is likely enough as the lowest line alone
+        ([0.0, 0.1, 0.02], 2, 100.0),
+        ([0.3, 0.3, 0.3], 1, 20.0),  # what stands aside is none of it
+    ],
+)
+def test_a_title_is_the_likely_lines_above_a_table(
+    likely: list[float], upper: int, left: float
+) -> None:
+    writing = writing_of(*LINES)
+    (box,) = find_titles([BELOW], writing, titled(writing, likely))
+    assert box is not None
+    assert box[0] == pytest.approx(left, abs=10)
+    assert box[1] == pytest.approx(40.0 * upper, abs=10)
+    assert box[3] < BELOW[1]
+
+
+def test_a_title_may_reach_beyond_its_table() -> None:
+    writing = writing_of([(20.0, 900.0)])
+    (box,) = find_titles([(0.0, 40.0, 260.0, 180.0)], writing, titled(writing, [0.2]))
+    assert box is not None
+    assert box[2] > 900
+
+
+@pytest.mark.parametrize(
+    ("likely", "ends", "table"),
+    [
+        ([0.0, 0.3, 0.001], (), BELOW),  # surely no caption
+        ([0.0, 0.3, 0.3], (2,), BELOW),  # a sentence
+        ([0.0, 0.3, 0.3], (), (0.0, 200.0, 260.0, 300.0)),  # far off
+        ([0.3] * 3, (), (0.0, -90.0, 260.0, -30.0)),  # below the table
+    ],
+)
+def test_what_is_no_title(likely: list[float], ends: tuple[int, ...], table: Box) -> None:
+    writing = writing_of(*LINES)
+    assert find_titles([table], writing, titled(writing, likely, ends)) == [None]
+
+
+def test_the_lines_under_another_table_end_there() -> None:
+    writing = writing_of([(0.0, 200.0)], [(0.0, 200.0)])
+    tables = [(0.0, -90.0, 260.0, 38.0), (0.0, 65.0, 260.0, 180.0)]
+    _, box = find_titles(tables, writing, titled(writing, [0.3, 0.3]))
+    assert box is not None
+    assert box[1] > 30

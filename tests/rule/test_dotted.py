@@ -43,7 +43,10 @@ def draw_table(manner: tuple[int, int, int]) -> NDArray[np.uint8]:
     for x in (x0, 800, x1):
         draw_marks(grey, 0, x, (y0, y1), manner)
     for row, y in enumerate(range(y0 + 80, y1, 90)):
-        for x, text in ((230, "Vessel" if row == 0 else "Gannet"), (850, "Tons" if row == 0 else "345")):
+        for x, text in (
+            (230, "Vessel" if row == 0 else "Gannet"),
+            (850, "Tons" if row == 0 else "345"),
+        ):
             cv2.putText(grey, text, (x, y), cv2.FONT_HERSHEY_SIMPLEX, 1.2, INK, 3)
     return grey
 

@@ -100,7 +100,7 @@ def _without_bands(levels: Grey, small: Grey) -> Grey:
     """
     reach = (max(levels.shape) // _WIDEST_BAND) | 1
     around = cv2.morphologyEx(levels, cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8))
-    least = cv2.multiply(around, _BAND_LEVEL)
+    least = (around * _BAND_LEVEL).astype(np.uint8)
     seeds = cv2.compare(levels, least, cv2.CMP_LT)
     if not seeds.any():
         return levels

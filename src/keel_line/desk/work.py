@@ -40,7 +40,6 @@ from keel_line.rule.grids import Survey, survey_page, survey_text
 from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.mend import place_grid
 from keel_line.rule.sideways import Letters
-from keel_line.rule.titles import complete_captions, is_title
 from keel_line.rule.turned import find_turned_cells, gather_text
 from keel_line.square.straighten import WayUp, square_page
 
@@ -205,12 +204,7 @@ def process_page(request: PageRequest, threads: int = 1) -> PageResponse:
     grids = _finish_grids(survey, squared.dpi, flat, kept, text)
     lap("rule")
     words = partial(_read_words, squared, text, threads)
-    captions = complete_captions(survey.captions, squared.pixels, squared.dpi, grids, flat)
-    said = [words(box) for box in captions]
-    titles = [
-        text if own is not None or is_title(text) else ""
-        for own, text in zip(survey.captions, said, strict=True)
-    ]
+    titles = [words(box) for box in survey.captions]
     notes = [words(box) for box in survey.notes]
     readings = _read_grids(squared, flat, grids, survey.letters, request.forms, threads)
     if text is not None:

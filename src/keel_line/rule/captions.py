@@ -1,13 +1,16 @@
-"""Finds the caption and the notes of each table, from the roles of the writing around it."""
+"""Finds the caption, or a title, and the notes of each table in the writing around it."""
 
 from __future__ import annotations
+
+from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 from keel_line.rule.roles import CAPTION, NOTE, Roles
-from keel_line.rule.writing import Writing, box_around
+from keel_line.rule.sayings import ENDS_AS_TEXT
+from keel_line.rule.writing import Writing, box_around, lie_outside
 
 Ints = NDArray[np.int64]
 _LIKELY = 0.5
@@ -15,6 +18,9 @@ _LEAST_CAPTION = 0.35  # a doubtful caption is right more often than none
 _NEAR_CAPS, _PAD_CAPS = 5.0, 0.35
 _BELOW = 1.5  # captions stand more often above
 _WORDS_CAPS, _LEADING_CAPS = 1.8, 1.6
+_TITLE_CAPS, _MOST_LINES, _ASIDE_CAPS = 2.6, 3, 2.5
+# How likely a title's lowest line, and each line above it, is a caption at least.
+_LEAST_LOWEST, _LEAST_UPPER = 0.01, 0.2
 
 
 def find_beside(boxes: list[Box], writing: Writing, roles: Roles, role: int) -> list[Box | None]:
@@ -28,7 +34,8 @@ def find_beside(boxes: list[Box], writing: Writing, roles: Roles, role: int) -> 
     chosen = roles.roles.argmax(axis=1) == role
     if role == CAPTION:
         chosen |= (roles.roles[:, role] > _LEAST_CAPTION) & (roles.in_table <= _LIKELY)
-    runs = [run for run in _find_runs(writing, roles) if chosen[run].any()]
+    outside = roles.in_table <= _LIKELY
+    runs = [run for run in _find_runs(writing, outside) if chosen[run].any()]
     own: list[list[tuple[float, Ints]]] = [[] for _ in boxes]
     for block in _find_blocks(runs, writing):
         pieces = block if role == CAPTION else block[chosen[block]]
@@ -45,15 +52,53 @@ def find_beside(boxes: list[Box], writing: Writing, roles: Roles, role: int) -> 
         if best >= 0:
             own[best].append((nearest, pieces))
     out: list[Box | None] = []
-    pad = _PAD_CAPS * cap
     for blocks in own:
-        if not blocks:
+        kept = sorted(blocks, key=lambda block: block[0])[: 1 if role == CAPTION else None]
+        pieces = [piece for _, block in kept for piece in block]
+        out.append(_pad(writing.boxes[pieces], cap) if pieces else None)
+    return out
+
+
+def find_titles(boxes: Sequence[Box], writing: Writing, roles: Roles) -> list[Box | None]:
+    """Return for each table the box around the lines close above it, 3 at most, or None.
+
+    They are its title where nothing is its caption. What is surely no caption is no title either,
+    nor is what ends as a sentence does.
+    """
+    cap = writing.cap_px
+    runs = _find_runs(writing, lie_outside(writing.boxes, boxes))
+    lines = [box_around(writing.boxes[run]) for run in runs]
+    likely = [float(roles.roles[run, CAPTION].mean()) for run in runs]
+    upwards = sorted(range(len(runs)), key=lambda n: -lines[n][3])
+    out: list[Box | None] = []
+    for left, top, right, _ in boxes:
+        over = [b[3] for b in boxes if b[3] < top and b[0] < right and b[2] > left]
+        chosen: list[int] = []
+        foot, near, least = top, _TITLE_CAPS, _LEAST_LOWEST
+        for number in upwards:
+            x0, y0, x1, y1 = lines[number]
+            beside = x0 >= right + _ASIDE_CAPS * cap or x1 <= left - _ASIDE_CAPS * cap
+            if beside or (y0 + y1) / 2 > top or y0 < max(over, default=-np.inf):
+                continue
+            if foot - y1 > near * cap or likely[number] < least:
+                break
+            if not chosen and roles.said[runs[number][-1], list(ENDS_AS_TEXT)].any():
+                break
+            chosen.append(number)
+            foot, near, least = min(foot, y0), _LEADING_CAPS, _LEAST_UPPER
+        if not 0 < len(chosen) <= _MOST_LINES:
             out.append(None)
             continue
-        kept = sorted(blocks, key=lambda block: block[0])[: 1 if role == CAPTION else None]
-        x0, y0, x1, y1 = box_around(writing.boxes[np.concatenate([block for _, block in kept])])
-        out.append((x0 - pad, y0 - pad, x1 + pad, y1 + pad))
+        x0, y0, x1, y1 = _pad(np.array([lines[number] for number in chosen]), cap)
+        out.append((x0, y0, x1, min(y1, top)))
     return out
+
+
+def _pad(boxes: NDArray[np.float64], cap: float) -> Box:
+    """Return the box around boxes with some white around them."""
+    x0, y0, x1, y1 = box_around(boxes)
+    pad = _PAD_CAPS * cap
+    return (x0 - pad, y0 - pad, x1 + pad, y1 + pad)
 
 
 def _find_blocks(runs: list[Ints], writing: Writing) -> list[Ints]:
@@ -71,10 +116,9 @@ def _find_blocks(runs: list[Ints], writing: Writing) -> list[Ints]:
     return [block for block, _ in blocks]
 
 
-def _find_runs(writing: Writing, roles: Roles) -> list[Ints]:
-    """Return the runs of pieces outside tables that stand close to each other on a line."""
+def _find_runs(writing: Writing, outside: NDArray[np.bool_]) -> list[Ints]:
+    """Return the runs of pieces ``outside`` tables that stand close to each other on a line."""
     out: list[Ints] = []
-    outside = roles.in_table <= _LIKELY
     for line in np.unique(writing.lines):
         own = np.flatnonzero((writing.lines == line) & outside)
         own = own[np.argsort(writing.boxes[own, 0])]

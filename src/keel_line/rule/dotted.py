@@ -210,7 +210,9 @@ def _are_typed(boxes: Ints, letters: Ints, inch: float) -> bool:
     pitch = float(np.median(np.diff(boxes[:, 0] + boxes[:, 2] / 2)))
     x = letters[:, 0] + letters[:, 2] / 2
     feet = letters[:, 1] + letters[:, 3]
-    near = (x >= boxes[0, 0]) & (x <= boxes[-1, 0]) & (np.abs(feet - boxes[0, 1]) <= _NEAR_IN * inch)
+    near = (
+        (x >= boxes[0, 0]) & (x <= boxes[-1, 0]) & (np.abs(feet - boxes[0, 1]) <= _NEAR_IN * inch)
+    )
     order = np.lexsort((x[near], np.round(feet[near] / (_HANGING_IN * inch))))
     steps = np.diff(x[near][order])
     steps = steps[(steps > 0) & (steps < _NEXT * pitch)]

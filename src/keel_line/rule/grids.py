@@ -15,7 +15,7 @@ from keel_line.model.geometry import Box, overlap
 from keel_line.model.grid import Cell, Direction, Grid, Rule
 from keel_line.model.page import PageText
 from keel_line.rule.assembly import count_headings
-from keel_line.rule.captions import find_beside
+from keel_line.rule.captions import find_beside, find_titles
 from keel_line.rule.choosing import choose_ruled, is_no_table, part_cells
 from keel_line.rule.mend import shift_grid
 from keel_line.rule.pieces import texts_of
@@ -71,8 +71,8 @@ class Survey:
     """What a page holds.
 
     Its tables, its ruling lines, boxes around blocks that were judged no table, for each table a
-    box around its caption and one around its notes (None where it has none), and which way its
-    letters run.
+    box around its caption or title and one around its notes (None where it has none), and which way
+    its letters run.
     """
 
     grids: tuple[Grid, ...]
@@ -270,14 +270,21 @@ def _make_survey(
         for g in grids
     )
     boxes = [g.box for g in grids]
-    captions, notes = (
-        tuple(
-            None if g.on_side else box
-            for g, box in zip(grids, find_beside(boxes, writing, roles, role), strict=True)
-        )
-        for role in (CAPTION, NOTE)
+    captions, notes = (find_beside(boxes, writing, roles, role) for role in (CAPTION, NOTE))
+    titles = find_titles(boxes, writing, roles)
+    sideways = [g.on_side for g in grids]
+    return Survey(
+        grids=headed,
+        rules=tuple(rules),
+        rejected_areas=tuple(rejected),
+        captions=_upright([c or t for c, t in zip(captions, titles, strict=True)], sideways),
+        notes=_upright(notes, sideways),
+        letters=letters,
     )
-    return Survey(headed, tuple(rules), tuple(rejected), captions, notes, letters)
+
+
+def _upright(boxes: Sequence[Box | None], sideways: Sequence[bool]) -> tuple[Box | None, ...]:
+    return tuple(None if lies else b for b, lies in zip(boxes, sideways, strict=True))
 
 
 def _around(box: Box, by: float) -> Box:

@@ -212,6 +212,9 @@ TEXTS = _OWN + _WAYS * _PAIR + _COLUMN
 IS_KNOWN, ENDS_WITH_STOP = 0, 5
 """The places of two measures: is the text known, and does it end with a full stop."""
 
+ENDS_AS_TEXT = (5, 6, 23)
+"""The places of three measures: does it end with a full stop; a comma or the like; a colon."""
+
 SAME_KIND = slice(TEXTS - _COLUMN + 1, None, 2)
 """The places of two measures: which share of the texts above in the column, and of those below, is
 of the same kind (numbers, words, both mixed, or marks)."""
