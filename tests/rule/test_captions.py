@@ -159,7 +159,7 @@ LINES = [[(350.0, 430.0)], [(20.0, 400.0)], [(100.0, 240.0)]]
     [
         ([0.0, 0.3, 0.3], 1, 20.0),
         ([0.0, 0.1, 0.3], 2, 100.0),  # a subtitle is likely enough as the lowest line alone
-        ([0.0, 0.1, 0.02], 2, 100.0),
+        ([0.0, 0.1, 0.0], 2, 100.0),
         ([0.3, 0.3, 0.3], 1, 20.0),  # what stands aside is none of it
     ],
 )
@@ -184,7 +184,6 @@ def test_a_title_may_reach_beyond_its_table() -> None:
 @pytest.mark.parametrize(
     ("likely", "ends", "table"),
     [
-        ([0.0, 0.3, 0.001], (), BELOW),  # surely no caption
         ([0.0, 0.3, 0.3], (2,), BELOW),  # a sentence
         ([0.0, 0.3, 0.3], (), (0.0, 200.0, 260.0, 300.0)),  # far off
         ([0.3] * 3, (), (0.0, -90.0, 260.0, -30.0)),  # below the table

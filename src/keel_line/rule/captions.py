@@ -19,8 +19,7 @@ _NEAR_CAPS, _PAD_CAPS = 5.0, 0.35
 _BELOW = 1.5  # captions stand more often above
 _WORDS_CAPS, _LEADING_CAPS = 1.8, 1.6
 _TITLE_CAPS, _MOST_LINES, _ASIDE_CAPS = 2.6, 3, 2.5
-# How likely a title's lowest line, and each line above it, is a caption at least.
-_LEAST_LOWEST, _LEAST_UPPER = 0.01, 0.2
+_LEAST_UPPER = 0.2  # how likely each line above a title's lowest is a caption at least
 
 
 def find_beside(boxes: list[Box], writing: Writing, roles: Roles, role: int) -> list[Box | None]:
@@ -62,8 +61,8 @@ def find_beside(boxes: list[Box], writing: Writing, roles: Roles, role: int) -> 
 def find_titles(boxes: Sequence[Box], writing: Writing, roles: Roles) -> list[Box | None]:
     """Return for each table the box around the lines close above it, 3 at most, or None.
 
-    They are its title where nothing is its caption. What is surely no caption is no title either,
-    nor is what ends as a sentence does.
+    They are its title where nothing is its caption. What ends as a sentence does is none; above
+    the lowest line, what is hardly a caption is none.
     """
     cap = writing.cap_px
     runs = _find_runs(writing, lie_outside(writing.boxes, boxes))
@@ -74,7 +73,7 @@ def find_titles(boxes: Sequence[Box], writing: Writing, roles: Roles) -> list[Bo
     for left, top, right, _ in boxes:
         over = [b[3] for b in boxes if b[3] < top and b[0] < right and b[2] > left]
         chosen: list[int] = []
-        foot, near, least = top, _TITLE_CAPS, _LEAST_LOWEST
+        foot, near, least = top, _TITLE_CAPS, 0.0
         for number in upwards:
             x0, y0, x1, y1 = lines[number]
             beside = x0 >= right + _ASIDE_CAPS * cap or x1 <= left - _ASIDE_CAPS * cap

@@ -29,7 +29,7 @@ _NEAR_IN, _NEXT, _OFF_PITCH = 0.35, 1.8, 0.12
 
 @dataclass(frozen=True, eq=False)
 class _Marks:
-    """Small parts of a page's ink: their x, y, width and height, and their middles, in px."""
+    """Parts of a page's ink: their x, y, width and height, and their middles, in px."""
 
     boxes: Ints
     middles: Floats
@@ -51,14 +51,18 @@ def draw_dotted_whole(ink: NDArray[np.uint8], dpi: float) -> NDArray[np.uint8]:
     """
     scale = 2 if dpi >= _FINE_DPI else 1
     inch = dpi / scale
-    depth = level_at(np.asarray(ink[::3]), 0.99)
     small = _shrink(ink, scale)
+    depth = level_at(np.asarray(small[::3]), 0.99)
     _, dark = cv2.threshold(small, max(_LEAST_INK, _INK_SHARE * depth), 1, cv2.THRESH_BINARY)
     mask = np.asarray(dark, np.uint8)
-    rows = _find_rows(mask, inch, _are_of_text)
-    for row in rows:  # they hide marks of rules down where they cross them
-        _draw(mask, row.points, row.thick + 2, 0)
-    down = _find_rows(np.asarray(cv2.transpose(mask), np.uint8), inch, _stand_in_lines)
+    marks = _find_marks(mask)
+    rows = _find_rows(marks, mask, inch, _are_of_text)
+    if rows:  # they hide marks of rules down where they cross them
+        for row in rows:
+            _draw(mask, row.points, row.thick + 2, 0)
+        marks = _find_marks(mask)
+    turned = _Marks(marks.boxes[:, [1, 0, 3, 2]], marks.middles[:, ::-1])
+    down = _find_rows(turned, mask.T, inch, _stand_in_lines)
     rows += [_Row(row.points[:, ::-1], row.thick) for row in down]
     if not rows:
         return ink
@@ -85,18 +89,25 @@ def _shrink(ink: NDArray[np.uint8], scale: int) -> NDArray[np.uint8]:
     return np.asarray(cv2.max(left, right), np.uint8)
 
 
-def _find_rows(
-    mask: NDArray[np.uint8], inch: float, is_writing: Callable[[Ints, Ints, float], bool]
-) -> list[_Row]:
-    """Find the rows of marks across in a mask of ink.
-
-    ``is_writing`` tells from the boxes of a row and of all parts of the ink, and from how many px
-    an inch has, whether the row belongs to what is written.
-    """
+def _find_marks(mask: NDArray[np.uint8]) -> _Marks:
     _, _, table, middles = cv2.connectedComponentsWithStats(mask, connectivity=8)
-    parts = np.asarray(table, np.int64)[1:, :4]
-    fit = (parts[:, 3] <= _THIN_IN * inch) & (parts[:, 2] <= _DASH_IN * inch)
-    marks = _Marks(parts[fit], np.asarray(middles, np.float64)[1:][fit])
+    return _Marks(np.asarray(table, np.int64)[1:, :4], np.asarray(middles, np.float64)[1:])
+
+
+def _find_rows(
+    parts: _Marks,
+    mask: NDArray[np.uint8],
+    inch: float,
+    is_writing: Callable[[Ints, Ints, float], bool],
+) -> list[_Row]:
+    """Find the rows of marks across among the parts of a mask of ink.
+
+    ``is_writing`` tells from the boxes of a row and of all parts, and from how many px an inch
+    has, whether the row belongs to what is written.
+    """
+    wide, high = parts.boxes[:, 2], parts.boxes[:, 3]
+    fit = (high <= _THIN_IN * inch) & (wide <= _DASH_IN * inch)
+    marks = _Marks(parts.boxes[fit], parts.middles[fit])
     out = []
     for runs in _join(_chain(marks, inch), marks, mask, inch):
         own = np.concatenate(runs)
@@ -105,7 +116,7 @@ def _find_rows(
         if (
             end - start >= _LEAST_LENGTH_IN * inch
             and _is_even(boxes, inch)
-            and not is_writing(boxes, parts, inch)
+            and not is_writing(boxes, parts.boxes, inch)
         ):
             points = marks.middles[own].copy()
             points[0, 0], points[-1, 0] = start, end
