@@ -17,7 +17,7 @@ DPI = 300.0
 INK = 40
 FRAME = (200, 200, 1400, 800)
 # Length of a mark, from mark to mark, and thickness (px): dots, fine dots, dashes, squares.
-MANNERS = [(4, 12, 4), (3, 8, 2), (15, 25, 4), (9, 18, 9)]
+MANNERS = [(4, 12, 4), (3, 8, 2), (15, 25, 4), (9, 18, 9), (13, 26, 13)]
 
 
 def sheet() -> NDArray[np.uint8]:
@@ -60,9 +60,10 @@ def test_rules_of_marks_are_found_whole(manner: tuple[int, int, int]) -> None:
     rules = find_rules(make_rule_field(draw_table(manner), DPI))
     x0, y0, x1, y1 = FRAME
     found = across(rules)
-    assert [round(r.position / 10) for r in found] == [y / 10 for y in (y0, y0 + 120, y1)]
-    down = sorted(r.position for r in rules if r.direction == "down")
-    assert [round(x / 10) for x in down] == [x / 10 for x in (x0, 800, x1)]
+    middle = manner[2] / 2
+    assert [r.position - middle for r in found] == pytest.approx([y0, y0 + 120, y1], abs=3)
+    down = sorted(r.position - middle for r in rules if r.direction == "down")
+    assert down == pytest.approx([x0, 800, x1], abs=3)
     for rule in found:
         assert rule.start < x0 + 40
         assert rule.end > x1 - 40
@@ -102,12 +103,22 @@ def test_small_letters_of_one_width_are_no_rule() -> None:
 
 def test_typed_hyphens_stay_with_the_text() -> None:
     grey = sheet()
-    for y in (200, 250, 350, 400):
+    for y in (200, 240, 320, 360):
         for k, x in enumerate(range(200, 1400, 18)):
             cv2.rectangle(grey, (x - 4 - k % 3, y), (x + 4 + k % 3, y + 22), INK, 2)
-    draw_marks(grey, 1, 300, (194, 1400), (12, 18, 3))
+    draw_marks(grey, 1, 291, (194, 1400), (12, 18, 3))
     ink = measure_darkness(grey)
     assert draw_dotted_whole(ink, DPI) is ink
+
+
+def test_dashes_close_under_letters_of_the_same_width_are_a_rule() -> None:
+    grey = sheet()
+    for y in (200, 240, 280, 320):
+        for k, x in enumerate(range(200, 1400, 18)):
+            cv2.rectangle(grey, (x - 4 - k % 3, y), (x + 4 + k % 3, y + 20), INK, 2)
+    draw_marks(grey, 1, 310, (194, 1400), (11, 18, 3))
+    ink = measure_darkness(grey)
+    assert (draw_dotted_whole(ink, DPI)[311, 194:1390] > 150).all()
 
 
 def test_a_column_of_ones_is_no_rule() -> None:

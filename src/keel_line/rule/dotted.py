@@ -16,15 +16,18 @@ Floats = NDArray[np.float64]
 
 _LEAST_INK, _INK_SHARE = 40, 0.35
 _FINE_DPI = 240.0  # from here on half the resolution tells marks as well
-_THIN_IN, _DASH_IN = 0.036, 0.11
+_THIN_IN, _DASH_IN = 0.05, 0.11
 _GAP_IN = 0.09
-_LEAST_LENGTH_IN, _LEAST_MARKS, _LEAST_RUN = 0.5, 8, 3
+_LEAST_MARKS, _LEAST_RUN = 10, 3
+_SHORT_IN = 0.5
+_THICK_IN, _LONG_IN = 0.036, 1.6  # in short rows such marks may be small letters
 _JOINED_IN, _INKED = 0.5, 0.3
 _EVEN, _LEAST_APART = 0.5, 1.7
 _LETTER_IN = (0.035, 0.22)
 _BESIDE_IN, _LEVEL_IN, _FOOT_IN, _HANGING_IN = 0.2, 0.012, 0.006, 0.05
 _MOSTLY, _SAME_PX = 0.5, 1
 _NEAR_IN, _NEXT, _OFF_PITCH = 0.35, 1.8, 0.12
+_LINE_PITCHES, _CLOSE_PITCHES = 2.2, 1.2
 
 
 @dataclass(frozen=True, eq=False)
@@ -113,14 +116,15 @@ def _find_rows(
         own = np.concatenate(runs)
         boxes = marks.boxes[own]
         start, end = int(boxes[0, 0]), int(boxes[-1, 0] + boxes[-1, 2]) - 1
+        thick = float(np.median(boxes[:, 3]))
         if (
-            end - start >= _LEAST_LENGTH_IN * inch
+            end - start >= (_LONG_IN if thick > _THICK_IN * inch else _SHORT_IN) * inch
             and _is_even(boxes, inch)
             and not is_writing(boxes, parts.boxes, inch)
         ):
             points = marks.middles[own].copy()
             points[0, 0], points[-1, 0] = start, end
-            out.append(_Row(points, round(float(np.median(boxes[:, 3])))))
+            out.append(_Row(points, round(thick)))
     return out
 
 
@@ -212,12 +216,14 @@ def _is_even(boxes: Ints, inch: float) -> bool:
 def _are_of_text(boxes: Ints, parts: Ints, inch: float) -> bool:
     """Return whether marks lead from a word to the next, or are typed as its letters are."""
     low, high = (a * inch for a in _LETTER_IN)
-    letters = parts[(parts[:, 3] >= low) & (parts[:, 3] <= high) & (parts[:, 2] <= 2 * high)]
+    fit = (parts[:, 3] >= low) & (parts[:, 3] <= high) & (parts[:, 2] <= 2 * high)
+    fit &= np.abs(parts[:, 3] - boxes[0, 3]) + np.abs(parts[:, 1] - boxes[0, 1]) > _SAME_PX
+    letters = parts[fit]
     return _lead(boxes, letters, inch) or _are_typed(boxes, letters, inch)
 
 
 def _are_typed(boxes: Ints, letters: Ints, inch: float) -> bool:
-    """Return whether the letters close above and below stand as far apart as the marks do."""
+    """Return whether marks are a line of the text: letters stand as far apart, none close above."""
     pitch = float(np.median(np.diff(boxes[:, 0] + boxes[:, 2] / 2)))
     x = letters[:, 0] + letters[:, 2] / 2
     feet = letters[:, 1] + letters[:, 3]
@@ -228,7 +234,11 @@ def _are_typed(boxes: Ints, letters: Ints, inch: float) -> bool:
     steps = np.diff(x[near][order])
     steps = steps[(steps > 0) & (steps < _NEXT * pitch)]
     alike = np.abs(steps - pitch) <= _OFF_PITCH * pitch
-    return len(steps) >= _LEAST_MARKS and float(alike.mean()) > _MOSTLY
+    if len(steps) < _LEAST_MARKS or float(alike.mean()) <= _MOSTLY:
+        return False
+    white = boxes[0, 1] - feet[near]
+    white = white[(white > 0) & (white <= _LINE_PITCHES * pitch)]
+    return not len(white) or float(np.median(white)) >= _CLOSE_PITCHES * pitch
 
 
 def _lead(boxes: Ints, letters: Ints, inch: float) -> bool:
