@@ -140,12 +140,28 @@ def test_lines_of_table_pieces_make_one_table_and_writing_between_makes_two() ->
 
 
 def test_a_table_may_begin_right_under_or_beside_another() -> None:
-    writing = writing_of(*[[*TWO, (400.0, 460.0), (600.0, 660.0)]] * 4)
+    writing = writing_of(*[[*TWO, (500.0, 560.0), (700.0, 760.0)]] * 4)
     body = [BODY] * 16
     assert len(find_tables(writing, roles_of(writing, body))) == 1
     below, beside = frozenset(range(8, 12)), frozenset(range(2, 16, 4))
     assert len(find_tables(writing, roles_of(writing, body, begins=below))) == 2
     assert len(find_tables(writing, roles_of(writing, body, parted=beside))) == 2
+
+
+@pytest.mark.parametrize(("lines", "apart", "count"), [(4, 140.0, 1), (4, 190.0, 2), (2, 140.0, 2)])
+def test_what_is_level_and_close_is_one_table(lines: int, apart: float, count: int) -> None:
+    third = 260.0 + apart  # the columns of each stand 140 px apart
+    writing = writing_of(*[[*TWO, (third, third + 60), (third + 200, third + 260)]] * lines)
+    parted = frozenset(range(2, 4 * lines, 4))
+    roles = roles_of(writing, [BODY] * 4 * lines, parted=parted)
+    assert len(find_tables(writing, roles)) == count
+
+
+def test_what_stands_on_other_lines_is_another_table() -> None:
+    both, left = [*TWO, (400.0, 460.0), (600.0, 660.0)], TWO
+    writing = writing_of(*[both] * 4, *[left] * 2)
+    roles = roles_of(writing, [BODY] * 20, parted=frozenset(range(2, 16, 4)))
+    assert len(find_tables(writing, roles)) == 2
 
 
 def test_what_is_hardly_a_table_is_none() -> None:

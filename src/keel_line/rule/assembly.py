@@ -23,6 +23,7 @@ _UP, _LEFT = WAYS.index("up"), WAYS.index("left")
 _LEAST_PIECES, _LEAST_SURE = 4, 0.88
 _NARROW_CAPS = 0.3
 _CLOSE_LINES = 2
+_LEAST_LEVEL, _LEVEL, _AS_CLOSE = 3, 0.9, 1.15
 _TINY = 1e-6
 
 
@@ -72,6 +73,7 @@ def find_tables(writing: Writing, roles: Roles) -> list[FoundTable]:
     segments = _find_segments(writing, roles, within)
     groups = _gather(len(segments), _weigh_links(segments, roles))
     groups = _join_headings(groups, segments, writing, roles)
+    groups = _join_level(groups, segments, writing, roles)
     tables = [_make_table([segments[k] for k in own], writing, roles) for own in groups]
     # What machines leave along an edge is narrow; a value is seldom narrower than a letter.
     wide = writing.boxes[:, 2] - writing.boxes[:, 0] >= _NARROW_CAPS * writing.cap_px
@@ -164,6 +166,47 @@ def _join_headings(
                 out[table] = sorted(out.pop(heading) + out[table])
                 owner.update(dict.fromkeys(out[table], table))
     return list(out.values())
+
+
+def _join_level(
+    groups: list[list[int]], segments: list[Ints], writing: Writing, roles: Roles
+) -> list[list[int]]:
+    """Join groups that stand level beside each other, as close as their own columns do.
+
+    Tables beside each other stand far apart: a clerk has to see that they are two.
+    """
+    plain = roles.spans <= _LIKELY
+    out = [(own, np.concatenate([segments[k] for k in own])) for own in groups]
+    out = sorted(out, key=lambda group: float(writing.boxes[group[1], 0].min()))
+    k = 0
+    while k < len(out):
+        own, pieces = out[k]
+        for other, (more, beside) in enumerate(out[k + 1 :], k + 1):
+            if _are_level(pieces[plain[pieces]], beside[plain[beside]], writing):
+                out[k] = (sorted(own + more), np.concatenate([pieces, beside]))
+                del out[other]
+                break
+        else:
+            k += 1
+    return [own for own, _ in out]
+
+
+def _are_level(left: Ints, right: Ints, writing: Writing) -> bool:
+    """Return whether two groups of pieces are on the same lines, and close to each other."""
+    first, second = set(writing.lines[left].tolist()), set(writing.lines[right].tolist())
+    shared = first & second
+    if len(shared) < max(_LEAST_LEVEL, _LEVEL * len(first | second)):
+        return False
+    between = float(writing.boxes[right, 0].min() - writing.boxes[left, 2].max())
+    inner = max(_widest_white(writing.boxes[own]) for own in (left, right))
+    return 0.0 <= between <= _AS_CLOSE * inner
+
+
+def _widest_white(boxes: NDArray[np.float64]) -> float:
+    """Return the width (px) of the widest white that runs down between boxes, shape (n, 4)."""
+    boxes = boxes[np.argsort(boxes[:, 0])]
+    reach = np.maximum.accumulate(boxes[:, 2])
+    return float((boxes[1:, 0] - reach[:-1]).max(initial=0.0))
 
 
 def _log_odds(chances: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -16,6 +16,7 @@ Floats = NDArray[np.float64]
 
 _LEAST_INK, _INK_SHARE = 40, 0.35
 _FINE_DPI = 240.0  # from here on half the resolution tells marks as well
+_LEAST_SIDE_PX = 8
 _THIN_IN, _DASH_IN = 0.05, 0.11
 _GAP_IN = 0.09
 _LEAST_MARKS, _LEAST_RUN = 10, 3
@@ -52,7 +53,7 @@ def draw_dotted_whole(ink: NDArray[np.uint8], dpi: float) -> NDArray[np.uint8]:
     Such a rule is a row of marks of one size at one distance. A row of dots that leads from a word
     to a figure is none.
     """
-    scale = 2 if dpi >= _FINE_DPI else 1
+    scale = 2 if dpi >= _FINE_DPI and min(ink.shape) >= _LEAST_SIDE_PX else 1
     inch = dpi / scale
     small = _shrink(ink, scale)
     depth = level_at(np.asarray(small[::3]), 0.99)

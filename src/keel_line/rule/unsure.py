@@ -169,7 +169,7 @@ def _measure_texts(said: Floats, cols: Ints) -> list[float]:
     """Measure how alike the kinds of a column's texts are, and how many end with a full stop."""
     known = said[:, IS_KNOWN] > 0
     if not known.any():
-        return [0.0, _ALIKE, 0.0]
+        return [_ALIKE, _ALIKE, 0.0]
     alike, at = said[known][:, SAME_KIND].mean(axis=1), cols[known]
     columns = [alike[at == c] for c in np.unique(at)]
     means = [float(own.mean()) for own in columns if len(own) >= _LEAST_TEXTS]
