@@ -141,6 +141,19 @@ def test_rows_are_parted_between_lines_that_no_cell_holds_both_of() -> None:
     assert part_cells(grid, writing, roles_of(writing, 0.9)) == grid
 
 
+def test_a_cell_that_rules_merge_over_many_rows_holds_text_that_wraps() -> None:
+    rows = [Cell(r, 1, 1, 1, (100, 40 * r, 300, 40 * r + 40)) for r in range(3)]
+    cells = (Cell(0, 0, 3, 1, (0, 0, 100, 120)), *rows)
+    merged = Grid((0, 0, 300, 120), (0, 100, 300), (0, 40, 80, 120), cells)
+    beside = [(170, 10), (170, 50), (170, 90)]
+    wrapped = writing_of((20, 10), (20, 50), *beside)
+    roles = roles_of(wrapped, 0.02)  # "quarter" is thought to be a cell below "Fourth"
+    assert part_cells(merged, wrapped, roles) == merged
+    assert choose_ruled([merged], [make_plain_grid(merged.box, 3, 2)], wrapped, roles) == [merged]
+    full = writing_of((20, 10), (20, 50), (20, 90), *beside)
+    assert len(part_cells(merged, full, roles_of(full, 0.02)).cells) == 6
+
+
 def test_what_fits_the_writing_better_is_taken() -> None:
     coarse, fine = (make_plain_grid((0, 0, 300, 240), rows, 3) for rows in (1, 6))
     writing = writing_of(*[(x, 40 * y + 10) for y in range(6) for x in (20, 120, 220)])

@@ -29,6 +29,7 @@ _MOST_ALIKE, _NEAREST = 0.5, 0.85
 _LEAST_PIECES = 2
 _SLACK = 0.25
 _MOST_BLANK = 60
+_TALL_ROWS = 3
 
 
 def is_no_table(grid: Grid, writing: Writing, roles: Roles) -> bool:
@@ -58,10 +59,23 @@ def choose_ruled(
         drawn = [ruled[k] for k in place if k < len(ruled)]
         others = [shown[k - len(ruled)] for k in place if k >= len(ruled)]
         within = np.any([held[k] for k in place], axis=0)
-        gain = _score(others, writing, roles, within) - _score(drawn, writing, roles, within)
+        free = _merged_over_rows(drawn, writing, roles)
+        gain = _score(others, writing, roles, within, free)
+        gain -= _score(drawn, writing, roles, within, free)
         wrapped = bool(drawn) and all(_wraps(g, writing) for g in drawn)
         if drawn and (not others or wrapped or gain <= _RULED_BONUS):
             out += drawn
+    return out
+
+
+def _merged_over_rows(grids: Sequence[Grid], writing: Writing, roles: Roles) -> NDArray[np.bool_]:
+    """Return which pieces stand below another in one cell that rules merge over 3 rows or more.
+
+    Nothing is held against such a cell: its text may wrap at the heights of the rows beside it.
+    """
+    held, up = find_cells(grids, writing), roles.near[:, _UP]
+    tall = np.array([c.row_span >= _TALL_ROWS for g in grids for c in g.cells] + [False])
+    out: NDArray[np.bool_] = (held >= 0) & tall[held] & (up >= 0) & (held[up] == held)
     return out
 
 
@@ -96,14 +110,23 @@ def _group_overlapping(held: Sequence[NDArray[np.bool_]]) -> list[list[int]]:
 
 
 def _score(
-    grids: Sequence[Grid], writing: Writing, roles: Roles, within: NDArray[np.bool_]
+    grids: Sequence[Grid],
+    writing: Writing,
+    roles: Roles,
+    within: NDArray[np.bool_],
+    free: NDArray[np.bool_] | None = None,
 ) -> float:
-    """Return the log likelihood of pieces' places in grids, of the pieces ``within`` alone."""
+    """Return the log likelihood of pieces' places in grids, of the pieces ``within`` alone.
+
+    Whether those that are ``free`` stand with the piece above is left out.
+    """
     held = find_cells(grids, writing)
     total = float(_log_chance(roles.in_table, held >= 0)[within].sum())
     for way, chance in ((_UP, roles.same_up), (_LEFT, roles.same_left)):
         other = roles.near[:, way]
         both = within & (held >= 0) & (other >= 0) & (held[other] >= 0)
+        if free is not None and way == _UP:
+            both &= ~free
         total += float(_log_chance(chance, held == held[other])[both].sum())
     return total
 
@@ -187,9 +210,10 @@ def _part_joined(grid: Grid, writing: Writing, roles: Roles) -> Grid:
         wide = _count_places(boxes[:, 0], boxes[:, 2], xs[1:-1]) > 1 and _are_apart(
             own, roles.near[:, _LEFT], roles.same_left
         )
-        high = _count_places(boxes[:, 1], boxes[:, 3], ys[1:-1]) > 1 and _are_apart(
-            own, roles.near[:, _UP], roles.same_up
-        )
+        places = _count_places(boxes[:, 1], boxes[:, 3], ys[1:-1])
+        # Rules leave out one boundary by a fault, not several; text that wraps fills not all rows.
+        merged = cell.row_span >= _TALL_ROWS and places < cell.row_span
+        high = places > 1 and not merged and _are_apart(own, roles.near[:, _UP], roles.same_up)
         out += _part(cell, xs if wide else (xs[0], xs[-1]), ys if high else (ys[0], ys[-1]))
     return replace(grid, cells=tuple(sorted(out, key=lambda c: (c.row, c.col))))
 
