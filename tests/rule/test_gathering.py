@@ -7,11 +7,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from keel_line.model.grid import Rule
 from keel_line.rule.assembly import _gather, find_tables
 from keel_line.rule.pieces import measure_pieces
 from keel_line.rule.roles import BODY, HEADING, Roles
 from keel_line.rule.sayings import TEXTS
+from keel_line.rule.tables import find_by_roles
 from keel_line.rule.writing import Writing
+from tests.rule.test_roles import TWO, roles_of, writing_of
 
 Links = dict[tuple[int, int], float]
 COUNT = 7
@@ -86,3 +89,31 @@ def test_headings_over_the_white_between_columns_belong_to_the_table_below(level
     (found,) = find_tables(writing, Roles(roles, none, none, none, none, none, none, near, said))
     assert len(found.lines) == levels + 4
     assert found.headings == levels + 1
+
+
+def table_with_a_lone_line(rules: list[float], *, lone: int = 1) -> int:
+    """Lay out a table of 4 rows below lone lines, with rules across at heights; return its rows."""
+    lines = [[(80.0, 180.0)]] * lone + [TWO] * 4
+    writing = writing_of(*lines)
+    roles = roles_of(writing, [HEADING] * (lone + 2) + [BODY] * 6)
+    across = [Rule("across", -5.0, 265.0, y, 0.0, 2.0, 1.0) for y in rules]
+    (grid,) = find_by_roles(writing, across, roles)
+    return grid.rows
+
+
+@pytest.mark.parametrize("lone", [1, 2, 3])
+def test_lone_lines_above_the_first_rule_are_a_title(lone: int) -> None:
+    top = 40.0 * lone - 10
+    assert table_with_a_lone_line([top, top + 40, top + 170], lone=lone) == 4
+
+
+@pytest.mark.parametrize(
+    "rules",
+    [
+        [],  # nothing tells
+        [-10.0, 30.0],  # the frame holds it too
+        [70.0],  # the first rule lies below the heading
+    ],
+)
+def test_a_lone_line_that_no_rule_cuts_off_is_heading(rules: list[float]) -> None:
+    assert table_with_a_lone_line(rules) == 5

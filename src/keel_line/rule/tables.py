@@ -4,20 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from itertools import takewhile
 
 import numpy as np
 
 from keel_line.model.geometry import Box
 from keel_line.model.grid import DIRECTIONS, Grid, Rule
-from keel_line.rule.assembly import find_open, find_tables, take_all
+from keel_line.rule.assembly import FoundTable, find_open, find_tables, take_all
 from keel_line.rule.laying import lay_table
 from keel_line.rule.mend import move_line
 from keel_line.rule.roles import Roles, find_roles
-from keel_line.rule.writing import Writing, box_around, lie_outside, line_span
+from keel_line.rule.writing import Writing, box_around, lie_outside, line_middle, line_span
 
 _APART_CAPS = 2.5
 _LEAST_LINES = 3
 _PAD_CAPS = 0.45
+_MOST_TITLE_LINES, _ABOVE_TITLE = 3, 1.5
+_WIDE, _SOME_RULE = 0.9, 0.5
 
 
 def find_by_roles(writing: Writing, rules: Sequence[Rule], roles: Roles) -> list[Grid]:
@@ -33,13 +36,43 @@ def find_by_roles(writing: Writing, rules: Sequence[Rule], roles: Roles) -> list
         What each piece is thought to be.
     """
     out = []
-    found = find_tables(writing, roles)
+    found = [_without_title(table, writing, rules) for table in find_tables(writing, roles)]
     boxes = [box_around(writing.boxes[t.pieces]) for t in found]
     for table, room in zip(found, _find_room(boxes), strict=True):
         grid = lay_table(table, writing, _clip(rules, room))
         if grid.rows * grid.cols > 1:
             out.append(replace(grid, doubts=find_open(table, writing, roles, grid)))
     return sorted(out, key=lambda g: g.box[1])
+
+
+def _without_title(table: FoundTable, writing: Writing, rules: Sequence[Rule]) -> FoundTable:
+    """Return a table without the lone lines above the rule that it begins with: they are its title.
+
+    The rule is as wide as the table, and none lies above the lines.
+    """
+    boxes = writing.boxes
+    lone = len(list(takewhile(lambda line: len(line) == 1, table.lines)))
+    if not 0 < lone <= _MOST_TITLE_LINES or len(table.lines) - lone < _LEAST_LINES:
+        return table
+    left, _, right, _ = box_around(boxes[np.concatenate(table.lines[lone:])])
+    last, first = (line_middle(boxes[table.lines[k]]) for k in (lone - 1, lone))
+    high = float(boxes[table.lines[0], 1].min()) - _ABOVE_TITLE * (first - last)
+    over = {True: 0.0, False: 0.0}
+    for rule in rules:
+        y = rule.at((left + right) / 2)
+        if rule.direction == "across" and high <= y <= first:
+            shared = (min(rule.end, right) - max(rule.start, left)) / (right - left)
+            over[y < last] = max(over[y < last], shared)
+    if over[False] < _WIDE or over[True] >= _SOME_RULE:
+        return table
+    return replace(
+        table,
+        lines=table.lines[lone:],
+        joins=table.joins[lone:],
+        headings=max(0, table.headings - lone),
+        spans=table.spans[lone:],
+        same=table.same[lone:],
+    )
 
 
 def _find_room(boxes: Sequence[Box]) -> list[Box]:
