@@ -16,7 +16,7 @@ _WORK_SIDE_PX = 250
 _USUAL_INK = 0.007  # darkest part of a page that is surely writing
 _ROUNDING = 1e-6
 _WIDEST_BAND = 4  # dark boxes up to a quarter of the longer side are no shadows
-_BAND_LEVEL, _BOX_FILLED, _SHARP, _LETTERS_PX = 0.75, 0.8, 0.5, 5
+_BAND_LEVEL, _BOX_FILLED, _SHARP, _LETTERS_PX = 0.68, 0.8, 0.5, 5
 _LEAST_DEPTH = 16  # above the grain of paper and scanner
 
 
@@ -104,9 +104,9 @@ def _without_bands(levels: Grey, small: Grey) -> Grey:
     seeds = cv2.compare(levels, least, cv2.CMP_LT)
     if not seeds.any():
         return levels
-    # Of writing on paper less than a quarter is ink; light letters leave a box dark on the whole.
+    # Writing on paper is lighter on the whole; light letters leave a box dark.
     dark = cv2.compare(cv2.blur(small, (_LETTERS_PX, _LETTERS_PX)), least, cv2.CMP_LT)
-    steps = cv2.morphologyEx(levels, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8))
+    steps = cv2.morphologyEx(levels, cv2.MORPH_GRADIENT, np.ones((5, 5), np.uint8))
     _, labels, stats, _ = cv2.connectedComponentsWithStats(dark, connectivity=4)
     rows, cols = levels.shape
     out = levels.copy()
