@@ -41,7 +41,7 @@ class _Marks:
 
 @dataclass(frozen=True, eq=False)
 class _Row:
-    """The middles (x, y) of a rule's marks, its ends first and last, and how thick it is (px)."""
+    """A rule of marks: the middles (x, y) of these, from end to end, and its thickness (px)."""
 
     points: Floats
     thick: int
@@ -186,7 +186,7 @@ def _join(
 
 
 def _is_inked(mask: NDArray[np.uint8], before: Ints, after: Ints) -> bool:
-    """Return whether between two marks at least as much is inked as between marks of one run."""
+    """Return whether letters or other rules fill the place between two marks."""
     top = min(int(before[1]), int(after[1]))
     foot = max(int(before[1] + before[3]), int(after[1] + after[3]))
     between = mask[top:foot, int(before[0] + before[2]) : int(after[0])]
@@ -215,7 +215,7 @@ def _is_even(boxes: Ints, inch: float) -> bool:
 
 
 def _are_of_text(boxes: Ints, parts: Ints, inch: float) -> bool:
-    """Return whether marks lead from a word to the next, or are typed as its letters are."""
+    """Return whether marks are leaders between words, or hyphens of a typed line."""
     low, high = (a * inch for a in _LETTER_IN)
     fit = (parts[:, 3] >= low) & (parts[:, 3] <= high) & (parts[:, 2] <= 2 * high)
     fit &= np.abs(parts[:, 3] - boxes[0, 3]) + np.abs(parts[:, 1] - boxes[0, 1]) > _SAME_PX
@@ -224,7 +224,7 @@ def _are_of_text(boxes: Ints, parts: Ints, inch: float) -> bool:
 
 
 def _are_typed(boxes: Ints, letters: Ints, inch: float) -> bool:
-    """Return whether marks are a line of the text: letters stand as far apart, none close above."""
+    """Return whether marks are typed: letters near them stand as far apart, none close above."""
     pitch = float(np.median(np.diff(boxes[:, 0] + boxes[:, 2] / 2)))
     x = letters[:, 0] + letters[:, 2] / 2
     feet = letters[:, 1] + letters[:, 3]
