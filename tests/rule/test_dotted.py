@@ -137,6 +137,15 @@ def test_dirt_is_no_rule() -> None:
     assert draw_dotted_whole(ink, DPI) is ink
 
 
+def test_a_printers_screen_has_no_rules() -> None:
+    grey = np.full((2400, 2400), PAPER_LEVEL, np.uint8)
+    for y in (0, 1, 2):
+        for x in (0, 1, 2):
+            grey[y::12, x::12] = INK
+    ink = measure_darkness(grey)
+    assert draw_dotted_whole(ink, DPI) is ink
+
+
 def test_columns_of_decimal_points_are_no_rule() -> None:
     grey = sheet()
     for y in range(100, 900, 40):

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from keel_line.rule.pieces import measure_pieces
-from keel_line.rule.sayings import TEXTS, measure_texts
+from keel_line.rule.sayings import ENDS_AS_TEXT, ENDS_WITH_STOP, TEXTS, measure_texts
 from keel_line.rule.writing import Writing
 
 TWO = [(0.0, 60.0), (200.0, 260.0)]
@@ -68,3 +68,10 @@ def test_values_of_one_form_are_told_from_others_over_and_under_them() -> None:
 
 def test_what_stands_beside_a_piece_counts_too() -> None:
     assert not np.allclose(said(("Quay of", "stone"))[1], said(("Quay", "stone"))[1])
+
+
+def test_what_ends_as_running_text_does() -> None:
+    own = said(("He paid.", "He paid,"), ("He paid:", "Tons landed"))
+    ends = own[:, list(ENDS_AS_TEXT)].any(axis=1)
+    assert ends.tolist() == [True, True, True, False]
+    assert own[:, ENDS_WITH_STOP].tolist() == [1.0, 0.0, 0.0, 0.0]

@@ -192,7 +192,7 @@ def _join_level(
 
 
 def _are_level(left: Ints, right: Ints, writing: Writing) -> bool:
-    """Return whether two groups of pieces are on the same lines, and close to each other."""
+    """Return whether two groups of pieces share their lines, and stand as close as columns do."""
     first, second = set(writing.lines[left].tolist()), set(writing.lines[right].tolist())
     shared = first & second
     if len(shared) < max(_LEAST_LEVEL, _LEVEL * len(first | second)):
@@ -203,7 +203,7 @@ def _are_level(left: Ints, right: Ints, writing: Writing) -> bool:
 
 
 def _widest_white(boxes: NDArray[np.float64]) -> float:
-    """Return the width (px) of the widest white that runs down between boxes, shape (n, 4)."""
+    """Return how wide (px) the widest gap between columns of boxes, shape (n, 4), is."""
     boxes = boxes[np.argsort(boxes[:, 0])]
     reach = np.maximum.accumulate(boxes[:, 2])
     return float((boxes[1:, 0] - reach[:-1]).max(initial=0.0))

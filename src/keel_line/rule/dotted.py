@@ -1,4 +1,4 @@
-"""Dotted and dashed rules: found as rows of small marks, and drawn whole."""
+"""Finds dotted and dashed rules as rows of small marks, and draws them whole."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import level_at
+from keel_line.rule.writing import halve
 
 Ints = NDArray[np.int64]
 Floats = NDArray[np.float64]
@@ -20,6 +21,7 @@ _LEAST_SIDE_PX = 8
 _THIN_IN, _DASH_IN = 0.05, 0.11
 _GAP_IN = 0.09
 _LEAST_MARKS, _LEAST_RUN = 10, 3
+_MOST_MARKS = 20_000  # more are dirt, or a printer's screen
 _SHORT_IN = 0.5
 _THICK_IN, _LONG_IN = 0.036, 1.6  # in short rows such marks may be small letters
 _JOINED_IN, _INKED = 0.5, 0.3
@@ -29,6 +31,7 @@ _BESIDE_IN, _LEVEL_IN, _FOOT_IN, _HANGING_IN = 0.2, 0.012, 0.006, 0.05
 _MOSTLY, _SAME_PX = 0.5, 1
 _NEAR_IN, _NEXT, _OFF_PITCH = 0.35, 1.8, 0.12
 _LINE_PITCHES, _CLOSE_PITCHES = 2.2, 1.2
+_SOME_MARKS, _LINE_IN = 16, 2.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,7 +58,7 @@ def draw_dotted_whole(ink: NDArray[np.uint8], dpi: float) -> NDArray[np.uint8]:
     """
     scale = 2 if dpi >= _FINE_DPI and min(ink.shape) >= _LEAST_SIDE_PX else 1
     inch = dpi / scale
-    small = _shrink(ink, scale)
+    small = halve(ink) if scale == 2 else ink
     depth = level_at(np.asarray(small[::3]), 0.99)
     _, dark = cv2.threshold(small, max(_LEAST_INK, _INK_SHARE * depth), 1, cv2.THRESH_BINARY)
     mask = np.asarray(dark, np.uint8)
@@ -83,16 +86,6 @@ def _draw(picture: NDArray[np.uint8], points: Floats | Ints, thick: int, level: 
     cv2.polylines(picture, [line], isClosed=False, color=level, thickness=max(1, thick))
 
 
-def _shrink(ink: NDArray[np.uint8], scale: int) -> NDArray[np.uint8]:
-    """Return the darkest pixel of each block of ``scale`` by ``scale``."""
-    if scale == 1:
-        return ink
-    even = ink[: ink.shape[0] // 2 * 2, : ink.shape[1] // 2 * 2]
-    rows = cv2.max(even[::2], even[1::2])
-    left, right = (np.ascontiguousarray(rows[:, k::2]) for k in (0, 1))
-    return np.asarray(cv2.max(left, right), np.uint8)
-
-
 def _find_marks(mask: NDArray[np.uint8]) -> _Marks:
     _, _, table, middles = cv2.connectedComponentsWithStats(mask, connectivity=8)
     return _Marks(np.asarray(table, np.int64)[1:, :4], np.asarray(middles, np.float64)[1:])
@@ -111,6 +104,8 @@ def _find_rows(
     """
     wide, high = parts.boxes[:, 2], parts.boxes[:, 3]
     fit = (high <= _THIN_IN * inch) & (wide <= _DASH_IN * inch)
+    if int(fit.sum()) > _MOST_MARKS:
+        return []
     marks = _Marks(parts.boxes[fit], parts.middles[fit])
     out = []
     for runs in _join(_chain(marks, inch), marks, mask, inch):
@@ -130,7 +125,7 @@ def _find_rows(
 
 
 def _chain(marks: _Marks, inch: float) -> list[Ints]:
-    """Return the numbers of marks that follow one another from left to right, level and near."""
+    """Return runs of marks, by number: each is close right of the one before, and level with it."""
     boxes, middles = marks.boxes, marks.middles
     if len(boxes) < _LEAST_MARKS:
         return []
@@ -243,7 +238,7 @@ def _are_typed(boxes: Ints, letters: Ints, inch: float) -> bool:
 
 
 def _lead(boxes: Ints, letters: Ints, inch: float) -> bool:
-    """Return whether marks stand on the line of the letters right before or after them."""
+    """Return whether the letters right before or after a row of marks stand on its line."""
     first, last = boxes[0], boxes[-1]
     feet = letters[:, 1] + letters[:, 3]
     for mark, apart in (
@@ -265,10 +260,13 @@ def _stand_in_lines(boxes: Ints, parts: Ints, inch: float) -> bool:
     They begin and end where a letter does, or where another mark close beside them does. In both
     arrays rows and columns are exchanged.
     """
-    ends, others = (np.column_stack([b[:, 0], b[:, 0] + b[:, 2]]) for b in (boxes, parts))
-    same = np.abs(ends[:, None] - others[None]).max(axis=2) <= _SAME_PX
-    apart = np.maximum(boxes[:, None, 1], parts[None, :, 1]) - np.minimum(
-        boxes[:, None, 1] + boxes[:, None, 3], parts[None, :, 1] + parts[None, :, 3]
+    boxes = boxes[:: max(1, len(boxes) // _SOME_MARKS)]  # a few tell
+    parts = parts[np.abs(parts[:, 1] - boxes[0, 1]) <= _LINE_IN * inch]
+    (first, last), (begins, ends) = ((b[:, 0], b[:, 0] + b[:, 2]) for b in (boxes, parts))
+    same = np.abs(first[:, None] - begins) <= _SAME_PX
+    same &= np.abs(last[:, None] - ends) <= _SAME_PX
+    apart = np.maximum(boxes[:, None, 1], parts[:, 1]) - np.minimum(
+        boxes[:, None, 1] + boxes[:, None, 3], parts[:, 1] + parts[:, 3]
     )
     letters = parts[:, 3] > _THIN_IN * inch
     beside = same & (apart > 0) & (letters | (apart <= _BESIDE_IN * inch))

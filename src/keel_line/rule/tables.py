@@ -57,13 +57,9 @@ def _without_title(table: FoundTable, writing: Writing, rules: Sequence[Rule]) -
     left, _, right, _ = box_around(boxes[np.concatenate(table.lines[lone:])])
     last, first = (line_middle(boxes[table.lines[k]]) for k in (lone - 1, lone))
     high = float(boxes[table.lines[0], 1].min()) - _ABOVE_TITLE * (first - last)
-    over = {True: 0.0, False: 0.0}
-    for rule in rules:
-        y = rule.at((left + right) / 2)
-        if rule.direction == "across" and high <= y <= first:
-            shared = (min(rule.end, right) - max(rule.start, left)) / (right - left)
-            over[y < last] = max(over[y < last], shared)
-    if over[False] < _WIDE or over[True] >= _SOME_RULE:
+    if _find_cover(rules, (left, last, right, first)) < _WIDE:
+        return table
+    if _find_cover(rules, (left, high, right, last)) >= _SOME_RULE:
         return table
     return replace(
         table,
@@ -73,6 +69,16 @@ def _without_title(table: FoundTable, writing: Writing, rules: Sequence[Rule]) -
         spans=table.spans[lone:],
         same=table.same[lone:],
     )
+
+
+def _find_cover(rules: Sequence[Rule], box: Box) -> float:
+    """Return which share of a box's width the longest rule that runs across in it covers."""
+    left, top, right, foot = box
+    within = (
+        r for r in rules if r.direction == "across" and top <= r.at((left + right) / 2) < foot
+    )
+    shared = (min(r.end, right) - max(r.start, left) for r in within)
+    return max(shared, default=0.0) / (right - left)
 
 
 def _find_room(boxes: Sequence[Box]) -> list[Box]:

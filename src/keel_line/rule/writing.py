@@ -82,7 +82,7 @@ def find_writing(
     def find_pieces(mask: NDArray[np.uint8]) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
         for x0, y0, x1, y1 in taken or []:
             mask[max(0, int(y0)) : int(y1) + 1, max(0, int(x0)) : int(x1) + 1] = 0
-        seen = _halve(mask) if shrunk == 2 else mask
+        seen = halve(mask) if shrunk == 2 else mask
         _, labels, table, _ = cv2.connectedComponentsWithStats(seen, connectivity=8)
         return np.asarray(labels, np.int32), np.asarray(table, np.int64)
 
@@ -362,9 +362,9 @@ def _holds_any(box: list[float], parts: NDArray[np.int64]) -> bool:
     return bool(inside.any())
 
 
-def _halve(mask: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """Return a mask of half the size, set where any of the four pixels is."""
-    even = mask[: mask.shape[0] // 2 * 2, : mask.shape[1] // 2 * 2]
+def halve(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Return a picture of half the size: of each four pixels the largest."""
+    even = picture[: picture.shape[0] // 2 * 2, : picture.shape[1] // 2 * 2]
     rows = cv2.max(even[::2], even[1::2])
     return np.asarray(
         cv2.max(np.ascontiguousarray(rows[:, ::2]), np.ascontiguousarray(rows[:, 1::2])), np.uint8
