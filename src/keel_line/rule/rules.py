@@ -313,7 +313,8 @@ def _accept(rule: Rule, seen: Look, dpi: float) -> Rule | None:
         seen.is_whole_line and seen.clear >= 0.4 and rule.length >= dpi * 0.35
     )
     # A stroke of a double line has its twin beside it; no row of letters is so long without a gap.
-    whole |= seen.inked >= 0.97 and rule.length >= 0.6 * dpi and not thick
+    solid = seen.solid >= _SOLID and rule.length >= _SOLID_IN * dpi
+    whole |= seen.inked >= 0.97 and (solid if thick else rule.length >= 0.6 * dpi)
     broken = seen.is_broken_line and rule.length >= dpi and not thick
     if not whole and not broken:
         return None
