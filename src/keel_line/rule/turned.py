@@ -14,6 +14,8 @@ from keel_line.rule.sideways import Letters
 from keel_line.rule.writing import Writing, gather_writing, line_middle
 
 _GAP_CAPS, _SPACE_CAPS = 0.5, 0.75
+_USUAL_GAP_CAPS = 0.22  # of the letters of a word; lines stand further apart
+_WIDE_CAPS = 0.9
 _LEAST_LETTERS, _LEAST_LONG_CAPS, _LEAST_SHORT_CAPS, _MOST_THICK_CAPS = 2, 2.0, 1.5, 1.9
 _SHARED = 0.4
 _LEAST_HIGH = 1.5
@@ -38,7 +40,9 @@ def chain_letters(letters: Letters, writing: Writing) -> NDArray[np.float64]:
     cap = writing.cap_px
     boxes = letters.boxes[letters.down]
     thick = np.minimum(boxes[:, 2] - boxes[:, 0], boxes[:, 3] - boxes[:, 1])
-    words = _chain(boxes[thick <= _MOST_THICK_CAPS * cap], cap, _LEAST_LONG_CAPS)
+    boxes = boxes[thick <= _MOST_THICK_CAPS * cap]
+    words = _chain(boxes, cap, _LEAST_LONG_CAPS)
+    words = words[[_is_word(w, (boxes, writing.letters), cap) for w in words]]
     short = []
     for group in _find_groups(words):
         top, foot = words[group, 1].min(), words[group, 3].max()
@@ -48,6 +52,33 @@ def chain_letters(letters: Letters, writing: Writing) -> NDArray[np.float64]:
         found = _chain(writing.boxes[level], cap, _LEAST_SHORT_CAPS)
         short += [w for w in found if not _lies_on(w, words)]
     return np.concatenate([words, np.array(short).reshape(-1, 4)])
+
+
+def _is_word(
+    word: NDArray[np.float64], pictures: tuple[NDArray[np.float64], ...], cap: float
+) -> bool:
+    """Return whether what stands above each other in a box is one word, and not short lines.
+
+    ``pictures`` are letters as they are seen in pictures of different sizes. Where they touch in
+    all of them, a word is wider than a figure or a bracket.
+    """
+    gaps = [_measure_gaps(boxes[_lie_in(boxes, word)]) for boxes in pictures]
+    known = [float(np.median(g)) for g in gaps if len(g)]
+    if not known:
+        return bool(word[2] - word[0] >= _WIDE_CAPS * cap)
+    return min(known) <= _USUAL_GAP_CAPS * cap
+
+
+def _measure_gaps(boxes: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the white (px) between boxes above each other; some may stand side by side."""
+    order = np.argsort(boxes[:, 1])
+    white = boxes[order, 1][1:] - np.maximum.accumulate(boxes[order, 3])[:-1]
+    return white[white >= 0]
+
+
+def _lie_in(boxes: NDArray[np.float64], box: NDArray[np.float64]) -> NDArray[np.bool_]:
+    middles = (boxes[:, :2] + boxes[:, 2:]) / 2
+    return np.asarray(((middles >= box[:2]) & (middles <= box[2:])).all(axis=1))
 
 
 def _lies_on(box: NDArray[np.float64], others: NDArray[np.float64]) -> bool:
