@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from keel_line.gather.sources import load_page
 from keel_line.model.page import PageText
 from keel_line.rule.grids import survey_page, survey_text
-from keel_line.rule.turned import find_turned_cells, gather_text, with_turned
+from keel_line.rule.sideways import Letters
+from keel_line.rule.turned import chain_letters, find_turned_cells, gather_text, with_turned
 from keel_line.rule.writing import Writing
 from synth.pdf import draw_line, write_pdf, write_words
 
@@ -63,6 +64,39 @@ def test_scraps_of_a_turned_word_give_way_to_it() -> None:
     assert found.boxes.tolist() == [word[0].tolist(), below[0].tolist()]
     assert found.lines.tolist() == [0, 1]
     assert with_turned(writing, np.zeros((0, 4))) is writing
+
+
+def stack(gap: float, count: int = 4, y: float = 100.0) -> list[tuple[float, ...]]:
+    """Letters above each other, ``gap`` capitals apart."""
+    step = CAP + gap * CAP
+    return [(100.0, y + step * k, 100.0 + CAP, y + step * k + CAP) for k in range(count)]
+
+
+def chain(letters: list[tuple[float, ...]], pieces: list[tuple[float, ...]]) -> list[list[float]]:
+    boxes = np.array(letters, float)
+    writing = Writing(np.array(pieces, float), np.arange(len(pieces)), CAP, boxes)
+    found = chain_letters(Letters(boxes, np.ones(len(boxes), bool)), writing)
+    assert found.shape == (len(found), 4)
+    return found.tolist()
+
+
+def test_letters_close_above_each_other_are_a_turned_word() -> None:
+    assert chain(stack(0.1), stack(0.1)) == [[100.0, 100.0, 120.0, 186.0]]
+
+
+def test_short_lines_close_above_each_other_are_no_turned_word() -> None:
+    assert chain(stack(0.38), stack(0.38)) == []
+
+
+def test_a_bracket_over_two_lines_is_no_turned_word() -> None:
+    bracket = [(100.0, 100.0, 112.0, 160.0)]
+    assert chain(bracket, bracket) == []
+
+
+def test_a_turned_word_takes_the_letter_at_its_end_and_not_the_row_below() -> None:
+    first = (102.0, 84.0, 120.0, 97.0)
+    row = (95.0, 206.0, 125.0, 226.0)
+    assert chain(stack(0.1), [first, *stack(0.1), row]) == [[100.0, 84.0, 120.0, 186.0]]
 
 
 def cells_of(data: bytes, *, by_text: bool) -> list[tuple[int, int]]:

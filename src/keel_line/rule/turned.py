@@ -14,7 +14,7 @@ from keel_line.rule.sideways import Letters
 from keel_line.rule.writing import Writing, gather_writing, line_middle
 
 _GAP_CAPS, _SPACE_CAPS = 0.5, 0.75
-_USUAL_GAP_CAPS = 0.22  # of the letters of a word; lines stand further apart
+_USUAL_GAP_CAPS = 0.25  # of the letters of a word; lines stand further apart
 _WIDE_CAPS = 0.9
 _LEAST_LETTERS, _LEAST_LONG_CAPS, _LEAST_SHORT_CAPS, _MOST_THICK_CAPS = 2, 2.0, 1.5, 1.9
 _SHARED = 0.4
@@ -51,7 +51,24 @@ def chain_letters(letters: Letters, writing: Writing) -> NDArray[np.float64]:
         level = (y >= top) & (y <= foot) & (wide <= _MOST_THICK_CAPS * cap)
         found = _chain(writing.boxes[level], cap, _LEAST_SHORT_CAPS)
         short += [w for w in found if not _lies_on(w, words)]
-    return np.concatenate([words, np.array(short).reshape(-1, 4)])
+    return np.array([_take_ends(w, writing.boxes, cap) for w in (*words, *short)]).reshape(-1, 4)
+
+
+def _take_ends(
+    word: NDArray[np.float64], pieces: NDArray[np.float64], cap: float
+) -> NDArray[np.float64]:
+    """Return a turned word with the letters at its ends that were found as pieces of writing."""
+    reach = np.array([0.0, _USUAL_GAP_CAPS * cap])
+    while True:
+        near = (pieces[:, 2:] >= word[:2] - reach) & (pieces[:, :2] <= word[2:] + reach)
+        for piece in pieces[near.all(axis=1)]:
+            both = _around(np.array([word, piece]))
+            longer = (both != word).any() and both[2] - both[0] <= _MOST_THICK_CAPS * cap
+            if longer and _follows(word, piece, reach[1]):
+                word = both
+                break
+        else:
+            return word
 
 
 def _is_word(
