@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from heapq import heapify, heappop, heappush
 from itertools import pairwise
@@ -16,6 +17,7 @@ from keel_line.rule.writing import Writing
 
 Ints = NDArray[np.int64]
 _LIKELY, _LITTLE = 0.5, 0.02
+_UNSURE = 0.4
 _JOINED = 0.3  # lines of wrapped text are rarer in the training material than on paper
 _END = 0.4  # an end is seldom wrong even where its line is unsure
 _LEAST_CHANCE = 0.02
@@ -256,9 +258,31 @@ def _make_table(segments: list[Ints], writing: Writing, roles: Roles) -> FoundTa
     joins = tuple(mean_chance(roles.joins[own]) for own in lines[1:])
     heading = [_is_heading(own, roles) for own in lines]
     headings = next((k for k, is_heading in enumerate(heading) if not is_heading), len(heading))
-    spans = tuple(roles.spans[own] > _LIKELY for own in lines)
+    spans = _judge_spans(lines, joins, headings, roles)
     same = tuple(roles.same_left[own] for own in lines)
     return FoundTable(tuple(lines), joins, headings, spans, same)
+
+
+def _judge_spans(
+    lines: Sequence[Ints], joins: Sequence[float], headings: int, roles: Roles
+) -> tuple[NDArray[np.bool_], ...]:
+    """Return of each piece of each line whether it spans columns.
+
+    Pieces alone on their rows in a table's body are the names of its sections: what is unsure of
+    one follows from all.
+    """
+    spans = [roles.spans[own] > _LIKELY for own in lines]
+    alone = [
+        k
+        for k, own in enumerate(lines)
+        if len(own) == 1 and k >= max(headings, 1) and joins[k - 1] <= _LIKELY
+    ]
+    if alone:
+        wide = mean_chance(np.concatenate([roles.spans[lines[k]] for k in alone])) > _LIKELY
+        for k in alone:
+            if abs(float(roles.spans[lines[k]][0]) - _LIKELY) < _UNSURE:
+                spans[k] = np.array([wide])
+    return tuple(spans)
 
 
 def mean_chance(chances: NDArray[np.float64]) -> float:
