@@ -117,3 +117,33 @@ def test_lone_lines_above_the_first_rule_are_a_title(lone: int) -> None:
 )
 def test_a_lone_line_that_no_rule_cuts_off_is_heading(rules: list[float]) -> None:
     assert table_with_a_lone_line(rules) == 5
+
+
+@pytest.mark.parametrize(
+    ("chances", "wide"),
+    [
+        ((0.98, 0.45), (True, True)),  # the other tells
+        ((0.58, 0.02), (False, False)),
+        ((0.98, 0.02), (True, False)),  # both are sure
+    ],
+)
+def test_names_of_sections_span_alike_where_one_is_unsure(
+    chances: tuple[float, float], wide: tuple[bool, bool]
+) -> None:
+    names = (1, 4)
+    boxes = [
+        (x, 40.0 * y, x + 60, 40.0 * y + 20)
+        for y in range(7)
+        for x in ((0.0,) if y in names else (0.0, 100.0, 200.0))
+    ]
+    lines = np.array([y // 40 for _, y, _, _ in boxes], np.int64)
+    writing = Writing(np.array(boxes), lines, 20.0)
+    alone = [int(np.flatnonzero(lines == y)[0]) for y in names]
+    roles = np.full((len(boxes), 5), 0.01)
+    roles[:3, HEADING] = roles[3:, BODY] = 0.96
+    none, said = np.zeros(len(boxes)), np.zeros((len(boxes), TEXTS))
+    spans = none.copy()
+    spans[alone] = chances
+    near = measure_pieces(writing, []).near
+    (found,) = find_tables(writing, Roles(roles, none, none, none, spans, none, none, near, said))
+    assert tuple(bool(found.spans[y][0]) for y in names) == wide
