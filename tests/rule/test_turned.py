@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TypeAlias
+
 import cv2
 import numpy as np
 import pytest
@@ -66,18 +68,21 @@ def test_scraps_of_a_turned_word_give_way_to_it() -> None:
     assert with_turned(writing, np.zeros((0, 4))) is writing
 
 
-def stack(gap: float, count: int = 4, y: float = 100.0) -> list[tuple[float, ...]]:
+Letter: TypeAlias = tuple[float, float, float, float]
+
+
+def stack(gap: float, count: int = 4, y: float = 100.0) -> list[Letter]:
     """Letters above each other, ``gap`` capitals apart."""
     step = CAP + gap * CAP
     return [(100.0, y + step * k, 100.0 + CAP, y + step * k + CAP) for k in range(count)]
 
 
-def chain(letters: list[tuple[float, ...]], pieces: list[tuple[float, ...]]) -> list[list[float]]:
+def chain(letters: list[Letter], pieces: list[Letter]) -> list[list[float]]:
     boxes = np.array(letters, float)
     writing = Writing(np.array(pieces, float), np.arange(len(pieces)), CAP, boxes)
     found = chain_letters(Letters(boxes, np.ones(len(boxes), bool)), writing)
     assert found.shape == (len(found), 4)
-    return found.tolist()
+    return [[float(v) for v in box] for box in found]
 
 
 def test_letters_close_above_each_other_are_a_turned_word() -> None:

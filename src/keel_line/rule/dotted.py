@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import level_at
+from keel_line._shared.parts import find_parts
 from keel_line.rule.writing import halve
 
 Ints = NDArray[np.int64]
@@ -87,8 +88,8 @@ def _draw(picture: NDArray[np.uint8], points: Floats | Ints, thick: int, level: 
 
 
 def _find_marks(mask: NDArray[np.uint8]) -> _Marks:
-    _, _, table, middles = cv2.connectedComponentsWithStats(mask, connectivity=8)
-    return _Marks(np.asarray(table, np.int64)[1:, :4], np.asarray(middles, np.float64)[1:])
+    _, table, middles = find_parts(mask)
+    return _Marks(table[1:, :4], middles[1:])
 
 
 def _find_rows(

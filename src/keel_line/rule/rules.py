@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, level_at, measure_darkness
+from keel_line._shared.parts import find_parts
 from keel_line.model.grid import Rule
 from keel_line.rule.dotted import draw_dotted_whole
 
@@ -29,12 +30,13 @@ _DOUBLE_SIDE_IN = 0.045
 _LEAST_LENGTH_IN = 0.17
 _SHORT_THICK_IN, _LETTERS_IN = 0.5, 0.04  # as high as a double line and so short: letters
 _FILLED = 0.5
+_SLENDER = 12.0  # no steeper or thicker rule is accepted
 _LEAST_CLEAR = 0.72
 _THICKEST_IN = 0.065
 _FAINT = 0.25
 _STEEPEST = 0.03
 _COARSE = 4
-_SAMPLES = 18
+_SAMPLES = 9
 _FINE_DPI = 240.0  # from here on half the rows tell lines as well
 _LEAST_ROWS = 16
 _STREAK_SLACK = 0.035
@@ -195,14 +197,15 @@ def _ridges(
     _, mask = cv2.threshold(field.values, int(255 * _FILLED), 1, cv2.THRESH_BINARY)
     # The field is smooth along the lines: every fourth column shows what hangs together.
     every = max(1, _COARSE // field.wide)
-    coarse = np.ascontiguousarray(mask[:, ::every])
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(coarse, connectivity=8)
+    coarse = np.ascontiguousarray(mask[:, ::every], np.uint8)
+    labels, table, _ = find_parts(coarse)
     step = every * field.wide
-    for i in range(1, count):
-        x, y, width, height, _area = stats[i].tolist()
+    for i, (x, y, width, height, _area) in enumerate(table.tolist()):
         long, high = step * width, height * field.high
-        if long < max(0.8 * least, 3 * high) or (
-            long < _SHORT_THICK_IN * dpi and high > _LETTERS_IN * dpi
+        if (
+            not i
+            or long < max(0.8 * least, _SLENDER * high)
+            or (long < _SHORT_THICK_IN * dpi and high > _LETTERS_IN * dpi)
         ):
             continue
         # A column more on either side, for the region may begin between two that were looked at.

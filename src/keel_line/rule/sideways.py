@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, shrink_to_dpi
+from keel_line._shared.parts import find_parts
 from keel_line.model.geometry import Box, overlap, unite
 from keel_line.model.grid import Cell, Direction, Grid, Rule
 from keel_line.model.page import PageText
@@ -72,8 +73,7 @@ def find_letters(flat: Grey, dpi: float, rules: Sequence[Rule]) -> Letters:
     small, small_dpi = shrink_to_dpi(flat, dpi, _WORK_DPI)
     scale = small_dpi / dpi
     mask = mark_ink(small, rules, scale, _LEAST_INK, _INK_SHARE)
-    _, _, table, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
-    parts = np.asarray(table, np.float64)
+    parts = find_parts(mask)[1].astype(np.float64)
     long, thick = parts[:, 2:4].max(axis=1), parts[:, 2:4].min(axis=1)
     (least, most), (low, high) = (
         (a * small_dpi, b * small_dpi) for a, b in (_LETTER_IN, _THICK_IN)
@@ -149,9 +149,9 @@ def find_blocks(
         mask[int(y0) : int(y1) + 1, int(x0) : int(x1) + 1] = 1
     reach = max(3, round(_BLOCK_IN * _WORK_DPI / 4) + 1)
     joined = cv2.morphologyEx(mask, cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8))
-    _, _, table, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
+    _, table, _ = find_parts(np.asarray(joined, np.uint8))
     blocks: list[Box] = []
-    for x, y, wide, high in np.asarray(table, np.float64)[1:, :4].tolist():
+    for x, y, wide, high in table[1:, :4].tolist():
         box = (x / scale, y / scale, (x + wide) / scale, (y + high) / scale)
         if not letters.are_sideways(box, _FEW):
             continue  # figures that stand one above another in an upright table

@@ -90,7 +90,7 @@ def _measure_gaps(boxes: NDArray[np.float64]) -> NDArray[np.float64]:
     """Return the white (px) between boxes above each other; some may stand side by side."""
     order = np.argsort(boxes[:, 1])
     white = boxes[order, 1][1:] - np.maximum.accumulate(boxes[order, 3])[:-1]
-    return white[white >= 0]
+    return np.asarray(white[white >= 0])
 
 
 def _lie_in(boxes: NDArray[np.float64], box: NDArray[np.float64]) -> NDArray[np.bool_]:

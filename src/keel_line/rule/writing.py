@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from statistics import median
+from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, level_at, measure_darkness
+from keel_line._shared.parts import find_parts
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Rule
 
@@ -79,12 +81,12 @@ def find_writing(
     """
     shrunk = 2 if dpi >= _FINE_DPI and min(flat.shape) >= _LEAST_SIDE_PX else 1
 
-    def find_pieces(mask: NDArray[np.uint8]) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
+    def find_pieces(mask: NDArray[np.uint8]) -> tuple[NDArray[Any], NDArray[np.int64]]:
         for x0, y0, x1, y1 in taken or []:
             mask[max(0, int(y0)) : int(y1) + 1, max(0, int(x0)) : int(x1) + 1] = 0
         seen = halve(mask) if shrunk == 2 else mask
-        _, labels, table, _ = cv2.connectedComponentsWithStats(seen, connectivity=8)
-        return np.asarray(labels, np.int32), np.asarray(table, np.int64)
+        labels, table, _ = find_parts(seen)
+        return labels, table
 
     labels, parts = find_pieces(mark_ink(flat, rules))
     # Beside ruled tables next to nothing but what shines through may be left to be found.
@@ -102,9 +104,8 @@ def find_writing(
     # Copiers break letters; a little height joins them again, never two lines.
     kernel = np.ones((max(1, round(_BROKEN_CAPS * cap)), reach), np.uint8)
     letters = letter.astype(np.uint8)[labels]
-    joined = cv2.morphologyEx(letters, cv2.MORPH_CLOSE, kernel)
-    _, _, table, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
-    words = np.asarray(table, np.int64)[1:, :4]
+    joined = np.asarray(cv2.morphologyEx(letters, cv2.MORPH_CLOSE, kernel), np.uint8)
+    words = find_parts(joined)[1][1:, :4]
     words[:, 2:] += words[:, :2]
     boxes = np.array(
         [shrunk * b for w in words for b in _part_lines(letters, w, cap)], float
