@@ -30,7 +30,6 @@ _DOUBLE_SIDE_IN = 0.045
 _LEAST_LENGTH_IN = 0.17
 _SHORT_THICK_IN, _LETTERS_IN = 0.5, 0.04  # as high as a double line and so short: letters
 _FILLED = 0.5
-_SLENDER = 12.0  # no steeper or thicker rule is accepted
 _LEAST_CLEAR = 0.72
 _THICKEST_IN = 0.065
 _FAINT = 0.25
@@ -204,7 +203,7 @@ def _ridges(
         long, high = step * width, height * field.high
         if (
             not i
-            or long < max(0.8 * least, _SLENDER * high)
+            or long < max(0.8 * least, 3 * high)
             or (long < _SHORT_THICK_IN * dpi and high > _LETTERS_IN * dpi)
         ):
             continue
