@@ -194,7 +194,7 @@ def _join_level(
 
 
 def _are_level(left: Ints, right: Ints, writing: Writing) -> bool:
-    """Return whether two groups of pieces share their lines, and stand as close as columns do."""
+    """Return whether two groups stand side by side on the same lines, as close as columns."""
     first, second = set(writing.lines[left].tolist()), set(writing.lines[right].tolist())
     shared = first & second
     if len(shared) < max(_LEAST_LEVEL, _LEVEL * len(first | second)):
@@ -205,7 +205,7 @@ def _are_level(left: Ints, right: Ints, writing: Writing) -> bool:
 
 
 def _widest_white(boxes: NDArray[np.float64]) -> float:
-    """Return how wide (px) the widest gap between columns of boxes, shape (n, 4), is."""
+    """Return the widest gap (px) between columns of boxes, shape (n, 4)."""
     boxes = boxes[np.argsort(boxes[:, 0])]
     reach = np.maximum.accumulate(boxes[:, 2])
     return float((boxes[1:, 0] - reach[:-1]).max(initial=0.0))
@@ -268,8 +268,8 @@ def _judge_spans(
 ) -> tuple[NDArray[np.bool_], ...]:
     """Return of each piece of each line whether it spans columns.
 
-    Pieces alone on their rows in a table's body are the names of its sections: what is unsure of
-    one follows from all.
+    A piece alone on its row in a table's body is the name of a section. Where it is unsure whether
+    one spans columns, the mean of all of them decides.
     """
     spans = [roles.spans[own] > _LIKELY for own in lines]
     alone = [

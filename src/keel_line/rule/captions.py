@@ -94,7 +94,7 @@ def find_titles(boxes: Sequence[Box], writing: Writing, roles: Roles) -> list[Bo
 
 
 def _pad(boxes: NDArray[np.float64], cap: float) -> Box:
-    """Return the box around several boxes, with some white on each side."""
+    """Return the box around several boxes, a little larger on each side."""
     x0, y0, x1, y1 = box_around(boxes)
     pad = _PAD_CAPS * cap
     return (x0 - pad, y0 - pad, x1 + pad, y1 + pad)
@@ -116,7 +116,7 @@ def _find_blocks(runs: list[Ints], writing: Writing) -> list[Ints]:
 
 
 def _find_runs(writing: Writing, outside: NDArray[np.bool_]) -> list[Ints]:
-    """Return the runs of pieces close to each other on a line, of those that are ``outside``."""
+    """Return runs of the pieces that are ``outside``: close neighbours on one line."""
     out: list[Ints] = []
     for line in np.unique(writing.lines):
         own = np.flatnonzero((writing.lines == line) & outside)

@@ -1,4 +1,4 @@
-"""Finds dotted and dashed rules as rows of small marks, and draws them whole."""
+"""Finds dotted and dashed rules, which are rows of small marks, and draws them solid."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ class _Marks:
 
 @dataclass(frozen=True, eq=False)
 class _Row:
-    """A rule of marks: the middles (x, y) of these, from end to end, and its thickness (px)."""
+    """A dotted or dashed rule: the middles (x, y) of its marks in order, and its thickness (px)."""
 
     points: Floats
     thick: int
@@ -126,7 +126,7 @@ def _find_rows(
 
 
 def _chain(marks: _Marks, inch: float) -> list[Ints]:
-    """Return runs of marks, by number: each is close right of the one before, and level with it."""
+    """Return runs of marks (their numbers) from left to right, level and close to each other."""
     boxes, middles = marks.boxes, marks.middles
     if len(boxes) < _LEAST_MARKS:
         return []
@@ -182,7 +182,7 @@ def _join(
 
 
 def _is_inked(mask: NDArray[np.uint8], before: Ints, after: Ints) -> bool:
-    """Return whether letters or other rules fill the place between two marks."""
+    """Return whether the space between two marks is filled by letters or other rules."""
     top = min(int(before[1]), int(after[1]))
     foot = max(int(before[1] + before[3]), int(after[1] + after[3]))
     between = mask[top:foot, int(before[0] + before[2]) : int(after[0])]
@@ -211,7 +211,7 @@ def _is_even(boxes: Ints, inch: float) -> bool:
 
 
 def _are_of_text(boxes: Ints, parts: Ints, inch: float) -> bool:
-    """Return whether marks are leaders between words, or hyphens of a typed line."""
+    """Return whether marks are dots that lead from word to word, or hyphens in typed text."""
     low, high = (a * inch for a in _LETTER_IN)
     fit = (parts[:, 3] >= low) & (parts[:, 3] <= high) & (parts[:, 2] <= 2 * high)
     fit &= np.abs(parts[:, 3] - boxes[0, 3]) + np.abs(parts[:, 1] - boxes[0, 1]) > _SAME_PX
@@ -220,7 +220,7 @@ def _are_of_text(boxes: Ints, parts: Ints, inch: float) -> bool:
 
 
 def _are_typed(boxes: Ints, letters: Ints, inch: float) -> bool:
-    """Return whether marks are typed: letters near them stand as far apart, none close above."""
+    """Return whether marks are typed hyphens: letters nearby are spaced alike, none just above."""
     pitch = float(np.median(np.diff(boxes[:, 0] + boxes[:, 2] / 2)))
     x = letters[:, 0] + letters[:, 2] / 2
     feet = letters[:, 1] + letters[:, 3]
@@ -239,7 +239,7 @@ def _are_typed(boxes: Ints, letters: Ints, inch: float) -> bool:
 
 
 def _lead(boxes: Ints, letters: Ints, inch: float) -> bool:
-    """Return whether the letters right before or after a row of marks stand on its line."""
+    """Return whether marks lead to or from a word: letters at their ends stand on their line."""
     first, last = boxes[0], boxes[-1]
     feet = letters[:, 1] + letters[:, 3]
     for mark, apart in (

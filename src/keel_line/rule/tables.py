@@ -72,7 +72,7 @@ def _without_title(table: FoundTable, writing: Writing, rules: Sequence[Rule]) -
 
 
 def _find_cover(rules: Sequence[Rule], box: Box) -> float:
-    """Return which share of a box's width the longest rule that runs across in it covers."""
+    """Return the length of the longest rule across in a box, as a share of the box's width."""
     left, top, right, foot = box
     within = (
         r for r in rules if r.direction == "across" and top <= r.at((left + right) / 2) < foot

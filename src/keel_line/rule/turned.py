@@ -14,7 +14,7 @@ from keel_line.rule.sideways import Letters
 from keel_line.rule.writing import Writing, gather_writing, line_middle
 
 _GAP_CAPS, _SPACE_CAPS = 0.5, 0.75
-_USUAL_GAP_CAPS = 0.25  # of the letters of a word; lines stand further apart
+_USUAL_GAP_CAPS = 0.25  # between the letters of a word; lines stand further apart
 _WIDE_CAPS = 0.9
 _LEAST_LETTERS, _LEAST_LONG_CAPS, _LEAST_SHORT_CAPS, _MOST_THICK_CAPS = 2, 2.0, 1.5, 1.9
 _SHARED = 0.4
@@ -57,7 +57,7 @@ def chain_letters(letters: Letters, writing: Writing) -> NDArray[np.float64]:
 def _take_ends(
     word: NDArray[np.float64], pieces: NDArray[np.float64], cap: float
 ) -> NDArray[np.float64]:
-    """Return a turned word with the letters at its ends that were found as pieces of writing."""
+    """Extend a turned word by the pieces of writing close above and below it: its end letters."""
     reach = np.array([0.0, _USUAL_GAP_CAPS * cap])
     while True:
         near = (pieces[:, 2:] >= word[:2] - reach) & (pieces[:, :2] <= word[2:] + reach)
@@ -74,10 +74,11 @@ def _take_ends(
 def _is_word(
     word: NDArray[np.float64], pictures: tuple[NDArray[np.float64], ...], cap: float
 ) -> bool:
-    """Return whether what stands above each other in a box is one word, and not short lines.
+    """Tell a turned word from short lines of text above each other.
 
-    ``pictures`` are letters as they are seen in pictures of different sizes. Where they touch in
-    all of them, a word is wider than a figure or a bracket.
+    ``pictures`` are the boxes of letters as found at different resolutions. The letters of a word
+    stand closer than lines do. Where all letters touch, the width decides: a word is wider than a
+    figure or a bracket.
     """
     gaps = [_measure_gaps(boxes[_lie_in(boxes, word)]) for boxes in pictures]
     known = [float(np.median(g)) for g in gaps if len(g)]
@@ -87,7 +88,7 @@ def _is_word(
 
 
 def _measure_gaps(boxes: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return the white (px) between boxes above each other; some may stand side by side."""
+    """Return the gaps (px) between boxes from the top down; boxes side by side have none."""
     order = np.argsort(boxes[:, 1])
     white = boxes[order, 1][1:] - np.maximum.accumulate(boxes[order, 3])[:-1]
     return np.asarray(white[white >= 0])

@@ -364,7 +364,7 @@ def _holds_any(box: list[float], parts: NDArray[np.int64]) -> bool:
 
 
 def halve(picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """Return a picture of half the size: of each four pixels the largest."""
+    """Return a picture of half the size; each pixel is the largest of four."""
     even = picture[: picture.shape[0] // 2 * 2, : picture.shape[1] // 2 * 2]
     rows = cv2.max(even[::2], even[1::2])
     return np.asarray(

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, estimate_paper, measure_darkness, shrink_to_dpi
+from keel_line._shared.parts import find_parts
 
 _WORK_DPI = 150.0
 _STRONG = 0.5
@@ -45,7 +46,7 @@ def shines_through(flat: Grey, dpi: float) -> bool:
 def _count_marks(weak: NDArray[np.bool_], dpi: float) -> int:
     """Count the marks of letters' size."""
     marks = cv2.morphologyEx(weak.astype(np.uint8), cv2.MORPH_OPEN, np.ones((2, 2), np.uint8))
-    _, _, table, _ = cv2.connectedComponentsWithStats(marks, connectivity=8)
+    table = find_parts(np.asarray(marks, np.uint8))[1]
     low, high = (side * dpi for side in _LETTER_IN)
     heights, widths = table[1:, cv2.CC_STAT_HEIGHT], table[1:, cv2.CC_STAT_WIDTH]
     fit = (heights >= low) & (heights <= high) & (widths >= low / 2) & (widths <= 3 * high)

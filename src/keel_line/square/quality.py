@@ -14,6 +14,7 @@ from keel_line._shared.paper import (
     shrink_to,
     shrink_to_dpi,
 )
+from keel_line._shared.parts import find_parts
 from keel_line.model.page import Outlook, Verdict
 from keel_line.square.back import shines_through
 
@@ -105,7 +106,7 @@ def estimate_dpi(flat: Grey, dpi: float) -> float:
 
 def _heights(flat: Grey) -> NDArray[np.float64]:
     """Return the heights (px) of what may be letters of any size, in order."""
-    _, _, table, _ = cv2.connectedComponentsWithStats(find_ink(flat, _INK_DEPTH), connectivity=8)
+    table = find_parts(find_ink(flat, _INK_DEPTH))[1]
     width, height, area = np.asarray(table, np.int32)[1:, 2:5].T
     fit = (height >= 6) & (height <= max(flat.shape) / 8) & (width <= 2.5 * height)
     fit &= (width >= 0.1 * height) & (area >= 0.12 * width * height)
@@ -114,7 +115,7 @@ def _heights(flat: Grey) -> NDArray[np.float64]:
 
 def letter_parts(flat: Grey, dpi: float) -> NDArray[np.int32]:
     """Return x, y, width, height, area (px) of the connected parts that may be letters."""
-    _, _, table, _ = cv2.connectedComponentsWithStats(find_ink(flat, _INK_DEPTH), connectivity=8)
+    table = find_parts(find_ink(flat, _INK_DEPTH))[1]
     parts = np.asarray(table, np.int32)[1:]
     width, height, area = parts[:, 2], parts[:, 3], parts[:, 4]
     fit = (height >= max(4, 0.03 * dpi)) & (height <= 0.25 * dpi)
