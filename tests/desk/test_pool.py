@@ -33,6 +33,10 @@ def never_end() -> None:
         time.sleep(0.01)
 
 
+def blocks_ctrl_c() -> bool:
+    return signal.SIGINT in signal.pthread_sigmask(signal.SIG_BLOCK, [])
+
+
 def take_long_but_go_on(seconds: float) -> str:
     until = time.monotonic() + seconds
     while time.monotonic() < until:
@@ -156,6 +160,26 @@ def test_workers_end_with_their_parent(how: signal.Signals, tmp_path: Path) -> N
     while any(_is_alive(w) for w in workers) and time.monotonic() < until:
         time.sleep(0.02)
     assert not any(_is_alive(w) for w in workers)
+
+
+_BLOCKED = """
+from keel_line.desk.pool import WorkerPool
+from tests.desk.test_pool import blocks_ctrl_c
+if __name__ == "__main__":
+    with WorkerPool(1) as pool:
+        print(pool.submit(blocks_ctrl_c).result())
+"""
+
+
+def test_the_first_worker_too_starts_with_ctrl_c_blocked(tmp_path: Path) -> None:
+    # Only a new process shows it: its first worker is what starts the tracker of resources.
+    script = tmp_path / "parent.py"
+    script.write_text(_BLOCKED)
+    root = Path(__file__).resolve().parents[2]
+    said = subprocess.check_output(
+        [sys.executable, script], text=True, env={**os.environ, "PYTHONPATH": str(root)}
+    )
+    assert said == "True\n"
 
 
 def _is_alive(process: str) -> bool:

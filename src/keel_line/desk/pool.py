@@ -19,6 +19,7 @@ from collections.abc import Callable
 from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
+from multiprocessing import resource_tracker
 from multiprocessing.connection import Connection
 from pathlib import Path
 from types import TracebackType
@@ -148,7 +149,9 @@ class _Worker:
         self._process = _SPAWN.Process(
             target=_serve, args=(theirs, limits.memory, os.getpid()), daemon=True
         )
-        # Ctrl+C is the parent's to act on, from the first moment on.
+        # Ctrl+C is the parent's to act on, from the first moment on. The tracker comes first:
+        # whoever starts it, as the first worker would, has Ctrl+C no longer blocked after it.
+        resource_tracker.ensure_running()
         before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
         self._process.start()
         signal.pthread_sigmask(signal.SIG_SETMASK, before)
