@@ -79,8 +79,11 @@ class PageScore:
 
 
 @dataclass(frozen=True, eq=False)
-class _Places:
-    """A page's texts on the squared page: each line's box (px), and the text it belongs to."""
+class Places:
+    """A page's texts on the squared page: each line's box (px), and the text it belongs to.
+
+    ``parts`` counts the lines of each text.
+    """
 
     boxes: NDArray[np.float64]
     owner: NDArray[np.int64]
@@ -92,7 +95,7 @@ def score_page(loaded: LoadedPage, truth: PressPage, damage: str) -> PageScore:
     squared, flat, survey, seconds = _survey(loaded)
     text = loaded.page.text
     writing = None if text is None else gather_text(lay_text(text, squared.transform))
-    places = _place_texts(truth, loaded.to_px, squared.transform.to_squared)
+    places = place_texts(truth, loaded.to_px, squared.transform.to_squared)
     doubted = [
         any(
             d.chance >= LEAST_CHANCE
@@ -144,7 +147,11 @@ def _survey(loaded: LoadedPage) -> tuple[SquaredPage, NDArray[np.uint8], Survey,
     return squared, flat, survey, time.perf_counter() - begun
 
 
-def _place_texts(truth: PressPage, to_px: NDArray[np.float64], to_squared: object) -> _Places:
+def place_texts(truth: PressPage, to_px: NDArray[np.float64], to_squared: object) -> Places:
+    """Return where a page's texts stand on the squared page.
+
+    ``to_px``, shape (2, 3), takes points of the file to the picture, ``to_squared`` from there on.
+    """
     boxes, owner = [], []
     for number, text in enumerate(truth.texts):
         for x0, y0, x1, y1 in text.lines:
@@ -155,17 +162,17 @@ def _place_texts(truth: PressPage, to_px: NDArray[np.float64], to_squared: objec
     parts: dict[int, int] = {}
     for number in owner:
         parts[number] = parts.get(number, 0) + 1
-    return _Places(np.array(boxes, float).reshape(-1, 4), np.array(owner, np.int64), parts)
+    return Places(np.array(boxes, float).reshape(-1, 4), np.array(owner, np.int64), parts)
 
 
-def _inside(box: Box, places: _Places) -> NDArray[np.int64]:
+def _inside(box: Box, places: Places) -> NDArray[np.int64]:
     """Return the numbers of the lines whose middle lies in a box."""
     x = (places.boxes[:, 0] + places.boxes[:, 2]) / 2
     y = (places.boxes[:, 1] + places.boxes[:, 3]) / 2
     return np.flatnonzero((box[0] <= x) & (x <= box[2]) & (box[1] <= y) & (y <= box[3]))
 
 
-def _name_cells(grid: Grid, places: _Places) -> list[object]:
+def _name_cells(grid: Grid, places: Places) -> list[object]:
     """Return what each cell holds: a text's number where it holds all of one text and no more."""
     out: list[object] = []
     for cell in grid.cells:
@@ -185,7 +192,7 @@ def _compare(
     captions: Sequence[Box | None],
     doubted: Sequence[bool],
     truth: PressPage,
-    places: _Places,
+    places: Places,
     damage: str,
     seconds: float,
 ) -> PageScore:
@@ -301,7 +308,7 @@ def _has_heading(grid: Grid, names: Sequence[object], table: TableGrid, truth: P
     return mine == {c.text for c in table.cells if c.row < table.header_rows}
 
 
-def _has_caption(box: Box | None, table: TableGrid, places: _Places) -> bool:
+def _has_caption(box: Box | None, table: TableGrid, places: Places) -> bool:
     lines = _inside(box, places).tolist() if box is not None else []
     wanted = np.flatnonzero(places.owner == table.caption).tolist()
     return lines == wanted

@@ -41,6 +41,7 @@ from synth.prose import KINDS as PROSE_KINDS
 from synth.prose import write_prose
 
 MATERIAL = Path(__file__).resolve().parent.parent / ".cache" / "role_pages"
+JOINS = 1  # where among a piece's labels it stands whether its line goes on with the row before
 ROLES = ("outside", "caption", "heading", "body", "note")
 _OF_ROLE = {"caption": 1, "note": 4, "unknown": -1}
 _BATCH = 50
@@ -63,8 +64,6 @@ def label_pieces(
     one; whether another table stands left of it; whether it spans columns; whether it stands in one
     cell with the piece left of it, and with the one above it.
     """
-    count = len(writing.boxes)
-    out = np.full((count, 7), -1, np.int64)
     lines, owner = [], []
     for number, text in enumerate(truth.texts):
         for x0, y0, x1, y1 in text.lines:
@@ -72,9 +71,25 @@ def label_pieces(
             moved = corners @ loaded.to_px[:, :2].T + loaded.to_px[:, 2]
             lines.append((*moved.min(axis=0), *moved.max(axis=0)))
             owner.append(number)
-    if not lines:
+    places = np.array(lines, float).reshape(-1, 4)
+    return label_placed(writing, near, truth, places, np.array(owner, np.int64))
+
+
+def label_placed(
+    writing: Writing,
+    near: NDArray[np.int64],
+    truth: PressPage,
+    places: NDArray[np.float64],
+    owner: NDArray[np.int64],
+) -> NDArray[np.int64]:
+    """Return the same where the lines of the truth's texts are known.
+
+    ``places``, shape (n, 4), are their boxes (px), ``owner`` the numbers of their texts.
+    """
+    count = len(writing.boxes)
+    out = np.full((count, 7), -1, np.int64)
+    if not len(places):
         return out
-    places = np.array(lines)
     wide = np.minimum(writing.boxes[:, None, 2], places[None, :, 2]) - np.maximum(
         writing.boxes[:, None, 0], places[None, :, 0]
     )
@@ -84,9 +99,9 @@ def label_pieces(
     shared = np.clip(wide, 0, None) * np.clip(high, 0, None)
     best = shared.argmax(axis=1)
     known = shared[np.arange(count), best] > 0
-    text_of = np.where(known, np.array(owner)[best], -1)
+    text_of = np.where(known, owner[best], -1)
     cells = {c.text: (k, c, t) for k, t in enumerate(truth.tables) for c in t.cells}
-    numbers = np.array([cells[t][0] if t in cells else -1 for t in owner])
+    numbers = np.array([cells[t][0] if t in cells else -1 for t in owner.tolist()])
     out[~known & _lie_outside(writing, places, numbers), 0] = 0
     table_of = np.full(count, -1)
     row_of = np.full(count, -1)
@@ -107,7 +122,7 @@ def label_pieces(
             inside = own[writing.lines[own] == line]
             rows = set(row_of[inside].tolist()) - {-1}
             if before:  # what heads several rows goes on with the one before
-                out[inside, 1] = bool(rows & before) or not rows
+                out[inside, JOINS] = bool(rows & before) or not rows
             before = rows or before
     for column, way in ((2, 0), (3, 2)):
         other = near[:, way]

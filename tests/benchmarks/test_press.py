@@ -9,10 +9,10 @@ import numpy as np
 
 from benchmarks.press import (
     PageScore,
+    Places,
     TableScore,
     _find_fault,
     _name_cells,
-    _Places,
     kind_rows,
     score_page,
     summary_rows,
@@ -23,7 +23,7 @@ from synth.press.truth import CellPlace, TableGrid
 
 PRESS = Path(__file__).resolve().parents[2] / "benchmarks" / "press"
 # Four texts, the last one in two lines; a number of a text for each line.
-PLACES = _Places(
+PLACES = Places(
     np.array(
         [(5, 5, 20, 9), (55, 5, 70, 9), (5, 15, 20, 19), (55, 15, 70, 19), (55, 22, 70, 26)], float
     ),
@@ -70,7 +70,7 @@ def test_each_fault_has_its_name() -> None:
 def test_how_far_a_text_spans_is_free_where_nothing_shows_it() -> None:
     wide = replace(TRUTH.cells[0], col_span=2)
     cells = (wide, *TRUTH.cells[2:])
-    places = _Places(PLACES.boxes[[0, 2, 3, 4]], np.array([0, 2, 3, 3]), {0: 1, 2: 1, 3: 2})
+    places = Places(PLACES.boxes[[0, 2, 3, 4]], np.array([0, 2, 3, 3]), {0: 1, 2: 1, 3: 2})
     names = _name_cells(RIGHT, places)
     assert _find_fault(RIGHT, names, replace(TRUTH, cells=cells)) == "a span"
     cells = (replace(wide, free=True), *TRUTH.cells[2:])

@@ -12,10 +12,10 @@ from keel_line._shared.paper import flatten_light
 from keel_line.model.geometry import Box
 from keel_line.read.network import Network
 from keel_line.read.pieces import read_pieces
-from keel_line.rule.captions import find_beside, find_titles
+from keel_line.rule.captions import find_beside, find_titles, find_titles_below
 from keel_line.rule.grids import Survey, survey_page
 from keel_line.rule.roles import BODY, CAPTION, NOTE, OUTSIDE, Roles
-from keel_line.rule.sayings import ENDS_AS_TEXT
+from keel_line.rule.sayings import BEGINS_LARGE, ENDS_AS_TEXT, IS_KNOWN, NOTE_OR_ITEM, SPACES
 from keel_line.rule.writing import Writing
 from synth.pages import Sheet, Style, finish_page
 from tests.conftest import inter, make_content
@@ -200,3 +200,67 @@ def test_the_lines_under_another_table_end_there() -> None:
     _, box = find_titles(tables, writing, titled(writing, [0.3, 0.3]))
     assert box is not None
     assert box[1] > 30
+
+
+ABOVE = (0.0, -90.0, 260.0, -10.0)
+WORDED = {IS_KNOWN: 1.0, BEGINS_LARGE: 1.0, SPACES: 1.0}
+
+
+def said_below(changed: dict[int, float], role: int = NOTE) -> list[Box | None]:
+    """Look for a title under a table: a short line that says so much, then a paragraph."""
+    writing = writing_of([(0.0, 120.0)], [(0.0, 400.0)], [(0.0, 400.0)])
+    roles = roles_of(writing, [role, OUTSIDE, OUTSIDE])
+    said = roles.said.copy()
+    for place, value in {**WORDED, **changed}.items():
+        said[0, place] = value
+    return find_titles_below([ABOVE], writing, replace(roles, said=said), [])
+
+
+def test_a_title_below_a_table_is_found() -> None:
+    (box,) = said_below({})
+    assert box is not None
+    assert box[2] < 200
+    assert ABOVE[3] < box[3] < 40
+
+
+@pytest.mark.parametrize(
+    ("changed", "role"),
+    [
+        ({IS_KNOWN: 0.0}, NOTE),
+        ({BEGINS_LARGE: 0.0}, NOTE),
+        ({SPACES: 0.0}, NOTE),
+        ({ENDS_AS_TEXT[0]: 1.0}, NOTE),
+        ({NOTE_OR_ITEM[0]: 1.0}, NOTE),
+        ({}, OUTSIDE),
+    ],
+)
+def test_what_is_no_title_below(changed: dict[int, float], role: int) -> None:
+    assert said_below(changed, role) == [None]
+
+
+@pytest.mark.parametrize(
+    ("lines", "taken"),
+    [
+        ([[(0.0, 390.0)], [(0.0, 400.0)]], []),  # the first line of a paragraph
+        ([[(0.0, 120.0)], [(0.0, 400.0)]], [(0.0, -10.0, 130.0, 30.0)]),  # another's caption
+    ],
+)
+def test_a_line_that_goes_on_or_is_taken_is_no_title(
+    lines: list[list[tuple[float, float]]], taken: list[Box]
+) -> None:
+    writing = writing_of(*lines)
+    roles = roles_of(writing, [NOTE] * len(lines))
+    said = roles.said.copy()
+    for place, value in WORDED.items():
+        said[:, place] = value
+    assert find_titles_below([ABOVE], writing, replace(roles, said=said), taken) == [None]
+
+
+def test_a_title_below_is_no_note() -> None:
+    writing = writing_of([(0.0, 120.0)], [(0.0, 100.0)])
+    roles = roles_of(writing, [NOTE, NOTE])
+    (both,) = find_beside([ABOVE], writing, roles, NOTE)
+    (rest,) = find_beside([ABOVE], writing, roles, NOTE, taken=[(0.0, -10.0, 130.0, 30.0)])
+    assert both is not None
+    assert rest is not None
+    assert rest[1] > both[1] + 20

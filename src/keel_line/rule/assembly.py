@@ -18,7 +18,6 @@ from keel_line.rule.writing import Writing
 Ints = NDArray[np.int64]
 _LIKELY, _LITTLE = 0.5, 0.02
 _UNSURE = 0.4
-_JOINED = 0.3  # lines of wrapped text are rarer in the training material than on paper
 _END = 0.4  # an end is seldom wrong even where its line is unsure
 _LEAST_CHANCE = 0.02
 _UP, _LEFT = WAYS.index("up"), WAYS.index("left")
@@ -58,7 +57,7 @@ class FoundTable:
     @property
     def joined(self) -> tuple[bool, ...]:
         """Of each line but the first, whether it goes on with the row of the line before."""
-        return tuple(chance > _JOINED for chance in self.joins)
+        return tuple(chance > _LIKELY for chance in self.joins)
 
     @property
     def pieces(self) -> Ints:

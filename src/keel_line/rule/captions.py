@@ -9,7 +9,13 @@ from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 from keel_line.rule.roles import CAPTION, NOTE, Roles
-from keel_line.rule.sayings import ENDS_AS_TEXT
+from keel_line.rule.sayings import (
+    BEGINS_LARGE,
+    ENDS_AS_TEXT,
+    IS_KNOWN,
+    NOTE_OR_ITEM,
+    SPACES,
+)
 from keel_line.rule.writing import Writing, box_around, lie_outside
 
 Ints = NDArray[np.int64]
@@ -19,21 +25,24 @@ _NEAR_CAPS, _PAD_CAPS = 5.0, 0.35
 _BELOW = 1.5  # captions stand more often above
 _WORDS_CAPS, _LEADING_CAPS = 1.8, 1.6
 _TITLE_CAPS, _MOST_LINES, _ASIDE_CAPS = 2.6, 3, 2.5
+_AS_CLOSE, _TALL_CAPS, _SHORT = 1.3, 2.0, 0.75
 _LEAST_UPPER = 0.2  # how likely each line above a title's lowest is a caption at least
 
 
-def find_beside(boxes: list[Box], writing: Writing, roles: Roles, role: int) -> list[Box | None]:
+def find_beside(
+    boxes: list[Box], writing: Writing, roles: Roles, role: int, taken: Sequence[Box] = ()
+) -> list[Box | None]:
     """Return for each table the box around its caption, or its notes; None where it has none.
 
     ``boxes`` are the tables'; ``role`` is ``CAPTION`` or ``NOTE``. Lines of that role that stand
     close below each other go to the table that they stand nearest to, above or below it. A table
-    has one caption: the nearest.
+    has one caption: the nearest. What lies in ``taken`` is left out.
     """
     cap = writing.cap_px
     chosen = roles.roles.argmax(axis=1) == role
     if role == CAPTION:
         chosen |= (roles.roles[:, role] > _LEAST_CAPTION) & (roles.in_table <= _LIKELY)
-    outside = roles.in_table <= _LIKELY
+    outside = (roles.in_table <= _LIKELY) & lie_outside(writing.boxes, taken)
     runs = [run for run in _find_runs(writing, outside) if chosen[run].any()]
     own: list[list[tuple[float, Ints]]] = [[] for _ in boxes]
     for block in _find_blocks(runs, writing):
@@ -91,6 +100,51 @@ def find_titles(boxes: Sequence[Box], writing: Writing, roles: Roles) -> list[Bo
         x0, y0, x1, y1 = _pad(np.array([lines[number] for number in chosen]), cap)
         out.append((x0, y0, x1, min(y1, top)))
     return out
+
+
+def find_titles_below(
+    boxes: Sequence[Box], writing: Writing, roles: Roles, taken: Sequence[Box]
+) -> list[Box | None]:
+    """Return for each table the box around the line close below it that reads as a title, or None.
+
+    Such a line begins with a capital and has several words, and it is neither a sentence nor a
+    note. It ends where there is room for more, and what follows is no closer than the table.
+    ``taken`` are the captions of others.
+    """
+    cap = writing.cap_px
+    runs = _find_runs(writing, lie_outside(writing.boxes, [*boxes, *taken]))
+    lines = [box_around(writing.boxes[run]) for run in runs]
+    out: list[Box | None] = []
+    for left, _, right, foot in boxes:
+        below = [
+            n
+            for n, (x0, y0, x1, y1) in enumerate(lines)
+            if (y0 + y1) / 2 > foot and x0 < right and x1 > left
+        ]
+        first = min(below, key=lambda n: lines[n][1], default=-1)
+        if first < 0 or not _reads_as_title(runs[first], roles):
+            out.append(None)
+            continue
+        _, y0, x1, y1 = lines[first]
+        tops = [b[1] for b in (*boxes, *(lines[n] for n in below)) if b[1] > (y0 + y1) / 2]
+        after = min(tops, default=np.inf) - y1
+        wide = max((lines[n][2] for n in below if lines[n][1] - y1 <= after), default=right)
+        fits = (
+            y0 - foot <= min(_TITLE_CAPS * cap, _AS_CLOSE * after)
+            and y1 - y0 <= _TALL_CAPS * cap
+            and x1 - left <= _SHORT * (max(wide, right) - left)
+        )
+        out.append(_pad(writing.boxes[runs[first]], cap) if fits else None)
+    return out
+
+
+def _reads_as_title(run: Ints, roles: Roles) -> bool:
+    """Return whether a line that is thought to belong to a table reads as a title."""
+    if roles.roles[run][:, [CAPTION, NOTE]].sum(axis=1).mean() < _LIKELY:
+        return False
+    said = roles.said[run]
+    whole = bool(said[:, IS_KNOWN].all() and said[0, BEGINS_LARGE] and said[:, SPACES].sum() > 0)
+    return whole and not (said[0, list(NOTE_OR_ITEM)].any() or said[-1, list(ENDS_AS_TEXT)].any())
 
 
 def _pad(boxes: NDArray[np.float64], cap: float) -> Box:

@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line.model.grid import Rule
-from keel_line.rule.pieces import GROUPS, Pieces, measure_pieces
+from keel_line.rule.pieces import GROUPS, WAYS, Pieces, measure_pieces
 from keel_line.rule.sayings import TEXTS
 from keel_line.rule.writing import Writing
 
@@ -29,6 +29,8 @@ _WEIGHTS = Path(__file__).parent / "data" / "roles.npz"
 _MOST = 6.0
 _SOME, _PLAINLY = 0.3, 0.95
 _NEAR_LINES, _MOST_READ, _TALL_CAPS = 5, 60, 2.5
+_UNSURE = 0.48
+_UP = WAYS.index("up")
 
 
 @dataclass(frozen=True, eq=False)
@@ -177,16 +179,23 @@ def find_roles_reading(writing: Writing, rules: Sequence[Rule], read: ReadPieces
 
 
 def _choose_to_read(writing: Writing, roles: Roles) -> NDArray[np.int64]:
-    """Return the numbers of the pieces to be read, a few dozen at most."""
+    """Return the numbers of the pieces to be read, a few dozen at most.
+
+    Those of lines that may go on with the row before, or may not, come last.
+    """
     in_table = roles.in_table
     tabular = np.unique(writing.lines[in_table > _SOME])
     if len(tabular) == 0:
         return np.zeros(0, np.int64)
     away = np.abs(writing.lines[:, None] - tabular[None, :]).min(axis=1)
     plain = roles.roles[:, BODY] > _PLAINLY
+    unsure = plain & (np.abs(roles.joins - 0.5) < _UNSURE)
+    above = roles.near[unsure, _UP]
+    unsure[above[above >= 0]] = True
     level = writing.boxes[:, 3] - writing.boxes[:, 1] <= _TALL_CAPS * writing.cap_px
-    fit = np.flatnonzero((away <= _NEAR_LINES) & ~plain & level)
-    return fit[np.argsort(away[fit], kind="stable")][:_MOST_READ]
+    fit = np.flatnonzero((away <= _NEAR_LINES) & (~plain | unsure) & level)
+    last = np.where(plain[fit], _NEAR_LINES + 1, away[fit])
+    return fit[np.argsort(last, kind="stable")][:_MOST_READ]
 
 
 def find_roles(

@@ -11,6 +11,7 @@ import numpy as np
 from keel_line.model.geometry import Box
 from keel_line.model.grid import DIRECTIONS, Grid, Rule
 from keel_line.rule.assembly import FoundTable, find_open, find_tables, take_all
+from keel_line.rule.joining import judge_joins
 from keel_line.rule.laying import lay_table
 from keel_line.rule.mend import move_line
 from keel_line.rule.roles import Roles, find_roles
@@ -38,8 +39,10 @@ def find_by_roles(writing: Writing, rules: Sequence[Rule], roles: Roles) -> list
     out = []
     found = [_without_title(table, writing, rules) for table in find_tables(writing, roles)]
     boxes = [box_around(writing.boxes[t.pieces]) for t in found]
-    for table, room in zip(found, _find_room(boxes), strict=True):
-        grid = lay_table(table, writing, _clip(rules, room))
+    for alone, room in zip(found, _find_room(boxes), strict=True):
+        own = _clip(rules, room)
+        table = judge_joins(alone, writing, own, roles)
+        grid = lay_table(table, writing, own)
         if grid.rows * grid.cols > 1:
             out.append(replace(grid, doubts=find_open(table, writing, roles, grid)))
     return sorted(out, key=lambda g: g.box[1])
@@ -149,7 +152,9 @@ def lay_out(writing: Writing, rules: Sequence[Rule], area: Box) -> Grid:
     """
     if len(writing.boxes) == 0:
         raise ValueError("nothing is written here")
-    grid = lay_table(take_all(writing, find_roles(writing, rules)), writing, rules)
+    roles = find_roles(writing, rules)
+    table = judge_joins(take_all(writing, roles), writing, rules, roles)
+    grid = lay_table(table, writing, rules)
     for direction, first, last in zip(DIRECTIONS, area[:2], area[2:], strict=True):
         lines = grid.lines(direction)
         grid = move_line(grid, direction, 0, min(first, lines[0]))

@@ -1,0 +1,205 @@
+"""Fits which lines of a table are one row: ``python -m training.joining FOLDER... --office F``.
+
+The folders hold pages with their truth (``synth.press.make``, ``training.manuals held``), none of
+which the benchmark has, nor the training of roles: a network is surer of what it learnt from.
+"""
+
+from __future__ import annotations
+
+import argparse
+import pickle
+import sys
+import zlib
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from unittest.mock import patch
+
+import cv2
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import minimize
+
+from benchmarks.press import find_page_grids, place_texts
+from benchmarks.workers import open_workers
+from keel_line.model.grid import Rule
+from keel_line.rule.assembly import FoundTable
+from keel_line.rule.joining import JoiningModel, find_chances, measure_lines
+from keel_line.rule.roles import Roles
+from keel_line.rule.writing import Writing
+from synth.press.store import each_page, load_pressed
+from synth.press.truth import PressPage
+from training.roles import JOINS, label_placed
+
+MODEL = (
+    Path(__file__).resolve().parent.parent / "src" / "keel_line" / "rule" / "data" / "joining.json"
+)
+DAMAGES = ("clean", "copy", "fax", "photo", "clean", "office")
+_SEED = 9119
+_KEPT = Path(__file__).resolve().parent.parent / ".cache" / "joining.pickle"
+_HIDDEN, _PENALTY, _FOLDS, _OFFICE, _MOST = 8, 1.5e-3, 6, 3.0, 4.0
+Job = tuple[bytes, PressPage, str, bool]
+
+
+@dataclass(frozen=True, eq=False)
+class MeasuredTable:
+    """The lines of a table that was found: their measures, and whether each goes on with its row.
+
+    ``network`` says what the network alone thinks, ``office`` that the page is like those that
+    offices print.
+    """
+
+    design: str
+    office: bool
+    measures: NDArray[np.float64]
+    joined: NDArray[np.bool_]
+    network: NDArray[np.bool_]
+
+
+def measure_page(job: Job) -> list[MeasuredTable]:
+    """Measure the tables that are found on a page, where the truth has their lines."""
+    cv2.setNumThreads(1)
+    data, truth, damage, office = job
+    seen: list[tuple[FoundTable, Writing, Sequence[Rule], Roles]] = []
+
+    def keep(
+        table: FoundTable, writing: Writing, rules: Sequence[Rule], roles: Roles
+    ) -> FoundTable:
+        seen.append((table, writing, rules, roles))
+        return table
+
+    loaded = load_pressed(data, truth, damage, _SEED)
+    with patch("keel_line.rule.tables.judge_joins", keep):
+        found = find_page_grids(loaded)
+    places = place_texts(truth, loaded.to_px, found.transform.to_squared)
+    out = []
+    for table, writing, rules, roles in seen:
+        if len(table.lines) < 2:
+            continue
+        labels = label_placed(writing, roles.near, truth, places.boxes, places.owner)[:, JOINS]
+        told = np.array([labels[line].max() for line in table.lines[1:]])
+        measures = measure_lines(table, writing, rules, roles)
+        network = np.array(table.joined)
+        known = told >= 0
+        out.append(
+            MeasuredTable(truth.design, office, measures[known], told[known] > 0, network[known])
+        )
+    return out
+
+
+def fit_model(tables: Sequence[MeasuredTable], hidden: int = _HIDDEN) -> JoiningModel:
+    """Return the perceptron that tells from measures which lines go on with their rows.
+
+    The lines of a table count together as the square root of their number, those of offices more.
+    """
+    measures = np.concatenate([t.measures for t in tables])
+    sign = np.where(np.concatenate([t.joined for t in tables]), 1.0, -1.0)
+    counts = [
+        np.full(len(t.joined), (_OFFICE if t.office else 1.0) / np.sqrt(max(1, len(t.joined))))
+        for t in tables
+    ]
+    share = np.concatenate(counts) / sum(float(c.sum()) for c in counts)
+    middle, scale = measures.mean(axis=0), measures.std(axis=0) + 1e-3
+    brought = np.clip((measures - middle) / scale, -_MOST, _MOST)
+    wide = measures.shape[1]
+    rng = np.random.default_rng(_SEED)
+    start = np.concatenate(
+        [
+            rng.normal(0, 1 / np.sqrt(wide), hidden * wide),
+            np.zeros(hidden),
+            rng.normal(0, 1 / np.sqrt(hidden), hidden),
+            np.zeros(1),
+        ]
+    )
+
+    def loss(weights: NDArray[np.float64]) -> tuple[float, NDArray[np.float64]]:
+        first, first_bias, last = _part(weights, hidden, wide)
+        raised = brought @ first.T + first_bias
+        held = np.maximum(raised, 0.0)
+        z = sign * (held @ last + weights[-1])
+        slope = -sign * share / (1 + np.exp(np.clip(z, -60, 60)))
+        back = np.outer(slope, last) * (raised > 0)
+        own = np.concatenate(
+            [(back.T @ brought).ravel(), back.sum(axis=0), held.T @ slope, [slope.sum()]]
+        )
+        value = float(share @ np.logaddexp(0, -z)) + _PENALTY * float(weights @ weights)
+        return value, own + 2 * _PENALTY * weights
+
+    found = minimize(loss, start, jac=True, method="L-BFGS-B", options={"maxiter": 600}).x
+    first, first_bias, last = _part(found, hidden, wide)
+    return JoiningModel(
+        _round(middle),
+        _round(scale),
+        tuple(_round(row) for row in first),
+        _round(first_bias),
+        _round(last),
+        round(float(found[-1]), 4),
+    )
+
+
+def _part(
+    weights: NDArray[np.float64], hidden: int, wide: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """Return the weights of the first layer, what is added there, and those of the last."""
+    at = hidden * wide
+    return weights[:at].reshape(hidden, wide), weights[at : at + hidden], weights[at + hidden : -1]
+
+
+def _round(values: NDArray[np.float64]) -> tuple[float, ...]:
+    return tuple(values.round(4).tolist())
+
+
+def find_held_chances(tables: Sequence[MeasuredTable]) -> list[NDArray[np.float64]]:
+    """Return the chances of each table's lines by a model that was fitted without its design."""
+    folds = [zlib.crc32(t.design.encode()) % _FOLDS for t in tables]
+    models = {
+        fold: fit_model([t for t, own in zip(tables, folds, strict=True) if own != fold])
+        for fold in sorted(set(folds))
+    }
+    return [find_chances(t.measures, models[fold]) for t, fold in zip(tables, folds, strict=True)]
+
+
+def main() -> None:
+    """Measure, tell how a fit without a design does on that design, fit on all and write."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("folders", type=Path, nargs="*")
+    parser.add_argument("--office", type=Path, action="append", default=[])
+    parser.add_argument("--again", action="store_true", help="with what was measured last")
+    parser.add_argument("--out", type=Path, default=MODEL)
+    args = parser.parse_args()
+    tables: list[MeasuredTable]
+    if args.again and _KEPT.exists():
+        tables = pickle.loads(_KEPT.read_bytes())  # noqa: S301 - our own file
+    else:
+        tables = measure_folders(args.folders, args.office)
+        _KEPT.write_bytes(pickle.dumps(tables))
+    chances = find_held_chances(tables)
+    judged = [
+        (int((t.network != t.joined).sum()), int(((c > 0.5) != t.joined).sum()), len(t.joined))
+        for t, c in zip(tables, chances, strict=True)
+    ]
+    before, now, lines = np.array(judged).T
+    sys.stdout.write(
+        f"{len(tables)} tables, {lines.sum()} lines; wrong by the network alone: {before.sum()} "
+        f"lines, {(before > 0).sum()} tables; designs held out: {now.sum()} lines, "
+        f"{(now > 0).sum()} tables\n"
+    )
+    model = fit_model(tables)
+    args.out.write_bytes(msgspec.json.encode(model) + b"\n")
+
+
+def measure_folders(others: Sequence[Path], offices: Sequence[Path]) -> list[MeasuredTable]:
+    """Measure each page of some folders: as its file has it, and on one paper by turns."""
+    jobs = [
+        (data, truth, damage, folder in offices)
+        for folder in (*others, *offices)
+        for k, (data, truth) in enumerate(each_page(folder))
+        for damage in ("digital", DAMAGES[k % len(DAMAGES)])
+    ]
+    with open_workers() as pool:
+        return [t for page in pool.map(measure_page, jobs, chunksize=4) for t in page]
+
+
+if __name__ == "__main__":
+    main()
