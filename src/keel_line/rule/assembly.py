@@ -10,10 +10,10 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line.model.grid import Grid, LineDoubt
+from keel_line.model.grid import Grid, LineDoubt, Rule
 from keel_line.rule.pieces import WAYS
 from keel_line.rule.roles import BODY, HEADING, Roles
-from keel_line.rule.writing import Writing
+from keel_line.rule.writing import Writing, box_around
 
 Ints = NDArray[np.int64]
 _LIKELY, _LITTLE = 0.5, 0.02
@@ -25,6 +25,7 @@ _LEAST_PIECES, _LEAST_SURE = 4, 0.88
 _NARROW_CAPS = 0.3
 _CLOSE_LINES = 2
 _LEAST_LEVEL, _LEVEL, _AS_CLOSE = 3, 0.9, 1.15
+_LEAST_RULES, _NEAR_RULE_CAPS = 2, 3.0
 _TINY = 1e-6
 
 
@@ -65,7 +66,7 @@ class FoundTable:
         return np.concatenate(self.lines)
 
 
-def find_tables(writing: Writing, roles: Roles) -> list[FoundTable]:
+def find_tables(writing: Writing, roles: Roles, rules: Sequence[Rule] = ()) -> list[FoundTable]:
     """Find the tables of a page: pieces in tables, linked along lines and from line to line.
 
     What holds fewer than 4 pieces, or is no table with a chance of more than one in eight, is none.
@@ -74,7 +75,7 @@ def find_tables(writing: Writing, roles: Roles) -> list[FoundTable]:
     segments = _find_segments(writing, roles, within)
     groups = _gather(len(segments), _weigh_links(segments, roles))
     groups = _join_headings(groups, segments, writing, roles)
-    groups = _join_level(groups, segments, writing, roles)
+    groups = _join_level(groups, segments, writing, roles, rules)
     tables = [_make_table([segments[k] for k in own], writing, roles) for own in groups]
     # What machines leave along an edge is narrow; a value is seldom narrower than a letter.
     wide = writing.boxes[:, 2] - writing.boxes[:, 0] >= _NARROW_CAPS * writing.cap_px
@@ -170,11 +171,16 @@ def _join_headings(
 
 
 def _join_level(
-    groups: list[list[int]], segments: list[Ints], writing: Writing, roles: Roles
+    groups: list[list[int]],
+    segments: list[Ints],
+    writing: Writing,
+    roles: Roles,
+    rules: Sequence[Rule],
 ) -> list[list[int]]:
     """Join groups that stand level beside each other, as close as their own columns do.
 
-    Tables beside each other stand far apart: a clerk has to see that they are two.
+    Tables beside each other stand far apart: a clerk has to see that they are two. What the same
+    rules run over is one table all the same.
     """
     plain = roles.spans <= _LIKELY
     out = [(own, np.concatenate([segments[k] for k in own])) for own in groups]
@@ -183,7 +189,7 @@ def _join_level(
     while k < len(out):
         own, pieces = out[k]
         for other, (more, beside) in enumerate(out[k + 1 :], k + 1):
-            if _are_level(pieces[plain[pieces]], beside[plain[beside]], writing):
+            if _are_level(pieces[plain[pieces]], beside[plain[beside]], writing, rules):
                 out[k] = (sorted(own + more), np.concatenate([pieces, beside]))
                 del out[other]
                 break
@@ -192,15 +198,26 @@ def _join_level(
     return [own for own, _ in out]
 
 
-def _are_level(left: Ints, right: Ints, writing: Writing) -> bool:
-    """Return whether two groups stand side by side on the same lines, as close as columns."""
+def _are_level(left: Ints, right: Ints, writing: Writing, rules: Sequence[Rule]) -> bool:
+    """Return whether two groups stand side by side on the same lines, close or under rules."""
     first, second = set(writing.lines[left].tolist()), set(writing.lines[right].tolist())
     shared = first & second
     if len(shared) < max(_LEAST_LEVEL, _LEVEL * len(first | second)):
         return False
     between = float(writing.boxes[right, 0].min() - writing.boxes[left, 2].max())
     inner = max(_widest_white(writing.boxes[own]) for own in (left, right))
-    return 0.0 <= between <= _AS_CLOSE * inner
+    close = between <= _AS_CLOSE * inner or _are_ruled_together(left, right, writing, rules)
+    return between >= 0.0 and close
+
+
+def _are_ruled_together(left: Ints, right: Ints, writing: Writing, rules: Sequence[Rule]) -> bool:
+    """Return whether two rules or more run over both groups, close to their lines."""
+    x0, y0, x1, y1 = box_around(writing.boxes[np.concatenate([left, right])])
+    near, count = _NEAR_RULE_CAPS * writing.cap_px, 0
+    for rule in rules:
+        if rule.direction == "across" and rule.start <= x0 and rule.end >= x1:
+            count += y0 - near <= rule.at((x0 + x1) / 2) <= y1 + near
+    return count >= _LEAST_RULES
 
 
 def _widest_white(boxes: NDArray[np.float64]) -> float:

@@ -37,7 +37,7 @@ def find_by_roles(writing: Writing, rules: Sequence[Rule], roles: Roles) -> list
         What each piece is thought to be.
     """
     out = []
-    found = [_without_title(table, writing, rules) for table in find_tables(writing, roles)]
+    found = [_without_title(table, writing, rules) for table in find_tables(writing, roles, rules)]
     boxes = [box_around(writing.boxes[t.pieces]) for t in found]
     for alone, room in zip(found, _find_room(boxes), strict=True):
         own = _clip(rules, room)
