@@ -31,11 +31,11 @@ from keel_line.rule.writing import Writing
 from synth.press.store import each_page, load_pressed
 from synth.press.truth import PressPage
 from training.roles import JOINS, label_placed
+from training.unsure import DAMAGES
 
 MODEL = (
     Path(__file__).resolve().parent.parent / "src" / "keel_line" / "rule" / "data" / "joining.json"
 )
-DAMAGES = ("clean", "copy", "fax", "photo", "clean", "office")
 _SEED = 9119
 _KEPT = Path(__file__).resolve().parent.parent / ".cache" / "joining.pickle"
 _HIDDEN, _PENALTY, _FOLDS, _OFFICE, _MOST = 8, 1.5e-3, 6, 3.0, 4.0

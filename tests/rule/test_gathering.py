@@ -91,6 +91,26 @@ def test_headings_over_the_white_between_columns_belong_to_the_table_below(level
     assert found.headings == levels + 1
 
 
+@pytest.mark.parametrize(
+    ("rules", "count"),
+    [
+        ([(0.0, 900.0, -10.0), (0.0, 900.0, 170.0)], 1),
+        ([(0.0, 900.0, -10.0)], 2),  # one of a page's own
+        ([(0.0, 160.0, -10.0), (700.0, 900.0, -10.0), (0.0, 900.0, 170.0)], 2),  # two frames
+        ([(0.0, 900.0, -200.0), (0.0, 900.0, 400.0)], 2),  # far off
+    ],
+)
+def test_level_parts_that_the_same_rules_run_over_are_one_table(
+    rules: list[tuple[float, float, float]], count: int
+) -> None:
+    places = (0.0, 100.0, 700.0, 800.0)
+    writing = writing_of(*[[(x, x + 60) for x in places]] * 4)
+    parted = frozenset(range(2, 16, 4))  # the network takes the right half for another table
+    across = [Rule("across", start, end, y, 0.0, 2.0, 1.0) for start, end, y in rules]
+    found = find_tables(writing, roles_of(writing, [BODY] * 16, parted=parted), across)
+    assert len(found) == count
+
+
 def table_with_a_lone_line(rules: list[float], *, lone: int = 1) -> int:
     """Lay out a table of 4 rows below lone lines, with rules across at heights; return its rows."""
     lines = [[(80.0, 180.0)]] * lone + [TWO] * 4

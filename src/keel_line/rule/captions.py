@@ -108,7 +108,7 @@ def find_titles_below(
     """Return for each table the box around the line close below it that reads as a title, or None.
 
     Such a line begins with a capital and has several words, and it is neither a sentence nor a
-    note. It ends where there is room for more, and what follows is no closer than the table.
+    note. It ends where there is room for more, and what follows is hardly closer than the table.
     ``taken`` are the captions of others.
     """
     cap = writing.cap_px
