@@ -133,7 +133,12 @@ def find_chances(measures: Floats, model: JoiningModel) -> Floats:
 def measure_lines(
     table: FoundTable, writing: Writing, rules: Sequence[Rule], roles: Roles
 ) -> Floats:
-    """Measure each line but the first; see ``MEASURES``. Returns shape (lines - 1, MEASURES)."""
+    """Measure each line but the first; see ``MEASURES``.
+
+    Returns
+    -------
+    shape (lines - 1, len(MEASURES))
+    """
     counts = np.array([len(line) for line in table.lines], float)
     first = _fill_first(table.lines, writing, counts)
     room = _find_room(table.pieces, writing)
@@ -224,7 +229,7 @@ def _measure_rules(table: FoundTable, writing: Writing, rules: Sequence[Rule]) -
 
 
 def _fill_first(lines: Sequence[Ints], writing: Writing, counts: Floats) -> Floats:
-    """Return for each line whether its first piece stands where first columns of full lines do."""
+    """Return for each line whether the first column is filled, as full lines show where it is."""
     boxes = writing.boxes
     full = [line for line in lines if len(line) >= max(2.0, _FULL * counts.max())]
     if not full:
