@@ -225,9 +225,15 @@ def test_a_name_alone_across_the_body_spans_all_columns() -> None:
 
 
 def reading(
-    monkeypatch: pytest.MonkeyPatch, writing: Writing, roles: list[int]
+    monkeypatch: pytest.MonkeyPatch,
+    writing: Writing,
+    roles: list[int],
+    joins: dict[int, float] | None = None,
 ) -> tuple[list[np.ndarray], list[list[str | None]]]:
-    """Find roles that are known, reading "said"; return what was read, and what was made of it."""
+    """Find roles that are known, reading "said"; return what was read, and what was made of it.
+
+    ``joins`` are the chances of some pieces that their lines go on with the row above.
+    """
     asked: list[np.ndarray] = []
     told: list[list[str | None]] = []
 
@@ -241,6 +247,8 @@ def reading(
         return ["" if y0 == 0 else "said" for y0 in boxes[:, 1].tolist()]
 
     known = roles_of(writing, roles)
+    chances = [(joins or {}).get(k, 0.0) for k in range(len(known.joins))]
+    known = replace(known, joins=np.array(chances))
     monkeypatch.setattr("keel_line.rule.roles.judge_pieces", lambda _: known)
     monkeypatch.setattr(Pieces, "with_texts", tell)
     find_roles_reading(writing, [], read)
@@ -267,6 +275,15 @@ def test_what_stands_close_to_tables_is_read_before_roles_are_told(
     assert texts[0] is None  # nothing was seen there
     assert texts[1] == "said"
     assert texts[4:20] == [None] * 16
+
+
+@pytest.mark.parametrize(("chance", "tops"), [(0.5, [120.0, 160.0]), (0.999, []), (0.001, [])])
+def test_a_line_that_may_go_on_with_the_one_above_is_read_with_it(
+    monkeypatch: pytest.MonkeyPatch, chance: float, tops: list[float]
+) -> None:
+    writing = writing_of(*[TWO] * 9)
+    asked, _ = reading(monkeypatch, writing, [BODY] * 18, {8: chance})  # the left of the fifth line
+    assert [y for boxes in asked for y in sorted(boxes[:, 1].tolist())] == tops
 
 
 def test_where_no_table_is_nothing_is_read(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -139,7 +139,7 @@ def find_titles_below(
 
 
 def _reads_as_title(run: Ints, roles: Roles) -> bool:
-    """Return whether a line that is thought to belong to a table reads as a title."""
+    """Return whether a line is thought to be a caption or a note, and is worded as a title."""
     if roles.roles[run][:, [CAPTION, NOTE]].sum(axis=1).mean() < _LIKELY:
         return False
     said = roles.said[run]

@@ -20,7 +20,7 @@ from keel_line.model.grid import Rule
 from keel_line.rule.assembly import FoundTable
 from keel_line.rule.pieces import WAYS
 from keel_line.rule.roles import BODY, HEADING, Roles
-from keel_line.rule.sayings import BEGINS_SMALL, GOES_ON
+from keel_line.rule.sayings import BEGINS_SMALL, WITH_ABOVE
 from keel_line.rule.writing import Writing, box_around, line_middle
 
 Floats = NDArray[np.float64]
@@ -29,6 +29,7 @@ _MODEL = Path(__file__).parent / "data" / "joining.json"
 _UP = WAYS.index("up")
 _MOST_ODDS, _TINY, _MOST = 6.0, 1e-4, 4.0
 _RULED = 0.5
+_SMALL_AFTER = 4  # where it stands that a small letter follows no full stop
 _FULL, _FLUSH_CAPS, _FAR_CAPS = 0.8, 0.5, 9.0
 
 MEASURES = (
@@ -122,7 +123,10 @@ def judge_joins(
 
 
 def find_chances(measures: Floats, model: JoiningModel) -> Floats:
-    """Return the chance (0 to 1) of each line with such measures, shape (n, len(MEASURES))."""
+    """Return for each line the chance (0 to 1) that it goes on with the row before.
+
+    ``measures`` has shape (n, len(MEASURES)).
+    """
     brought = np.clip((measures - np.array(model.middle)) / np.array(model.scale), -_MOST, _MOST)
     hidden = np.maximum(brought @ np.array(model.hidden).T + np.array(model.hidden_bias), 0.0)
     odds = hidden @ np.array(model.last) + model.bias
@@ -229,7 +233,10 @@ def _measure_rules(table: FoundTable, writing: Writing, rules: Sequence[Rule]) -
 
 
 def _fill_first(lines: Sequence[Ints], writing: Writing, counts: Floats) -> Floats:
-    """Return for each line whether the first column is filled, as full lines show where it is."""
+    """Return for each line whether its first column is filled.
+
+    Lines in which nearly all columns are filled show where the second one begins.
+    """
     boxes = writing.boxes
     full = [line for line in lines if len(line) >= max(2.0, _FULL * counts.max())]
     if not full:
@@ -254,7 +261,7 @@ def _measure_filling(counts: Floats, first: Floats) -> Floats:
 
 
 def _measure_extents(lines: Sequence[Ints], writing: Writing) -> Floats:
-    """Measure each line's widest piece (heights of capitals) and its share of the table's width."""
+    """Measure how wide each line's widest piece is, and how much of the table's width it fills."""
     boxes = writing.boxes
     ends = np.array([(boxes[line, 0].min(), boxes[line, 2].max()) for line in lines])
     whole = max(float(ends[:, 1].max() - ends[:, 0].min()), 1.0)
@@ -295,8 +302,8 @@ def _measure_places(
 def _measure_texts(line: Ints, roles: Roles) -> list[float]:
     """Measure whether what the pieces of a line say goes on with what those above say."""
     said = roles.said[line]
-    pairs = said[:, GOES_ON]
+    pairs = said[:, WITH_ABOVE]
     known = pairs[:, 0] > 0
     mean = pairs[known, 1:].mean(axis=0) if known.any() else np.zeros(pairs.shape[1] - 1)
-    most = float(pairs[known, 4].max(initial=0.0))
+    most = float(pairs[known, _SMALL_AFTER].max(initial=0.0))
     return [float(known.mean()), float(said[:, BEGINS_SMALL].max()), *mean.tolist(), most]

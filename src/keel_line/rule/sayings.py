@@ -216,12 +216,13 @@ BEGINS_SMALL = 4
 """The place of a measure: does the text begin with a small letter."""
 
 BEGINS_LARGE, SPACES = 14, 12
-"""The places of two measures: does the text begin with a capital, and its spaces (log(1 + n))."""
+"""The places of two measures: does the text begin with a capital; how many spaces has it
+(log(1 + n))."""
 
 NOTE_OR_ITEM = (9, 10)
 """The places of two measures: does the text begin as notes do, or as an item of a list."""
 
-GOES_ON = slice(_OWN, _OWN + _PAIR)
+WITH_ABOVE = slice(_OWN, _OWN + _PAIR)
 """The places of the measures of a text and the one above it: are both known, do they look alike,
 does the lower one go on with the upper one (by its first letter, brackets, the last word)."""
 
