@@ -43,7 +43,7 @@ GROUPS = {
 }
 _DAMAGED = ("copy", "fax", "photo", "fax-coarse", "office")
 SEED = 40211
-_MOSTLY = 0.5
+MOSTLY = 0.5  # a grid is a table's that holds so much of its texts
 
 
 @dataclass(frozen=True)
@@ -187,6 +187,14 @@ def _name_cells(grid: Grid, places: Places) -> list[object]:
     return out
 
 
+def share_texts(boxes: Sequence[Box], truth: PressPage, places: Places) -> NDArray[np.float64]:
+    """Return which share of each true table's texts each box holds, shape (tables, boxes)."""
+    holds = [set(places.owner[_inside(box, places)].tolist()) for box in boxes]
+    texts = [{c.text for c in table.cells} for table in truth.tables]
+    shares = [[len(h & own) / max(1, len(own)) for h in holds] for own in texts]
+    return np.array(shares, float).reshape(len(texts), len(holds))
+
+
 def _compare(
     grids: Sequence[Grid],
     captions: Sequence[Box | None],
@@ -197,18 +205,14 @@ def _compare(
     seconds: float,
 ) -> PageScore:
     named = [_name_cells(g, places) for g in grids]
-    holds = [
-        {int(o) for line in _inside(g.box, places) for o in (places.owner[line],)} for g in grids
-    ]
     scores, used = [], set()
-    for table in truth.tables:
-        own = {c.text for c in table.cells}
-        shares = [len(h & own) / max(1, len(own)) for h in holds]
-        best = int(np.argmax(shares)) if shares else -1
+    held = share_texts([g.box for g in grids], truth, places)
+    for table, shares in zip(truth.tables, held, strict=True):
+        best = int(np.argmax(shares)) if len(shares) else -1
         true = relations(
             (c.row, c.col, c.row_span, c.col_span, c.text) for c in _with_blanks(table)
         )
-        if best < 0 or shares[best] < _MOSTLY:
+        if best < 0 or shares[best] < MOSTLY:
             used |= {k for k, s in enumerate(shares) if s > 0}
             scores.append(TableScore(true=len(true), why="lost"))
             continue

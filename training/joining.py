@@ -9,7 +9,6 @@ from __future__ import annotations
 import argparse
 import pickle
 import sys
-import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -19,17 +18,18 @@ import cv2
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import minimize
 
 from benchmarks.press import find_page_grids, place_texts
 from benchmarks.workers import open_workers
 from keel_line.model.grid import Rule
 from keel_line.rule.assembly import FoundTable
-from keel_line.rule.joining import JoiningModel, find_chances, measure_lines
+from keel_line.rule.joining import find_chances, measure_lines
+from keel_line.rule.perceptron import Perceptron
 from keel_line.rule.roles import Roles
 from keel_line.rule.writing import Writing
 from synth.press.store import each_page, load_pressed
 from synth.press.truth import PressPage
+from training.perceptron import Choices, fit_perceptron, hold_out
 from training.roles import JOINS, label_placed
 from training.unsure import DAMAGES
 
@@ -38,7 +38,7 @@ MODEL = (
 )
 _SEED = 9119
 _KEPT = Path(__file__).resolve().parent.parent / ".cache" / "joining.pickle"
-_HIDDEN, _PENALTY, _FOLDS, _OFFICE, _MOST = 8, 1.5e-3, 6, 3.0, 4.0
+_HIDDEN, _PENALTY, _OFFICE = 8, 1.5e-3, 3.0
 Job = tuple[bytes, PressPage, str, bool]
 
 
@@ -88,76 +88,25 @@ def measure_page(job: Job) -> list[MeasuredTable]:
     return out
 
 
-def fit_model(tables: Sequence[MeasuredTable], hidden: int = _HIDDEN) -> JoiningModel:
+def fit_model(tables: Sequence[MeasuredTable]) -> Perceptron:
     """Return the perceptron that tells from measures which lines go on with their rows.
 
     The lines of a table count together as the square root of their number, those of offices more.
     """
-    measures = np.concatenate([t.measures for t in tables])
-    sign = np.where(np.concatenate([t.joined for t in tables]), 1.0, -1.0)
-    counts = [
+    joined = np.concatenate([t.joined for t in tables])
+    weights = [
         np.full(len(t.joined), (_OFFICE if t.office else 1.0) / np.sqrt(max(1, len(t.joined))))
         for t in tables
     ]
-    share = np.concatenate(counts) / sum(float(c.sum()) for c in counts)
-    middle, scale = measures.mean(axis=0), measures.std(axis=0) + 1e-3
-    brought = np.clip((measures - middle) / scale, -_MOST, _MOST)
-    wide = measures.shape[1]
-    rng = np.random.default_rng(_SEED)
-    start = np.concatenate(
-        [
-            rng.normal(0, 1 / np.sqrt(wide), hidden * wide),
-            np.zeros(hidden),
-            rng.normal(0, 1 / np.sqrt(hidden), hidden),
-            np.zeros(1),
-        ]
-    )
-
-    def loss(weights: NDArray[np.float64]) -> tuple[float, NDArray[np.float64]]:
-        first, first_bias, last = _part(weights, hidden, wide)
-        raised = brought @ first.T + first_bias
-        held = np.maximum(raised, 0.0)
-        z = sign * (held @ last + weights[-1])
-        slope = -sign * share / (1 + np.exp(np.clip(z, -60, 60)))
-        back = np.outer(slope, last) * (raised > 0)
-        own = np.concatenate(
-            [(back.T @ brought).ravel(), back.sum(axis=0), held.T @ slope, [slope.sum()]]
-        )
-        value = float(share @ np.logaddexp(0, -z)) + _PENALTY * float(weights @ weights)
-        return value, own + 2 * _PENALTY * weights
-
-    found = minimize(loss, start, jac=True, method="L-BFGS-B", options={"maxiter": 600}).x
-    first, first_bias, last = _part(found, hidden, wide)
-    return JoiningModel(
-        _round(middle),
-        _round(scale),
-        tuple(_round(row) for row in first),
-        _round(first_bias),
-        _round(last),
-        round(float(found[-1]), 4),
-    )
-
-
-def _part(
-    weights: NDArray[np.float64], hidden: int, wide: int
-) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
-    """Return the weights of the first layer, what is added there, and those of the last."""
-    at = hidden * wide
-    return weights[:at].reshape(hidden, wide), weights[at : at + hidden], weights[at + hidden : -1]
-
-
-def _round(values: NDArray[np.float64]) -> tuple[float, ...]:
-    return tuple(values.round(4).tolist())
+    measures = np.concatenate([t.measures for t in tables])
+    choices = Choices(measures, np.arange(len(joined)), joined, np.concatenate(weights))
+    return fit_perceptron(choices, _HIDDEN, _PENALTY)
 
 
 def find_held_chances(tables: Sequence[MeasuredTable]) -> list[NDArray[np.float64]]:
     """Return the chances of each table's lines by a model that was fitted without its design."""
-    folds = [zlib.crc32(t.design.encode()) % _FOLDS for t in tables]
-    models = {
-        fold: fit_model([t for t, own in zip(tables, folds, strict=True) if own != fold])
-        for fold in sorted(set(folds))
-    }
-    return [find_chances(t.measures, models[fold]) for t, fold in zip(tables, folds, strict=True)]
+    models = hold_out(tables, [t.design for t in tables], fit_model)
+    return [find_chances(t.measures, m) for t, m in zip(tables, models, strict=True)]
 
 
 def main() -> None:

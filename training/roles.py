@@ -90,16 +90,8 @@ def label_placed(
     out = np.full((count, 7), -1, np.int64)
     if not len(places):
         return out
-    wide = np.minimum(writing.boxes[:, None, 2], places[None, :, 2]) - np.maximum(
-        writing.boxes[:, None, 0], places[None, :, 0]
-    )
-    high = np.minimum(writing.boxes[:, None, 3], places[None, :, 3]) - np.maximum(
-        writing.boxes[:, None, 1], places[None, :, 1]
-    )
-    shared = np.clip(wide, 0, None) * np.clip(high, 0, None)
-    best = shared.argmax(axis=1)
-    known = shared[np.arange(count), best] > 0
-    text_of = np.where(known, owner[best], -1)
+    text_of = find_texts(writing, places, owner)
+    known = text_of >= 0
     cells = {c.text: (k, c, t) for k, t in enumerate(truth.tables) for c in t.cells}
     numbers = np.array([cells[t][0] if t in cells else -1 for t in owner.tolist()])
     out[~known & _lie_outside(writing, places, numbers), 0] = 0
@@ -133,6 +125,22 @@ def label_placed(
         both = (table_of >= 0) & (other >= 0) & (table_of[other] == table_of)
         out[both, column] = text_of[both] == text_of[other[both]]
     return out
+
+
+def find_texts(
+    writing: Writing, places: NDArray[np.float64], owner: NDArray[np.int64]
+) -> NDArray[np.int64]:
+    """Return the number of the text that each piece shows, shape (n,), -1 where it shows none.
+
+    ``places``, shape (m, 4), are the boxes (px) of texts' lines, ``owner`` the texts' numbers.
+    """
+    if not len(places):
+        return np.full(len(writing.boxes), -1, np.int64)
+    boxes = writing.boxes[:, None]
+    wide = np.minimum(boxes[..., 2], places[:, 2]) - np.maximum(boxes[..., 0], places[:, 0])
+    high = np.minimum(boxes[..., 3], places[:, 3]) - np.maximum(boxes[..., 1], places[:, 1])
+    shared = np.clip(wide, 0, None) * np.clip(high, 0, None)
+    return np.where(shared.max(axis=1) > 0, owner[shared.argmax(axis=1)], -1)
 
 
 def _role_of(cell: CellPlace, table: TableGrid) -> int:

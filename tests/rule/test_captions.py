@@ -2,24 +2,34 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from keel_line._shared.paper import flatten_light
 from keel_line.model.geometry import Box
 from keel_line.read.network import Network
 from keel_line.read.pieces import read_pieces
-from keel_line.rule.captions import find_beside, find_titles, find_titles_below
+from keel_line.rule.captions import (
+    MEASURES,
+    Option,
+    choose,
+    find_captions,
+    find_notes,
+    list_options,
+)
 from keel_line.rule.grids import Survey, survey_page
-from keel_line.rule.roles import BODY, CAPTION, NOTE, OUTSIDE, Roles
-from keel_line.rule.sayings import BEGINS_LARGE, ENDS_AS_TEXT, IS_KNOWN, NOTE_OR_ITEM, SPACES
+from keel_line.rule.perceptron import Perceptron
+from keel_line.rule.roles import BODY, CAPTION, NOTE, OUTSIDE
 from keel_line.rule.writing import Writing
 from synth.pages import Sheet, Style, finish_page
 from tests.conftest import inter, make_content
-from tests.rule.test_roles import TWO, roles_of, writing_of
+from tests.rule.test_roles import CAP, TWO, roles_of, writing_of
 
 DPI = 200
 TABLE = (0.0, 120.0, 260.0, 180.0)
@@ -60,7 +70,13 @@ def test_a_paragraph_above_a_table_is_no_title(network: Network) -> None:
     sheet, rng = Sheet(DPI, (8.0, 9.0)), np.random.default_rng(1)
     style = Style(inter(), inter(bold=True), 11.0)
     sheet.draw_table(make_content(8, 4), (0.8, 2.2), style, rng)
-    write_lines(sheet, ["The harbour master keeps a register of every vessel."] * 5, 2.1, rng)
+    lines = [
+        "The harbour master keeps a register of every vessel that comes",
+        "in, and of what she lands. Dues are paid at the office before",
+        "she leaves, or within a month where her owner keeps an account.",
+        "Vessels of the navy pay none. The register is open to all.",
+    ]
+    write_lines(sheet, lines, 2.0, rng)
     assert survey_of(sheet, rng, network).captions == (None,)
 
 
@@ -98,169 +114,144 @@ def test_notes_close_under_a_table_are_found(ruling: str, network: Network) -> N
     assert box[3] == pytest.approx((foot + 0.43) * DPI, abs=16)
 
 
-def test_a_caption_goes_to_the_nearest_table() -> None:
-    writing = writing_of([(0.0, 260.0)], TWO, TWO, [(0.0, 200.0)])
-    roles = roles_of(writing, [CAPTION, BODY, BODY, BODY, BODY, OUTSIDE])
-    (box,) = find_beside([(0.0, 40.0, 260.0, 100.0)], writing, roles, CAPTION)
-    assert box is not None
-    assert box[1] < 0 < box[3] < 40
-    assert find_beside([], writing, roles, CAPTION) == []
+def model_of(**weights: float) -> Perceptron:
+    """A model whose odds are the sum of a few measures times their weights."""
+    names = [name.replace(": ", " ").replace(",", "").replace(" ", "_") for name in MEASURES]
+    row = [weights.get(name, 0.0) for name in names]
+    assert len(weights) == sum(w != 0.0 for w in row)
+    both = (tuple(row), tuple(-w for w in row))
+    flat = (0.0,) * len(names)
+    return Perceptron(flat, (1.0,) * len(names), both, (0.0, 0.0), (1.0, -1.0), 0.0)
 
 
-def test_all_lines_of_a_long_caption_belong_to_it() -> None:
-    lines = [[(0.0, 260.0)]] * 6
-    writing = writing_of(*[TWO] * 3, *lines)
-    roles = roles_of(writing, [*[BODY] * 6, *[CAPTION] * 6])
-    (box,) = find_beside([(0.0, 0.0, 260.0, 100.0)], writing, roles, CAPTION)
-    assert box is not None
-    assert box[1] < writing.boxes[6, 1]
-    assert box[3] > writing.boxes[11, 3]
+LIKELY = model_of(caption_mean=1.0, away_from_the_table=-0.2)
+OVER_IT = model_of(caption_mean=1.0, middle_off=-0.1)
 
 
-def test_a_table_has_one_caption_and_any_number_of_notes() -> None:
+def lines_of(option: Option | None, writing: Writing) -> list[int]:
+    return [] if option is None else sorted(set(writing.lines[option.pieces].tolist()))
+
+
+def choose_on(tables: Sequence[Box], writing: Writing, roles: list[int]) -> list[list[int]]:
+    options = list_options(tables, writing, roles_of(writing, roles))
+    return [lines_of(option, writing) for option in choose(options, LIKELY)]
+
+
+def test_the_likeliest_lines_are_the_caption() -> None:
     writing = writing_of([(0.0, 260.0)], TWO, TWO, [(0.0, 200.0)])
     table = (0.0, 40.0, 260.0, 100.0)
-    (box,) = find_beside([table], writing, roles_of(writing, [CAPTION] + [BODY] * 4 + [CAPTION]), 1)
-    assert box is not None
-    assert box[3] < 40
-    (box,) = find_beside([table], writing, roles_of(writing, [NOTE] + [BODY] * 4 + [NOTE]), NOTE)
-    assert box is not None
-    assert box[3] > 100
+    assert choose_on([table], writing, [CAPTION] + [BODY] * 4 + [OUTSIDE]) == [[0]]
+    assert choose_on([table], writing, [OUTSIDE] + [BODY] * 4 + [CAPTION]) == [[3]]
+    assert choose_on([table], writing, [OUTSIDE] + [BODY] * 4 + [OUTSIDE]) == [[]]
+    assert choose_on([], writing, [OUTSIDE] * 6) == []
 
 
-def test_a_caption_is_its_whole_line_and_what_goes_on_from_it() -> None:
-    lines = ([(0.0, 60.0)], [(0.0, 60.0), (90.0, 260.0)], [(0.0, 200.0)], TWO, TWO)
+def test_a_line_between_two_tables_is_the_caption_of_one() -> None:
+    writing = writing_of(TWO, [(0.0, 200.0)], [(0.0, 180.0)], TWO)
+    tables = [(0.0, -10.0, 260.0, 30.0), (0.0, 110.0, 260.0, 150.0)]
+    roles = [BODY, BODY, OUTSIDE, CAPTION, BODY, BODY]
+    assert choose_on(tables, writing, roles) == [[], [2]]
+    roles[2] = CAPTION
+    first, second = choose_on(tables, writing, roles)
+    assert (first, second) == ([1], [2])
+
+
+def test_a_caption_ends_where_another_table_stands() -> None:
+    writing = writing_of([(0.0, 200.0)], TWO, [(0.0, 200.0)], TWO)
+    tables = [(0.0, 30.0, 260.0, 70.0), (0.0, 110.0, 260.0, 150.0)]
+    roles = roles_of(writing, [CAPTION, BODY, BODY, OUTSIDE, BODY, BODY])
+    _, second = list_options(tables, writing, roles)
+    assert {tuple(lines_of(o, writing)) for o in second} == {(2,)}
+
+
+def test_lines_are_one_caption_where_they_stand_close() -> None:
+    lines = [[(0.0, 260.0)]] * 8
     writing = writing_of(*lines)
-    own = [CAPTION, CAPTION, OUTSIDE, CAPTION, BODY, BODY, BODY, BODY]
-    far = np.outer(np.arange(8) == 0, [0, 60, 0, 60])
-    apart = writing.__class__(writing.boxes - far, writing.lines, writing.cap_px, writing.letters)
-    (box,) = find_beside([TABLE], apart, roles_of(writing, own), CAPTION)
+    above = (0.0, 320.0, 260.0, 400.0)
+    (options,) = list_options([above], writing, roles_of(writing, [OUTSIDE] * 8))
+    found = {tuple(lines_of(o, writing)) for o in options}
+    assert (7,) in found
+    assert (2, 3, 4, 5, 6, 7) in found  # six at most
+    assert (1, 2, 3, 4, 5, 6, 7) not in found
+    assert (5, 6) in found  # one line is between
+    assert (4,) not in found  # three are
+    apart = replace(writing, boxes=writing.boxes - [0, 60, 0, 60] * (writing.lines < 7)[:, None])
+    (options,) = list_options([above], apart, roles_of(apart, [OUTSIDE] * 8))
+    assert (6, 7) not in {tuple(lines_of(o, apart)) for o in options}
+
+
+def test_captions_of_tables_beside_each_other_stay_apart() -> None:
+    writing = writing_of([(0.0, 210.0), (240.0, 400.0)])
+    tables = [(0.0, 40.0, 200.0, 100.0), (240.0, 40.0, 440.0, 100.0)]
+    roles = roles_of(writing, [CAPTION, CAPTION])
+    first, second = choose(list_options(tables, writing, roles), OVER_IT)
+    assert first is not None
+    assert second is not None
+    assert (first.pieces.tolist(), second.pieces.tolist()) == ([0], [1])
+    alone = choose(list_options([(0.0, 40.0, 440.0, 100.0)], writing, roles), LIKELY)
+    assert alone[0] is not None
+    assert alone[0].pieces.tolist() == [0, 1]
+
+
+def measure_of(option: Option, name: str) -> float:
+    return float(option.measures[MEASURES.index(name)])
+
+
+def test_where_lines_stand_is_measured() -> None:
+    writing = writing_of([(20.0, 220.0)], TWO)
+    (options,) = list_options([(0.0, 30.0, 260.0, 70.0)], writing, roles_of(writing, [CAPTION] * 3))
+    (own,) = options
+    assert measure_of(own, "below") == 0
+    assert measure_of(own, "left edge") == 20 / CAP
+    assert measure_of(own, "middle, off") == pytest.approx(10 / CAP)
+    assert measure_of(own, "away from the table") == pytest.approx(np.log1p((30 - CAP) / CAP))
+    assert measure_of(own, "the only table") == 1
+
+
+def test_a_box_ends_where_its_table_begins() -> None:
+    writing = writing_of([(0.0, 200.0)], TWO)
+    table = (0.0, CAP + 2.0, 260.0, 70.0)
+    (box,) = find_captions([table], writing, roles_of(writing, [CAPTION, BODY, BODY]))
     assert box is not None
-    assert box[2] >= 260.0
-    assert 20.0 < box[1] < 40.0
+    assert box[1] < 0 < CAP < box[3] <= table[1]
 
 
-def titled(writing: Writing, likely: list[float], ends: tuple[int, ...] = ()) -> Roles:
-    """Roles of pieces that are captions with chances; ``ends`` tells which end as sentences do."""
-    roles = roles_of(writing, [OUTSIDE] * len(likely))
-    roles.roles[:, CAPTION] = likely
-    roles.roles[:, OUTSIDE] = 1 - np.array(likely)
-    said = roles.said.copy()
-    said[list(ends), ENDS_AS_TEXT[0]] = 1.0
-    return replace(roles, said=said)
-
-
-BELOW = (0.0, 110.0, 260.0, 180.0)
-LINES = [[(350.0, 430.0)], [(20.0, 400.0)], [(100.0, 240.0)]]
-
-
-@pytest.mark.parametrize(
-    ("likely", "upper", "left"),
-    [
-        ([0.0, 0.3, 0.3], 1, 20.0),
-        ([0.0, 0.1, 0.3], 2, 100.0),  # a subtitle is likely enough as the lowest line alone
-        ([0.0, 0.1, 0.0], 2, 100.0),
-        ([0.3, 0.3, 0.3], 1, 20.0),  # what stands aside is none of it
-    ],
+@given(
+    st.lists(st.lists(st.integers(0, 12), min_size=1, max_size=3, unique=True), max_size=9),
+    st.lists(st.tuples(st.integers(0, 8), st.integers(0, 12), st.integers(1, 4)), max_size=4),
+    st.randoms(use_true_random=False),
 )
-def test_a_title_is_the_likely_lines_above_a_table(
-    likely: list[float], upper: int, left: float
+def test_no_piece_is_in_two_captions_nor_in_a_table(
+    lines: list[list[int]], places: list[tuple[int, int, int]], random: np.random.Generator
 ) -> None:
-    writing = writing_of(*LINES)
-    (box,) = find_titles([BELOW], writing, titled(writing, likely))
+    writing = writing_of(*[[(50.0 * x, 50.0 * x + 45) for x in sorted(row)] for row in lines])
+    tables = [(50.0 * x, 40.0 * y - 10, 50.0 * x + 200, 40.0 * (y + h) - 10) for y, x, h in places]
+    kinds = [random.choice([OUTSIDE, CAPTION, NOTE]) for _ in writing.lines]
+    chosen = choose(list_options(tables, writing, roles_of(writing, kinds)), LIKELY)
+    assert len(chosen) == len(tables)
+    taken = [k for option in chosen if option is not None for k in option.pieces.tolist()]
+    assert len(taken) == len(set(taken))
+    middles = (writing.boxes[taken, :2] + writing.boxes[taken, 2:]) / 2
+    for box in tables:
+        assert not ((middles > box[:2]) & (middles < box[2:])).all(axis=1).any()
+
+
+def test_a_table_has_any_number_of_notes() -> None:
+    writing = writing_of([(0.0, 260.0)], TWO, TWO, [(0.0, 200.0)], [(0.0, 210.0)])
+    roles = roles_of(writing, [NOTE] + [BODY] * 4 + [NOTE] * 2)
+    (box,) = find_notes([(0.0, 40.0, 260.0, 100.0)], writing, roles, [])
     assert box is not None
-    assert box[0] == pytest.approx(left, abs=10)
-    assert box[1] == pytest.approx(40.0 * upper, abs=10)
-    assert box[3] < BELOW[1]
+    assert box[1] < 40
+    assert box[3] > 160
+    assert find_notes([], writing, roles, []) == []
 
 
-def test_a_title_may_reach_beyond_its_table() -> None:
-    writing = writing_of([(20.0, 900.0)])
-    (box,) = find_titles([(0.0, 40.0, 260.0, 180.0)], writing, titled(writing, [0.2]))
-    assert box is not None
-    assert box[2] > 900
-
-
-@pytest.mark.parametrize(
-    ("likely", "ends", "table"),
-    [
-        ([0.0, 0.3, 0.3], (2,), BELOW),  # a sentence
-        ([0.0, 0.3, 0.3], (), (0.0, 200.0, 260.0, 300.0)),  # far off
-        ([0.3] * 3, (), (0.0, -90.0, 260.0, -30.0)),  # below the table
-    ],
-)
-def test_what_is_no_title(likely: list[float], ends: tuple[int, ...], table: Box) -> None:
-    writing = writing_of(*LINES)
-    assert find_titles([table], writing, titled(writing, likely, ends)) == [None]
-
-
-def test_the_lines_under_another_table_end_there() -> None:
-    writing = writing_of([(0.0, 200.0)], [(0.0, 200.0)])
-    tables = [(0.0, -90.0, 260.0, 38.0), (0.0, 65.0, 260.0, 180.0)]
-    _, box = find_titles(tables, writing, titled(writing, [0.3, 0.3]))
-    assert box is not None
-    assert box[1] > 30
-
-
-ABOVE = (0.0, -90.0, 260.0, -10.0)
-WORDED = {IS_KNOWN: 1.0, BEGINS_LARGE: 1.0, SPACES: 1.0}
-
-
-def said_below(changed: dict[int, float], role: int = NOTE) -> list[Box | None]:
-    """Look for a title under a table: a short line that says so much, then a paragraph."""
-    writing = writing_of([(0.0, 120.0)], [(0.0, 400.0)], [(0.0, 400.0)])
-    roles = roles_of(writing, [role, OUTSIDE, OUTSIDE])
-    said = roles.said.copy()
-    for place, value in {**WORDED, **changed}.items():
-        said[0, place] = value
-    return find_titles_below([ABOVE], writing, replace(roles, said=said), [])
-
-
-def test_a_title_below_a_table_is_found() -> None:
-    (box,) = said_below({})
-    assert box is not None
-    assert box[2] < 200
-    assert ABOVE[3] < box[3] < 40
-
-
-@pytest.mark.parametrize(
-    ("changed", "role"),
-    [
-        ({IS_KNOWN: 0.0}, NOTE),
-        ({BEGINS_LARGE: 0.0}, NOTE),
-        ({SPACES: 0.0}, NOTE),
-        ({ENDS_AS_TEXT[0]: 1.0}, NOTE),
-        ({NOTE_OR_ITEM[0]: 1.0}, NOTE),
-        ({}, OUTSIDE),
-    ],
-)
-def test_what_is_no_title_below(changed: dict[int, float], role: int) -> None:
-    assert said_below(changed, role) == [None]
-
-
-@pytest.mark.parametrize(
-    ("lines", "taken"),
-    [
-        ([[(0.0, 390.0)], [(0.0, 400.0)]], []),  # the first line of a paragraph
-        ([[(0.0, 120.0)], [(0.0, 400.0)]], [(0.0, -10.0, 130.0, 30.0)]),  # another's caption
-    ],
-)
-def test_a_line_that_goes_on_or_is_taken_is_no_title(
-    lines: list[list[tuple[float, float]]], taken: list[Box]
-) -> None:
-    writing = writing_of(*lines)
-    roles = roles_of(writing, [NOTE] * len(lines))
-    said = roles.said.copy()
-    for place, value in WORDED.items():
-        said[:, place] = value
-    assert find_titles_below([ABOVE], writing, replace(roles, said=said), taken) == [None]
-
-
-def test_a_title_below_is_no_note() -> None:
+def test_what_is_taken_is_no_note() -> None:
     writing = writing_of([(0.0, 120.0)], [(0.0, 100.0)])
     roles = roles_of(writing, [NOTE, NOTE])
-    (both,) = find_beside([ABOVE], writing, roles, NOTE)
-    (rest,) = find_beside([ABOVE], writing, roles, NOTE, taken=[(0.0, -10.0, 130.0, 30.0)])
+    table = (0.0, -90.0, 260.0, -10.0)
+    (both,) = find_notes([table], writing, roles, [])
+    (rest,) = find_notes([table], writing, roles, [(0.0, -10.0, 130.0, 30.0)])
     assert both is not None
     assert rest is not None
     assert rest[1] > both[1] + 20

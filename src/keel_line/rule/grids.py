@@ -15,11 +15,11 @@ from keel_line.model.geometry import Box, overlap
 from keel_line.model.grid import Cell, Direction, Grid, Rule
 from keel_line.model.page import PageText
 from keel_line.rule.assembly import count_headings
-from keel_line.rule.captions import find_beside, find_titles, find_titles_below
+from keel_line.rule.captions import find_captions, find_notes
 from keel_line.rule.choosing import choose_ruled, is_no_table, part_cells
 from keel_line.rule.mend import shift_grid
 from keel_line.rule.pieces import texts_of
-from keel_line.rule.roles import CAPTION, NOTE, ReadPieces, Roles, find_roles, find_roles_reading
+from keel_line.rule.roles import ReadPieces, Roles, find_roles, find_roles_reading
 from keel_line.rule.rules import RuleField, find_rules, look_along, make_rule_field
 from keel_line.rule.sideways import (
     Letters,
@@ -270,11 +270,8 @@ def _make_survey(
         for g in grids
     )
     boxes = [g.box for g in grids]
-    captions = find_beside(boxes, writing, roles, CAPTION)
-    captions = _fill_up(captions, find_titles(boxes, writing, roles))
-    taken = [c for c in captions if c]
-    captions = _fill_up(captions, find_titles_below(boxes, writing, roles, taken))
-    notes = find_beside(boxes, writing, roles, NOTE, taken=[c for c in captions if c])
+    captions = find_captions(boxes, writing, roles)
+    notes = find_notes(boxes, writing, roles, taken=[c for c in captions if c])
     sideways = [g.on_side for g in grids]
     return Survey(
         grids=headed,
@@ -284,10 +281,6 @@ def _make_survey(
         notes=_upright(notes, sideways),
         letters=letters,
     )
-
-
-def _fill_up(boxes: Sequence[Box | None], others: Sequence[Box | None]) -> list[Box | None]:
-    return [own or other for own, other in zip(boxes, others, strict=True)]
 
 
 def _upright(boxes: Sequence[Box | None], sideways: Sequence[bool]) -> tuple[Box | None, ...]:

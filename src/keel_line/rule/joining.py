@@ -8,16 +8,15 @@ lines are filled. A small perceptron makes one chance of it; ``training.joining`
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
-from functools import cache
+from dataclasses import replace
 from pathlib import Path
 
-import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 from keel_line.model.grid import Rule
 from keel_line.rule.assembly import FoundTable
+from keel_line.rule.perceptron import MOST_ODDS, Perceptron, load_perceptron, log_odds
 from keel_line.rule.pieces import WAYS
 from keel_line.rule.roles import BODY, HEADING, Roles
 from keel_line.rule.sayings import BEGINS_SMALL, WITH_ABOVE
@@ -27,7 +26,7 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 _MODEL = Path(__file__).parent / "data" / "joining.json"
 _UP = WAYS.index("up")
-_MOST_ODDS, _TINY, _MOST = 6.0, 1e-4, 4.0
+_TINY = 1e-4
 _RULED = 0.5
 _SMALL_AFTER = 4  # where it stands that a small letter follows no full stop
 _FULL, _FLUSH_CAPS, _FAR_CAPS = 0.8, 0.5, 9.0
@@ -81,27 +80,6 @@ MEASURES = (
 """What is measured of each line but the first, and the line before it."""
 
 
-@dataclass(frozen=True)
-class JoiningModel:
-    """Weights of the perceptron, and what measures (see ``MEASURES``) are brought to first.
-
-    ``hidden`` has a row for each hidden unit.
-    """
-
-    middle: tuple[float, ...]
-    scale: tuple[float, ...]
-    hidden: tuple[tuple[float, ...], ...]
-    hidden_bias: tuple[float, ...]
-    last: tuple[float, ...]
-    bias: float
-
-
-@cache
-def load_joining(path: Path = _MODEL) -> JoiningModel:
-    """Load the model that travels with the program."""
-    return msgspec.json.decode(path.read_bytes(), type=JoiningModel)
-
-
 def judge_joins(
     table: FoundTable, writing: Writing, rules: Sequence[Rule], roles: Roles
 ) -> FoundTable:
@@ -118,19 +96,16 @@ def judge_joins(
     """
     if not table.joins:
         return table
-    chances = find_chances(measure_lines(table, writing, rules, roles), load_joining())
+    chances = find_chances(measure_lines(table, writing, rules, roles), load_perceptron(_MODEL))
     return replace(table, joins=tuple(chances.tolist()))
 
 
-def find_chances(measures: Floats, model: JoiningModel) -> Floats:
+def find_chances(measures: Floats, model: Perceptron) -> Floats:
     """Return for each line the chance (0 to 1) that it goes on with the row before.
 
     ``measures`` has shape (n, len(MEASURES)).
     """
-    brought = np.clip((measures - np.array(model.middle)) / np.array(model.scale), -_MOST, _MOST)
-    hidden = np.maximum(brought @ np.array(model.hidden).T + np.array(model.hidden_bias), 0.0)
-    odds = hidden @ np.array(model.last) + model.bias
-    out: Floats = 1.0 / (1.0 + np.exp(-odds))
+    out: Floats = 1.0 / (1.0 + np.exp(-model.find_odds(measures)))
     return out
 
 
@@ -163,21 +138,15 @@ def measure_lines(
     )
 
 
-def _odds(chances: Floats) -> Floats:
-    held = np.clip(chances, _TINY, 1 - _TINY)
-    out: Floats = np.clip(np.log(held / (1 - held)), -_MOST_ODDS, _MOST_ODDS)
-    return out
-
-
 def _measure_network(lines: Sequence[Ints], roles: Roles, filled: Floats) -> Floats:
     """Measure what the network thinks; lines are alike where ``filled``, shape (n, 2), is equal."""
-    joins = [_odds(roles.joins[line]) for line in lines]
+    joins = [log_odds(roles.joins[line]) for line in lines]
     mean = np.array([own.mean() for own in joins])
     same = []
     for above, line in zip(lines[:-1], lines[1:], strict=True):
         under = np.isin(roles.near[line, _UP], above)
-        own = _odds(roles.same_up[line[under]])
-        same.append((own.mean() if len(own) else 0.0, own.max(initial=-_MOST_ODDS), under.mean()))
+        own = log_odds(roles.same_up[line[under]])
+        same.append((own.mean() if len(own) else 0.0, own.max(initial=-MOST_ODDS), under.mean()))
     within = np.array([roles.in_table[line].mean() for line in lines])
     lead = np.log(roles.roles[:, HEADING] + _TINY) - np.log(roles.roles[:, BODY] + _TINY)
     _, kind = np.unique(filled[1:], axis=0, return_inverse=True)

@@ -23,6 +23,7 @@ from keel_line.rule.sayings import TEXTS
 from keel_line.rule.writing import Writing
 
 Floats = NDArray[np.float64]
+Weights = NDArray[np.float32]
 OUTSIDE, CAPTION, HEADING, BODY, NOTE = range(5)
 _ROLES = 5
 _WEIGHTS = Path(__file__).parent / "data" / "roles.npz"
@@ -95,36 +96,37 @@ class Roles:
 class RoleNetwork:
     """The weights; see ``training.rolenet.RoleNet``."""
 
-    middle: Floats
-    scale: Floats
-    first: tuple[Floats, Floats]
-    rounds: tuple[tuple[Floats, Floats, tuple[Floats, ...]], ...]
-    groups: tuple[tuple[Floats, ...], ...]
-    pages: tuple[Floats, ...]
-    last: tuple[Floats, Floats]
+    middle: Weights
+    scale: Weights
+    first: tuple[Weights, Weights]
+    rounds: tuple[tuple[Weights, Weights, tuple[Weights, ...]], ...]
+    groups: tuple[tuple[Weights, ...], ...]
+    pages: tuple[Weights, ...]
+    last: tuple[Weights, Weights]
 
     def run(self, pieces: Pieces) -> Floats:
         """Return the log odds of each piece's outputs, shape (n, 11)."""
         if not len(pieces.near):
             return np.zeros((0, len(self.last[1])))
         brought = np.clip((pieces.features - self.middle) / self.scale, -_MOST, _MOST)
-        state = np.maximum(_apply(self.first, brought), 0.0)
+        state = np.maximum(_apply(self.first, brought.astype(np.float32)), 0.0)
+        groups = [group.astype(np.float32) for group in pieces.groups]
         for k, (weight, bias, heard) in enumerate(self.rounds):
             total = _apply((weight, bias), state)
             if self.pages:
                 total += state.mean(axis=0) @ self.pages[k]
             for way, own in enumerate(heard):
                 near = pieces.near[:, way]
-                total += np.where(near[:, None] >= 0, (state @ own)[near], 0.0)
-            for group, own in zip(pieces.groups, self.groups[k], strict=True):
+                total += np.where(near[:, None] >= 0, (state @ own)[near], np.float32(0.0))
+            for group, own in zip(groups, self.groups[k], strict=True):
                 total += (group @ state) @ own
             state = state + np.maximum(total, 0.0)
-        return _apply(self.last, state)
+        return _apply(self.last, state).astype(np.float64)
 
 
-def _apply(layer: tuple[Floats, Floats], state: Floats) -> Floats:
+def _apply(layer: tuple[Weights, Weights], state: Weights) -> Weights:
     weight, bias = layer
-    out: Floats = state @ weight + bias
+    out: Weights = state @ weight + bias
     return out
 
 
@@ -132,11 +134,11 @@ def _apply(layer: tuple[Floats, Floats], state: Floats) -> Floats:
 def load_roles(path: Path = _WEIGHTS) -> RoleNetwork:
     """Load the network that travels with the program."""
     with np.load(path) as data:
-        arrays = {name: data[name].astype(np.float64) for name in data.files}
+        arrays = {name: data[name].astype(np.float32) for name in data.files}
     for name in [n for n in arrays if n.endswith(".step")]:  # of weights in 8 bits, a row each
         arrays[name.replace(".step", ".weight")] *= arrays[name][:, None]
 
-    def layer(name: str) -> tuple[Floats, Floats]:
+    def layer(name: str) -> tuple[Weights, Weights]:
         return arrays[f"net.{name}.weight"].T, arrays[f"net.{name}.bias"]
 
     count = sum(n.startswith("net.own.") and n.endswith(".bias") for n in arrays)

@@ -234,9 +234,10 @@ def _fit(
     keep = np.ones(len(cols), bool)
     for _ in range(2):
         x, y = cols[keep].astype(float), middle[keep]
-        dx = x - x.mean()
+        across = float(x.sum()) / len(x)
+        dx = x - across
         slope = float(dx @ y / max(float(dx @ dx), 1e-9))
-        start = float(y.mean() - slope * x.mean())
+        start = float(y.sum()) / len(y) - slope * across
         off = np.abs(middle - (start + slope * cols))
         keep = off <= max(1.0, 2.5 * _median(off))
         if keep.sum() < 8:
@@ -421,12 +422,13 @@ def look_along(
 
 
 def _summarise(seen: _Columns) -> Look:
+    columns, inked = len(seen.inked), int(np.count_nonzero(seen.inked))
     return Look(
-        float(seen.inked.mean()),
-        float(seen.clear.mean()),
+        inked / columns,
+        int(np.count_nonzero(seen.clear)) / columns,
         seen.level,
         seen.thickness_px,
-        float(seen.solid[seen.inked].mean()) if seen.inked.any() else 0.0,
+        int(np.count_nonzero(seen.solid & seen.inked)) / max(1, inked),
     )
 
 
@@ -456,7 +458,7 @@ def _columns(
     strip = _cut_strip(ink, int(along[0]), centre, far)
     shift = int(strip[far - 2 : far + 3].sum(axis=1, dtype=np.int32).argmax()) - 2
     middle = far + shift
-    core = strip[middle - 1 : middle + 2].max(axis=0)
+    core = np.maximum(np.maximum(strip[middle - 1], strip[middle]), strip[middle + 1])
     own = max(_upper_quartile(core), _FLOOR) if level is None else level
     inked = core > 0.4 * own
     if not inked.any():
@@ -469,7 +471,7 @@ def _columns(
         off = max(2, round(dpi * side_in)) + int(min(thickness, dpi * _THICKEST_IN) / 2)
         above, below = strip[max(middle - off, 0)], strip[min(middle + off, len(strip) - 1)]
         beside = inked & (np.maximum(above, below) < 0.5 * own)
-        if beside.sum() < clear.sum():
+        if np.count_nonzero(beside) < np.count_nonzero(clear):
             clear = beside
     # Not the blurred edges, nor the white within a double line.
     core_rows = middle - half + np.flatnonzero(profile > _CORE * profile.max())

@@ -215,12 +215,17 @@ IS_KNOWN, ENDS_WITH_STOP = 0, 5
 BEGINS_SMALL = 4
 """The place of a measure: does the text begin with a small letter."""
 
-BEGINS_LARGE, SPACES = 14, 12
-"""The places of two measures: does the text begin with a capital; how many spaces has it
-(log(1 + n))."""
+FIRST_WORD = (7, 8, 4, 14, 15, 9, 10)
+"""The places of measures of how a text begins: naming a table, numbered, with a small letter, a
+capital, a figure, as notes do, as an item of a list."""
 
-NOTE_OR_ITEM = (9, 10)
-"""The places of two measures: does the text begin as notes do, or as an item of a list."""
+LENGTH, CODE = 11, 24
+"""The places of two measures: how many characters has a text (log(1 + n)); which share of them are
+signs of code."""
+
+ENDS = (5, 6, 23, 20)
+"""The places of measures of how a text ends: with a full stop; a comma or the like; a colon; where
+more must follow."""
 
 WITH_ABOVE = slice(_OWN, _OWN + _PAIR)
 """The places of the measures of a text and the one above it: are both known, do they look alike,

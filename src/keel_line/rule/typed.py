@@ -9,10 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line.model.grid import Rule
-from keel_line.rule.writing import Writing
+from keel_line.rule.writing import Writing, find_bars
 
-_BAR_WIDE_CAPS, _BAR_HIGH_CAPS = 0.42, 1.08
-_DOT_CAPS, _DOTS = 0.4, 2
 _FLAT_CAPS, _FLAT_WIDE_CAPS, _FLAT_LETTERS = 0.7, 6.0, 0.45
 _ABOVE_CAPS, _NEXT_LINE_CAPS, _LEAST_BARS = 0.3, 4.5, 4
 _THICK_CAPS = 0.12
@@ -45,12 +43,7 @@ def take_typed_rules(writing: Writing) -> tuple[Writing, list[Rule]]:
 def _find_bars(writing: Writing, cap: float) -> list[NDArray[np.int64]]:
     """Return the runs of bars, taller than capitals, or of colons that stand above each other."""
     boxes = writing.boxes
-    wide, high = boxes[:, 2] - boxes[:, 0], boxes[:, 3] - boxes[:, 1]
-    narrow = wide <= _BAR_WIDE_CAPS * cap
-    tall = high >= _BAR_HIGH_CAPS * cap
-    order = np.array(
-        [k for k in np.flatnonzero(narrow).tolist() if tall[k] or _is_colon(writing, k)], np.int64
-    )
+    order = np.flatnonzero(find_bars(boxes, writing.letters, cap))
     middles = (boxes[:, :2] + boxes[:, 2:]) / 2
     runs: list[list[int]] = []
     for k in order[np.argsort(middles[order, 1], kind="stable")].tolist():
@@ -62,16 +55,6 @@ def _find_bars(writing: Writing, cap: float) -> list[NDArray[np.int64]]:
         else:
             runs.append([k])
     return [np.array(r, np.int64) for r in runs if len(r) >= _LEAST_BARS]
-
-
-def _is_colon(writing: Writing, piece: int) -> bool:
-    box, letters = writing.boxes[piece], writing.letters
-    middles = (letters[:, :2] + letters[:, 2:]) / 2
-    own = letters[((middles >= box[:2]) & (middles <= box[2:])).all(axis=1)]
-    small = bool(
-        ((own[:, 2:] - own[:, :2]).max(axis=1, initial=0.0) <= _DOT_CAPS * writing.cap_px).all()
-    )
-    return len(own) == _DOTS and small
 
 
 def _make_down(boxes: NDArray[np.float64], cap: float) -> Rule:

@@ -39,6 +39,7 @@ _FEW_LETTERS = 20
 _MORE, _FEWER, _LARGER = 1.5, 0.35, 1.8
 _SOFT_IN, _LEAST_SOFT, _OVER_GRAIN = 0.02, 5, 4
 _FLAT_CAPS, _BEYOND_CAPS, _OFF_RULE_PX = 0.35, 2.0, 1.5
+_BAR_WIDE_CAPS, _BAR_HIGH_CAPS, _DOT_CAPS, _DOTS = 0.42, 1.08, 0.4, 2
 
 
 @dataclass(frozen=True, eq=False)
@@ -266,7 +267,10 @@ def _find_pitch(letters: NDArray[np.float64], cap: float) -> float | None:
 
 
 def _join_pitched(found: Writing, letters: NDArray[np.float64]) -> Writing:
-    """Join pieces that stand one space apart where letters, and so spaces, are of one width."""
+    """Join pieces that stand one space apart where letters, and so spaces, are of one width.
+
+    A bar that is typed between columns stays by itself.
+    """
     pitch = _find_pitch(letters, found.cap_px)
     if pitch is None:
         return found
@@ -281,10 +285,13 @@ def _join_pitched(found: Writing, letters: NDArray[np.float64]) -> Writing:
         xs = xs[(xs >= box[0]) & (xs <= box[2])]
         return float(xs.max() if side > 0 else xs.min()) if len(xs) else np.inf
 
+    bars = find_bars(found.boxes, letters, found.cap_px).tolist()
     out: list[list[float]] = []
     lines: list[int] = []
-    for box, line in zip(found.boxes.tolist(), found.lines.tolist(), strict=True):
-        if out and lines[-1] == line and box[0] - out[-1][2] <= 2 * pitch:
+    after_bar = False
+    for box, line, bar in zip(found.boxes.tolist(), found.lines.tolist(), bars, strict=True):
+        parted, after_bar = bar or after_bar, bar
+        if out and not parted and lines[-1] == line and box[0] - out[-1][2] <= 2 * pitch:
             step = end_letter(box, -1) - end_letter(out[-1], 1)
             if abs(step - 2 * pitch) <= _OFF_SPACE * pitch:
                 last = out[-1]
@@ -293,6 +300,27 @@ def _join_pitched(found: Writing, letters: NDArray[np.float64]) -> Writing:
         out.append(box)
         lines.append(line)
     return replace(found, boxes=np.array(out).reshape(-1, 4), lines=np.array(lines, np.int64))
+
+
+def find_bars(
+    boxes: NDArray[np.float64], letters: NDArray[np.float64], cap: float
+) -> NDArray[np.bool_]:
+    """Return which pieces, shape (n, 4), are a bar by itself, taller than capitals, or a colon.
+
+    ``letters``, shape (m, 4), are the page's.
+    """
+    wide, high = boxes[:, 2] - boxes[:, 0], boxes[:, 3] - boxes[:, 1]
+    out = (wide <= _BAR_WIDE_CAPS * cap) & (high >= _BAR_HIGH_CAPS * cap)
+    dots = letters[(letters[:, 2:] - letters[:, :2]).max(axis=1, initial=0.0) <= _DOT_CAPS * cap]
+    for k in np.flatnonzero((wide <= _BAR_WIDE_CAPS * cap) & ~out).tolist():
+        inside, small = (_count_in(boxes[k], own) for own in (letters, dots))
+        out[k] = inside == small == _DOTS
+    return out
+
+
+def _count_in(box: NDArray[np.float64], letters: NDArray[np.float64]) -> int:
+    middles = (letters[:, :2] + letters[:, 2:]) / 2
+    return int(((middles >= box[:2]) & (middles <= box[2:])).all(axis=1).sum())
 
 
 def lines_of(boxes: NDArray[np.float64], cap: float) -> tuple[NDArray[np.float64], ...]:

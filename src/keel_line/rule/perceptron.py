@@ -1,0 +1,57 @@
+"""A perceptron with one hidden layer, as the small models that see a whole table are.
+
+``training.perceptron`` fits them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+_TINY = 1e-4
+MOST = 4.0
+"""How far (in scales) a measure lies off its middle at most; what lies beyond is brought here."""
+
+MOST_ODDS = 6.0
+"""The log odds of what is as good as sure."""
+
+
+@dataclass(frozen=True)
+class Perceptron:
+    """Weights of the perceptron, and what measures are brought to first.
+
+    ``hidden`` has a row for each hidden unit.
+    """
+
+    middle: tuple[float, ...]
+    scale: tuple[float, ...]
+    hidden: tuple[tuple[float, ...], ...]
+    hidden_bias: tuple[float, ...]
+    last: tuple[float, ...]
+    bias: float
+
+    def find_odds(self, measures: Floats) -> Floats:
+        """Return log odds of n cases; ``measures`` has shape (n, m)."""
+        brought = np.clip((measures - np.array(self.middle)) / np.array(self.scale), -MOST, MOST)
+        hidden = np.maximum(brought @ np.array(self.hidden).T + np.array(self.hidden_bias), 0.0)
+        out: Floats = hidden @ np.array(self.last) + self.bias
+        return out
+
+
+def log_odds(chances: Floats) -> Floats:
+    """Return the log odds of chances (0 to 1), within 6 of even."""
+    held = np.clip(chances, _TINY, 1 - _TINY)
+    out: Floats = np.clip(np.log(held / (1 - held)), -MOST_ODDS, MOST_ODDS)
+    return out
+
+
+@cache
+def load_perceptron(path: Path) -> Perceptron:
+    """Load a model that travels with the program."""
+    return msgspec.json.decode(path.read_bytes(), type=Perceptron)
