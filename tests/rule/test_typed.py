@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from keel_line.rule.typed import take_typed_rules
-from keel_line.rule.writing import Writing
+from keel_line.rule.writing import Writing, find_writing
 
 CAP = 20.0
 
@@ -58,3 +58,26 @@ def test_a_row_of_flat_letters_is_a_rule_across() -> None:
 def test_nothing_written_has_no_rules() -> None:
     empty = Writing(np.zeros((0, 4)), np.zeros(0, np.int64), CAP)
     assert take_typed_rules(empty) == (empty, [])
+
+
+def typed_page(*lines: str) -> np.ndarray:
+    """A page at 150 dpi of letters of one width: blocks for letters, and bars."""
+    page = np.full((40 * len(lines) + 80, 700), 235, np.uint8)
+    for row, line in enumerate(lines):
+        foot = 60 + 40 * row
+        for k, char in enumerate(line):
+            left = 40 + 14 * k
+            if char == "|":
+                page[foot - 20 : foot + 4, left + 4 : left + 7] = 20
+            elif char != " ":
+                page[foot - 18 : foot, left : left + 11] = 20
+    return page
+
+
+def test_bars_one_space_from_words_are_rules_and_words_one_space_apart_are_one_piece() -> None:
+    lines = ["aaaa aaa | aaaaaa | aa", "aaaa aa  | aaa    | aaaa"] * 4
+    found = find_writing(typed_page(*lines), 150, [])
+    writing, rules = take_typed_rules(found)
+    assert [r.direction for r in rules] == ["down", "down"]
+    assert sorted(round((r.position - 45) / 14) for r in rules) == [9, 18]
+    assert np.bincount(writing.lines).tolist() == [3] * 8
