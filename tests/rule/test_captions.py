@@ -255,3 +255,34 @@ def test_what_is_taken_is_no_note() -> None:
     assert both is not None
     assert rest is not None
     assert rest[1] > both[1] + 20
+
+
+@pytest.mark.parametrize(
+    ("lines", "top", "found"),
+    [
+        ([[(0.0, 200.0)]], 40.0, True),  # a page's only heading
+        ([[(0.0, 400.0)], [(0.0, 200.0)]], 80.0, True),
+        ([[(0.0, 200.0)], [(0.0, 300.0)], [(0.0, 200.0)]], 120.0, False),  # text
+        ([[(0.0, 200.0)]], 140.0, False),  # far off
+    ],
+)
+def test_what_a_page_begins_with_is_the_title_of_a_table_right_below(
+    lines: list[list[tuple[float, float]]], top: float, *, found: bool
+) -> None:
+    writing = writing_of(*lines)
+    (box,) = find_captions(
+        [(0.0, top, 260.0, top + 80)], writing, roles_of(writing, [OUTSIDE] * len(lines))
+    )
+    assert (box is not None) == found
+    if box is not None:
+        assert box[1] == pytest.approx(top - 40, abs=10)
+
+
+def test_a_lone_line_between_two_tables_is_the_lower_ones_title() -> None:
+    writing = writing_of(TWO, TWO, TWO, [(0.0, 200.0)], TWO)
+    roles = roles_of(writing, [BODY] * 6 + [OUTSIDE] + [BODY] * 2)
+    upper, lower = (0.0, -10.0, 260.0, 85.0), (0.0, 155.0, 260.0, 200.0)
+    first, second = find_captions([upper, lower], writing, roles)
+    assert first is None
+    assert second is not None
+    assert 85 < second[1] < second[3] <= 155

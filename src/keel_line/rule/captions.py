@@ -30,6 +30,8 @@ _WORDS_CAPS, _LEADING_CAPS = 1.8, 1.6
 _AWAY_CAPS, _PASSED_CAPS, _LOOSE_CAPS, _ASIDE_CAPS = 8.0, 4.0, 2.6, 2.5
 _PASSED, _MOST_LINES = 2, 6  # lines between a table and its caption, lines of a caption
 _FAR, _MOST_OFF = 20.0, 8.0
+_NONE_ODDS = -0.5  # a doubtful caption is right more often than none
+_TITLE_CAPS, _MOST_TITLES = 4.0, 2
 
 _LINE = (
     "caption, mean",
@@ -97,6 +99,20 @@ MEASURES = (
 )
 """What is measured of lines that may be a table's caption."""
 
+_PLACE = [
+    MEASURES.index(name)
+    for name in (
+        "below",
+        "lines",
+        "lines between",
+        "away from the table",
+        "room after",
+        "room to the next table",
+        "another table on this side",
+    )
+]
+_ENDED = [MEASURES.index(f"last line: ends with a {end}") for end in ("stop", "comma", "colon")]
+
 
 @dataclass(frozen=True, eq=False)
 class Option:
@@ -138,8 +154,11 @@ def find_captions(boxes: Sequence[Box], writing: Writing, roles: Roles) -> list[
     ``boxes`` are the tables'. No line is the caption of two.
     """
     options = list_options(boxes, writing, roles)
+    chosen = choose(options, load_perceptron(_MODEL))
+    taken = {k for option in chosen if option is not None for k in option.pieces.tolist()}
     found: list[Box | None] = []
-    for table, option in zip(boxes, choose(options, load_perceptron(_MODEL)), strict=True):
+    for table, own_options, likeliest in zip(boxes, options, chosen, strict=True):
+        option = likeliest or _find_title(own_options, writing, taken)
         if option is None:
             found.append(None)
             continue
@@ -151,12 +170,32 @@ def find_captions(boxes: Sequence[Box], writing: Writing, roles: Roles) -> list[
     return found
 
 
+def _find_title(options: Sequence[Option], writing: Writing, taken: set[int]) -> Option | None:
+    """Return the line above a table that is its title by where it stands alone, or None.
+
+    It is the last of the one or two lines that a page begins with, or the only one between two
+    tables and nearer to the lower one, and does not end as a sentence does.
+    """
+    for option in options:
+        below, lines, between, away, after, to_table, bounded = option.measures[_PLACE]
+        if below or lines > 1 or between or np.expm1(away) > _TITLE_CAPS:
+            continue
+        top = writing.boxes[option.pieces, 1].min()
+        first = len(np.unique(writing.lines[writing.boxes[:, 3] < top])) < _MOST_TITLES
+        alone = bool(bounded) and after == to_table and away < after
+        ended = option.measures[_ENDED].any()
+        if (first or alone) and not ended and not taken & set(option.pieces.tolist()):
+            return option
+    return None
+
+
 def choose(options: Sequence[Sequence[Option]], model: Perceptron) -> list[Option | None]:
     """Return for each table the likeliest of its options, or None; the surest choose first."""
     ranked: list[tuple[float, int, Option | None]] = []
     for table, own in enumerate(options):
         odds = model.find_odds(np.array([o.measures for o in own])) if own else np.zeros(0)
-        raised = np.exp(np.append(odds, 0.0) - max(odds.max(initial=0.0), 0.0))
+        every = np.append(odds, _NONE_ODDS)
+        raised = np.exp(every - every.max())
         chances = (raised / raised.sum()).tolist()
         ranked += [(c, table, o) for c, o in zip(chances, (*own, None), strict=True)]
     out: dict[int, Option | None] = {}
