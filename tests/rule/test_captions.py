@@ -26,6 +26,7 @@ from keel_line.rule.captions import (
 from keel_line.rule.grids import Survey, survey_page
 from keel_line.rule.perceptron import Perceptron
 from keel_line.rule.roles import BODY, CAPTION, NOTE, OUTSIDE
+from keel_line.rule.sayings import ENDS
 from keel_line.rule.writing import Writing
 from synth.pages import Sheet, Style, finish_page
 from tests.conftest import inter, make_content
@@ -286,3 +287,12 @@ def test_a_lone_line_between_two_tables_is_the_lower_ones_title() -> None:
     assert first is None
     assert second is not None
     assert 85 < second[1] < second[3] <= 155
+
+
+def test_a_sentence_that_a_page_begins_with_is_no_title() -> None:
+    writing = writing_of([(0.0, 200.0)])
+    roles = roles_of(writing, [OUTSIDE])
+    table = (0.0, 40.0, 260.0, 120.0)
+    assert find_captions([table], writing, roles) != [None]
+    roles.said[0, ENDS[0]] = 1.0
+    assert find_captions([table], writing, roles) == [None]

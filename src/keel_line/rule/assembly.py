@@ -199,7 +199,7 @@ def _join_level(
 
 
 def _are_level(left: Ints, right: Ints, writing: Writing, rules: Sequence[Rule]) -> bool:
-    """Return whether two groups stand on the same lines, and close by or within the same rules."""
+    """Return whether two groups share text lines, and are close or under the same rules."""
     first, second = set(writing.lines[left].tolist()), set(writing.lines[right].tolist())
     shared = first & second
     if len(shared) < max(_LEAST_LEVEL, _LEVEL * len(first | second)):

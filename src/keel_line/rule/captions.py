@@ -54,9 +54,21 @@ _LINE = (
     "ends with a colon",
     "ends open",
 )
-_CAPTION, _NOTE, _IN_TABLE, _KNOWN, _NAMED = 0, 2, 4, 5, 6
-_SMALL, _LARGE, _STOP = 8, 9, 15
-_BARE = np.where(np.isin(np.arange(len(_LINE)), (0, 1, _NOTE, _IN_TABLE)), -MOST_ODDS, 0.0)
+_CAPTION, _LEAST, _NOTE, _IN_TABLE, _NAMED, _SMALL, _LARGE, _STOP = (
+    _LINE.index(name)
+    for name in (
+        "caption, mean",
+        "caption, least",
+        "note",
+        "in a table",
+        "names a table",
+        "begins small",
+        "begins large",
+        "ends with a stop",
+    )
+)
+_BARE = np.zeros(len(_LINE))  # in place of a line where there is none
+_BARE[[_CAPTION, _LEAST, _NOTE, _IN_TABLE]] = -MOST_ODDS
 
 MEASURES = (
     "below",
@@ -97,7 +109,7 @@ MEASURES = (
     "another table on this side",
     "the only table",
 )
-"""What is measured of lines that may be a table's caption."""
+"""The names of the numbers that describe a possible caption; the model weighs them."""
 
 _PLACE = [
     MEASURES.index(name)
@@ -116,7 +128,7 @@ _ENDED = [MEASURES.index(f"last line: ends with a {end}") for end in ("stop", "c
 
 @dataclass(frozen=True, eq=False)
 class Option:
-    """Lines that may be a table's caption: their pieces' numbers, and ``MEASURES`` of them."""
+    """One possible caption: its pieces' numbers, and a value for each of ``MEASURES``."""
 
     pieces: Ints
     measures: Floats
@@ -190,7 +202,10 @@ def _find_title(options: Sequence[Option], writing: Writing, taken: set[int]) ->
 
 
 def choose(options: Sequence[Sequence[Option]], model: Perceptron) -> list[Option | None]:
-    """Return for each table the likeliest of its options, or None; the surest choose first."""
+    """Return the likeliest option of each table, or None where having no caption is likelier.
+
+    Where two tables could take the same line, the one with the higher chance gets it.
+    """
     ranked: list[tuple[float, int, Option | None]] = []
     for table, own in enumerate(options):
         odds = model.find_odds(np.array([o.measures for o in own])) if own else np.zeros(0)
@@ -209,7 +224,7 @@ def choose(options: Sequence[Sequence[Option]], model: Perceptron) -> list[Optio
 
 
 def list_options(boxes: Sequence[Box], writing: Writing, roles: Roles) -> list[list[Option]]:
-    """Return for each table the lines that may be its caption, and what is measured of them."""
+    """Return all possible captions of each table, with their measures."""
     lines, cap = _find_lines(boxes, writing, roles), writing.cap_px
     out: list[list[Option]] = []
     for number, table in enumerate(boxes):
@@ -240,7 +255,7 @@ def _find_lines(boxes: Sequence[Box], writing: Writing, roles: Roles) -> _Lines:
 
 
 def _measure_line(run: Ints, roles: Roles) -> list[float]:
-    """Measure ``_LINE`` of a line."""
+    """Return a value for each name in ``_LINE``."""
     first, last = roles.said[run[0]], roles.said[run[-1]]
     caption, note, outside = (log_odds(roles.roles[run, r]) for r in (CAPTION, NOTE, OUTSIDE))
     return [
@@ -258,7 +273,7 @@ def _measure_line(run: Ints, roles: Roles) -> list[float]:
 
 
 def _look(table: Box, others: Sequence[Box], lines: _Lines, cap: float, *, below: bool) -> _Side:
-    """Return the lines on a side of a table, up to the next table on it."""
+    """Return the lines above a table, or below it, as far as the next table."""
     # Upside down, the lines above are what those below are.
     sign = 1.0 if below else -1.0
     nearer, further = (1, 3) if below else (3, 1)
@@ -283,7 +298,7 @@ def _look(table: Box, others: Sequence[Box], lines: _Lines, cap: float, *, below
 
 
 def _sum_up(side: _Side, lines: _Lines) -> tuple[float, float]:
-    """Return how likely any line of a side is a caption, and whether one names a table."""
+    """Return the highest caption odds among these lines, and 1 if one begins as "Table" does."""
     own = lines.measures[side.numbers]
     return (
         float(own[:, _CAPTION].max(initial=-MOST_ODDS)),
@@ -294,7 +309,10 @@ def _sum_up(side: _Side, lines: _Lines) -> tuple[float, float]:
 def _list_on(
     side: _Side, table: Box, lines: _Lines, known: Sequence[float], cap: float
 ) -> Iterator[Option]:
-    """Yield what may be a table's caption on one side; ``known`` is measured of the whole side."""
+    """Yield the possible captions on one side of a table.
+
+    ``known`` are the last measures, the same for all of them.
+    """
     away = 0.0
     for first in range(min(len(side.numbers), _PASSED + 1)):
         away += max(float(side.gaps[first]), 0.0)
@@ -317,7 +335,10 @@ def _list_on(
 
 
 def _measure_says(side: _Side, first: int, last: int, every: Floats, own: Floats) -> list[float]:
-    """Measure what lines say and are thought to be, ``own`` from the top down."""
+    """Measure the texts and roles of a possible caption.
+
+    ``own`` has its lines from the top down, ``every`` all lines of the page.
+    """
     further, before = own[1:], own[:-1]
     beyond = every[side.numbers[last + 1]] if last + 1 < len(side.numbers) else _BARE
     between = every[side.numbers[first - 1]] if first else _BARE
@@ -352,7 +373,7 @@ def _measure_room(side: _Side, first: int, last: int) -> list[float]:
 
 
 def _measure_place(own: Floats, table: Box, cap: float) -> list[float]:
-    """Measure where lines stand beside their table's edges, and how wide they are."""
+    """Measure a possible caption's width, and how far it is from its table's edges."""
     x0, _, x1, _ = box_around(own)
     left, _, right, _ = table
     wide = max(right - left, cap)

@@ -230,7 +230,7 @@ def _measure_filling(counts: Floats, first: Floats) -> Floats:
 
 
 def _measure_extents(lines: Sequence[Ints], writing: Writing) -> Floats:
-    """Measure how wide each line's widest piece is, and how much of the table's width it fills."""
+    """Measure each line's widest piece, and the share of the table's width it spans."""
     boxes = writing.boxes
     ends = np.array([(boxes[line, 0].min(), boxes[line, 2].max()) for line in lines])
     whole = max(float(ends[:, 1].max() - ends[:, 0].min()), 1.0)

@@ -16,10 +16,10 @@ from numpy.typing import NDArray
 Floats = NDArray[np.float64]
 _TINY = 1e-4
 MOST = 4.0
-"""How far (in scales) a measure lies off its middle at most; what lies beyond is brought here."""
+"""Measures are cut off here: this many times their usual spread from their mean."""
 
 MOST_ODDS = 6.0
-"""The log odds of what is as good as sure."""
+"""The largest log odds used; this stands for "certain"."""
 
 
 @dataclass(frozen=True)
@@ -37,7 +37,7 @@ class Perceptron:
     bias: float
 
     def find_odds(self, measures: Floats) -> Floats:
-        """Return log odds of n cases; ``measures`` has shape (n, m)."""
+        """Return the log odds of each case, shape (n,); ``measures`` has a row for each case."""
         brought = np.clip((measures - np.array(self.middle)) / np.array(self.scale), -MOST, MOST)
         hidden = np.maximum(brought @ np.array(self.hidden).T + np.array(self.hidden_bias), 0.0)
         out: Floats = hidden @ np.array(self.last) + self.bias
@@ -45,7 +45,7 @@ class Perceptron:
 
 
 def log_odds(chances: Floats) -> Floats:
-    """Return the log odds of chances (0 to 1), within 6 of even."""
+    """Return the log odds of chances (0 to 1), limited to -6 to 6."""
     held = np.clip(chances, _TINY, 1 - _TINY)
     out: Floats = np.clip(np.log(held / (1 - held)), -MOST_ODDS, MOST_ODDS)
     return out
@@ -53,5 +53,5 @@ def log_odds(chances: Floats) -> Floats:
 
 @cache
 def load_perceptron(path: Path) -> Perceptron:
-    """Load a model that travels with the program."""
+    """Load a model from a file of the package."""
     return msgspec.json.decode(path.read_bytes(), type=Perceptron)

@@ -57,7 +57,7 @@ def chain_letters(letters: Letters, writing: Writing) -> NDArray[np.float64]:
 def _take_ends(
     word: NDArray[np.float64], pieces: NDArray[np.float64], cap: float
 ) -> NDArray[np.float64]:
-    """Add to a turned word the pieces close above and below it: its first and last letters."""
+    """Extend a turned word by the pieces right above and below it, its first and last letters."""
     reach = np.array([0.0, _USUAL_GAP_CAPS * cap])
     while True:
         near = (pieces[:, 2:] >= word[:2] - reach) & (pieces[:, :2] <= word[2:] + reach)
