@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
 
-from keel_line.rule.perceptron import MOST, Perceptron
+from keel_line.rule.perceptron import MOST_SPREADS, Perceptron
 
 Floats = NDArray[np.float64]
 T = TypeVar("T")
@@ -42,7 +42,7 @@ def fit_perceptron(choices: Choices, hidden: int, penalty: float, start: int = 0
     """
     measures, share = choices.measures, choices.weights / choices.weights.sum()
     middle, scale = measures.mean(axis=0), measures.std(axis=0) + 1e-3
-    brought = np.clip((measures - middle) / scale, -MOST, MOST)
+    brought = np.clip((measures - middle) / scale, -MOST_SPREADS, MOST_SPREADS)
     wide = measures.shape[1]
     firsts = np.flatnonzero(np.diff(choices.numbers, prepend=-1))
     rng = np.random.default_rng([_SEED, start])

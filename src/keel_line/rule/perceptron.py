@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
 _TINY = 1e-4
-MOST = 4.0
+MOST_SPREADS = 4.0
 """Measures are cut off here: this many times their usual spread from their mean."""
 
 MOST_ODDS = 6.0
@@ -38,7 +38,9 @@ class Perceptron:
 
     def find_odds(self, measures: Floats) -> Floats:
         """Return the log odds of each case, shape (n,); ``measures`` has a row for each case."""
-        brought = np.clip((measures - np.array(self.middle)) / np.array(self.scale), -MOST, MOST)
+        brought = np.clip(
+            (measures - np.array(self.middle)) / np.array(self.scale), -MOST_SPREADS, MOST_SPREADS
+        )
         hidden = np.maximum(brought @ np.array(self.hidden).T + np.array(self.hidden_bias), 0.0)
         out: Floats = hidden @ np.array(self.last) + self.bias
         return out
