@@ -7,41 +7,35 @@ The folders hold pages with their truth (``synth.press.make``; ``training.manual
 from __future__ import annotations
 
 import argparse
-import pickle
 import sys
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from unittest.mock import patch
 
-import cv2
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 from benchmarks.press import MOSTLY, find_page_grids, place_texts, share_texts
-from benchmarks.workers import open_workers
 from keel_line.model.geometry import Box
 from keel_line.rule.captions import Option, choose, list_options
 from keel_line.rule.perceptron import Perceptron
 from keel_line.rule.roles import Roles
 from keel_line.rule.writing import Writing
-from synth.press.store import each_page, load_pressed
 from synth.press.truth import PressPage
+from training.measuring import Job, keep_measured, load_job, measure_folders
 from training.perceptron import Choices, fit_perceptron, hold_out, mean_of
 from training.roles import find_texts
-from training.unsure import DAMAGES
 
 MODEL = (
     Path(__file__).resolve().parent.parent / "src" / "keel_line" / "rule" / "data" / "captions.json"
 )
-_SEED = 9119
-_KEPT = Path(__file__).resolve().parent.parent / ".cache" / "captions.pickle"
 _HIDDEN, _PENALTY, _FITS = 8, 1e-3, 4
 _WEIGHTS = {"office": 2.0, "chance": 1.0, "manual": 0.5}
 _NEAR_LINES = 3.0
 _NONE, _UNKNOWN = -1, -2
-Job = tuple[bytes, PressPage, str, str]
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,17 +53,15 @@ class MeasuredPage:
     right: tuple[int, ...]
 
 
-def measure_page(job: Job) -> MeasuredPage:
+def measure_page(job: Job, kind: str) -> MeasuredPage:
     """Measure what may be a caption on a page, where the truth has its table."""
-    cv2.setNumThreads(1)
-    data, truth, damage, kind = job
+    loaded, truth = load_job(job)
     seen: list[tuple[Sequence[Box], Writing, Roles]] = []
 
     def keep(boxes: Sequence[Box], writing: Writing, roles: Roles) -> list[Box | None]:
         seen.append((boxes, writing, roles))
         return [None] * len(boxes)
 
-    loaded = load_pressed(data, truth, damage, _SEED)
     with patch("keel_line.rule.grids.find_captions", keep):
         found = find_page_grids(loaded)
     places = place_texts(truth, loaded.to_px, found.transform.to_squared)
@@ -173,13 +165,16 @@ def main() -> None:
     parser.add_argument("--again", action="store_true", help="with what was measured last")
     parser.add_argument("--out", type=Path, default=MODEL)
     args = parser.parse_args()
-    pages: list[MeasuredPage]
-    if args.again and _KEPT.exists():
-        pages = pickle.loads(_KEPT.read_bytes())  # noqa: S301 - our own file
-    else:
-        kinds = {"chance": args.folders, "office": args.office, "manual": args.manual}
-        pages = [p for kind, folders in kinds.items() for p in measure_folders(folders, kind)]
-        _KEPT.write_bytes(pickle.dumps(pages))
+    kinds = {"chance": args.folders, "office": args.office, "manual": args.manual}
+    pages = keep_measured(
+        "captions",
+        lambda: [
+            page
+            for kind, folders in kinds.items()
+            for page in measure_folders(partial(measure_page, kind=kind), folders)
+        ],
+        again=args.again,
+    )
     held = hold_out(pages, [p.design for p in pages], fit_model)
     for kind in _WEIGHTS:
         own = [(p, m) for p, m in zip(pages, held, strict=True) if p.kind == kind]
@@ -190,18 +185,6 @@ def main() -> None:
             f"does not tell; by models without their designs: {right} right\n"
         )
     args.out.write_bytes(msgspec.json.encode(fit_model(pages)) + b"\n")
-
-
-def measure_folders(folders: Sequence[Path], kind: str) -> list[MeasuredPage]:
-    """Measure each page of some folders: as its file has it, and on one paper by turns."""
-    jobs = [
-        (data, truth, damage, kind)
-        for folder in folders
-        for k, (data, truth) in enumerate(each_page(folder))
-        for damage in ("digital", DAMAGES[k % len(DAMAGES)])
-    ]
-    with open_workers() as pool:
-        return list(pool.map(measure_page, jobs, chunksize=4))
 
 
 if __name__ == "__main__":

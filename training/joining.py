@@ -7,39 +7,32 @@ which the benchmark has, nor the training of roles: a network is surer of what i
 from __future__ import annotations
 
 import argparse
-import pickle
 import sys
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from unittest.mock import patch
 
-import cv2
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 from benchmarks.press import find_page_grids, place_texts
-from benchmarks.workers import open_workers
 from keel_line.model.grid import Rule
 from keel_line.rule.assembly import FoundTable
 from keel_line.rule.joining import find_chances, measure_lines
 from keel_line.rule.perceptron import Perceptron
 from keel_line.rule.roles import Roles
 from keel_line.rule.writing import Writing
-from synth.press.store import each_page, load_pressed
-from synth.press.truth import PressPage
-from training.perceptron import Choices, fit_perceptron, hold_out
+from training.measuring import Job, keep_measured, load_job, measure_folders
+from training.perceptron import Choices, find_document, fit_perceptron, hold_out
 from training.roles import JOINS, label_placed
-from training.unsure import DAMAGES
 
 MODEL = (
     Path(__file__).resolve().parent.parent / "src" / "keel_line" / "rule" / "data" / "joining.json"
 )
-_SEED = 9119
-_KEPT = Path(__file__).resolve().parent.parent / ".cache" / "joining.pickle"
 _HIDDEN, _PENALTY, _OFFICE = 8, 1.5e-3, 3.0
-Job = tuple[bytes, PressPage, str, bool]
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,10 +50,9 @@ class MeasuredTable:
     network: NDArray[np.bool_]
 
 
-def measure_page(job: Job) -> list[MeasuredTable]:
+def measure_page(job: Job, *, office: bool) -> list[MeasuredTable]:
     """Measure the tables that are found on a page, where the truth has their lines."""
-    cv2.setNumThreads(1)
-    data, truth, damage, office = job
+    loaded, truth = load_job(job)
     seen: list[tuple[FoundTable, Writing, Sequence[Rule], Roles]] = []
 
     def keep(
@@ -69,7 +61,6 @@ def measure_page(job: Job) -> list[MeasuredTable]:
         seen.append((table, writing, rules, roles))
         return table
 
-    loaded = load_pressed(data, truth, damage, _SEED)
     with patch("keel_line.rule.tables.judge_joins", keep):
         found = find_page_grids(loaded)
     places = place_texts(truth, loaded.to_px, found.transform.to_squared)
@@ -105,7 +96,7 @@ def fit_model(tables: Sequence[MeasuredTable]) -> Perceptron:
 
 def find_held_chances(tables: Sequence[MeasuredTable]) -> list[NDArray[np.float64]]:
     """Return the chances of each table's lines by a model that was fitted without its design."""
-    models = hold_out(tables, [t.design for t in tables], fit_model)
+    models = hold_out(tables, [find_document(t.design) for t in tables], fit_model)
     return [find_chances(t.measures, m) for t, m in zip(tables, models, strict=True)]
 
 
@@ -117,12 +108,16 @@ def main() -> None:
     parser.add_argument("--again", action="store_true", help="with what was measured last")
     parser.add_argument("--out", type=Path, default=MODEL)
     args = parser.parse_args()
-    tables: list[MeasuredTable]
-    if args.again and _KEPT.exists():
-        tables = pickle.loads(_KEPT.read_bytes())  # noqa: S301 - our own file
-    else:
-        tables = measure_folders(args.folders, args.office)
-        _KEPT.write_bytes(pickle.dumps(tables))
+    tables = keep_measured(
+        "joining",
+        lambda: [
+            table
+            for office, folders in ((False, args.folders), (True, args.office))
+            for page in measure_folders(partial(measure_page, office=office), folders)
+            for table in page
+        ],
+        again=args.again,
+    )
     chances = find_held_chances(tables)
     judged = [
         (int((t.network != t.joined).sum()), int(((c > 0.5) != t.joined).sum()), len(t.joined))
@@ -136,18 +131,6 @@ def main() -> None:
     )
     model = fit_model(tables)
     args.out.write_bytes(msgspec.json.encode(model) + b"\n")
-
-
-def measure_folders(others: Sequence[Path], offices: Sequence[Path]) -> list[MeasuredTable]:
-    """Measure each page of some folders: as its file has it, and on one paper by turns."""
-    jobs = [
-        (data, truth, damage, folder in offices)
-        for folder in (*others, *offices)
-        for k, (data, truth) in enumerate(each_page(folder))
-        for damage in ("digital", DAMAGES[k % len(DAMAGES)])
-    ]
-    with open_workers() as pool:
-        return [t for page in pool.map(measure_page, jobs, chunksize=4) for t in page]
 
 
 if __name__ == "__main__":

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import zlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -16,6 +17,7 @@ from keel_line.rule.perceptron import MOST_SPREADS, Perceptron
 Floats = NDArray[np.float64]
 T = TypeVar("T")
 _SEED, _FOLDS, _ROUNDS = 9119, 6, 600
+_MANUAL = re.compile(r"(pack|desc|typed)\d+(?=p\d+$)")
 
 
 @dataclass(frozen=True, eq=False)
@@ -106,6 +108,12 @@ def mean_of(models: Sequence[Perceptron]) -> Perceptron:
         tuple(round(weight / len(models), 4) for model in models for weight in model.last),
         round(sum(model.bias for model in models) / len(models), 4),
     )
+
+
+def find_document(design: str) -> str:
+    """Return the manual that a page is of, by the name of its design, or the design itself."""
+    manual = _MANUAL.match(design)
+    return manual[0] if manual else design
 
 
 def hold_out(

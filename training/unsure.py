@@ -7,38 +7,31 @@ which the benchmark has, nor the training of roles: a network is surer of what i
 from __future__ import annotations
 
 import argparse
-import pickle
 import sys
 import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 from unittest.mock import patch
 
-import cv2
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
 
 from benchmarks.press import score_page
-from benchmarks.workers import open_workers
 from keel_line.model.grid import Grid, LineDoubt
 from keel_line.model.table import LEAST_CHANCE
 from keel_line.rule.roles import Roles
 from keel_line.rule.unsure import MEASURES, UnsureModel, measure_grid
 from keel_line.rule.writing import Writing
-from synth.press.store import each_page, load_pressed
-from synth.press.truth import PressPage
+from training.measuring import Job, keep_measured, load_job, measure_folders
 
 MODEL = (
     Path(__file__).resolve().parent.parent / "src" / "keel_line" / "rule" / "data" / "unsure.json"
 )
-DAMAGES = ("clean", "copy", "clean", "fax", "photo", "office")
-_SEED = 9119
-_KEPT = Path(__file__).resolve().parent.parent / ".cache" / "unsure.pickle"
 _PENALTY, _FOLDS, _OFFICE = 0.01, 10, 3.0
-Job = tuple[bytes, PressPage, str]
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,10 +47,9 @@ class Measured:
     right: NDArray[np.bool_]
 
 
-def measure_page(job: Job) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
-    """Return the measures of a page's tables that are found, and whether each is right."""
-    cv2.setNumThreads(1)
-    data, truth, damage = job
+def measure_page(job: Job, *, office: bool) -> Measured:
+    """Measure a page's tables that are found, and whether each is right."""
+    loaded, truth = load_job(job)
     kept: dict[tuple[float, ...], NDArray[np.float64]] = {}
 
     def keep(grid: Grid, writing: Writing, roles: Roles) -> tuple[LineDoubt, ...]:
@@ -65,11 +57,11 @@ def measure_page(job: Job) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
         return ()
 
     with patch("keel_line.rule.grids.doubt_grid", keep):
-        score = score_page(load_pressed(data, truth, damage, _SEED), truth, damage)
+        score = score_page(loaded, truth, job[2])
     found = [t for t in score.tables if t.found and t.box is not None]
     measures = [kept[t.box] for t in found if t.box is not None]
     right = np.array([t.exact for t in found], bool)
-    return np.array(measures).reshape(-1, len(MEASURES)), right
+    return Measured(truth.design, office, np.array(measures).reshape(-1, len(MEASURES)), right)
 
 
 def fit_model(pages: Sequence[Measured]) -> UnsureModel:
@@ -144,12 +136,15 @@ def main() -> None:
     parser.add_argument("--again", action="store_true", help="with what was measured last")
     parser.add_argument("--out", type=Path, default=MODEL)
     args = parser.parse_args()
-    pages: list[Measured]
-    if args.again and _KEPT.exists():
-        pages = pickle.loads(_KEPT.read_bytes())  # noqa: S301 - our own file
-    else:
-        pages = measure_folders(args.folders, args.office)
-        _KEPT.write_bytes(pickle.dumps(pages))
+    pages = keep_measured(
+        "unsure",
+        lambda: [
+            page
+            for office, folders in ((False, args.folders), (True, args.office))
+            for page in measure_folders(partial(measure_page, office=office), folders)
+        ],
+        again=args.again,
+    )
     odds = find_held_odds(pages)
     office = np.concatenate([np.full(len(p.right), p.office) for p in pages])
     told, right = np.concatenate(odds), np.concatenate([p.right for p in pages])
@@ -172,22 +167,6 @@ def main() -> None:
         bias=round(slope * model.bias + offset, 5),
     )
     args.out.write_bytes(msgspec.json.format(msgspec.json.encode(model), indent=1) + b"\n")
-
-
-def measure_folders(others: Sequence[Path], offices: Sequence[Path]) -> list[Measured]:
-    """Measure each page of some folders: as its file has it, and on one paper by turns."""
-    jobs, office = [], []
-    for folder in (*others, *offices):
-        for k, (data, truth) in enumerate(each_page(folder)):
-            for damage in ("digital", DAMAGES[k % len(DAMAGES)]):
-                jobs.append((data, truth, damage))
-                office.append(folder in offices)
-    with open_workers() as pool:
-        found = list(pool.map(measure_page, jobs, chunksize=4))
-    return [
-        Measured(truth.design, own, *measured)
-        for (_, truth, _), own, measured in zip(jobs, office, found, strict=True)
-    ]
 
 
 if __name__ == "__main__":

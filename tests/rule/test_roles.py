@@ -255,7 +255,7 @@ def reading(
     return asked, told
 
 
-def test_what_stands_close_to_tables_is_read_before_roles_are_told(
+def test_tables_and_what_stands_close_to_them_are_read_before_roles_are_told(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     prose = [[(0.0, 700.0)]] * 20
@@ -263,27 +263,30 @@ def test_what_stands_close_to_tables_is_read_before_roles_are_told(
     roles = [CAPTION, CAPTION, *[HEADING] * 2, *[BODY] * 16, *[OUTSIDE] * 20]
     asked, told = reading(monkeypatch, writing, roles)
     (boxes,) = asked
-    # Two lines above, the heading, five lines below; no body cell.
+    # Two lines above, the table, five lines below; what is not plainly in the body comes first.
     assert sorted(boxes[:, 1].tolist()) == [
         0.0,
         40.0,
-        80.0,
-        80.0,
+        *sorted(80.0 + 40 * k for k in [*range(9)] * 2),
         *(440.0 + 40 * k for k in range(5)),
     ]
+    assert boxes[-16:, 1].min() == 120.0
     (texts,) = told
     assert texts[0] is None  # nothing was seen there
-    assert texts[1] == "said"
-    assert texts[4:20] == [None] * 16
+    assert texts[1:25] == ["said"] * 24
+    assert texts[25:] == [None] * 15
 
 
-@pytest.mark.parametrize(("chance", "tops"), [(0.5, [120.0, 160.0]), (0.999, []), (0.001, [])])
-def test_a_line_that_may_go_on_with_the_one_above_is_read_with_it(
-    monkeypatch: pytest.MonkeyPatch, chance: float, tops: list[float]
+@pytest.mark.parametrize(("chance", "unsure"), [(0.5, True), (0.999, False), (0.001, False)])
+def test_of_a_long_table_lines_that_may_go_on_are_read_with_those_above(
+    monkeypatch: pytest.MonkeyPatch, chance: float, *, unsure: bool
 ) -> None:
-    writing = writing_of(*[TWO] * 9)
-    asked, _ = reading(monkeypatch, writing, [BODY] * 18, {8: chance})  # the left of the fifth line
-    assert [y for boxes in asked for y in sorted(boxes[:, 1].tolist())] == tops
+    writing = writing_of(*[TWO] * 120)
+    # The left of the line before the last.
+    (boxes,), _ = reading(monkeypatch, writing, [BODY] * 240, {236: chance})
+    assert len(boxes) < 240
+    tops = boxes[:2, 1].tolist()
+    assert tops == ([117 * 40.0, 118 * 40.0] if unsure else [0.0, 0.0])
 
 
 def test_where_no_table_is_nothing_is_read(monkeypatch: pytest.MonkeyPatch) -> None:

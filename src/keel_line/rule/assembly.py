@@ -76,7 +76,7 @@ def find_tables(writing: Writing, roles: Roles, rules: Sequence[Rule] = ()) -> l
     groups = _gather(len(segments), _weigh_links(segments, roles))
     groups = _join_headings(groups, segments, writing, roles)
     groups = _join_level(groups, segments, writing, roles, rules)
-    tables = [_make_table([segments[k] for k in own], writing, roles) for own in groups]
+    tables = [make_table([segments[k] for k in own], writing, roles) for own in groups]
     # What machines leave along an edge is narrow; a value is seldom narrower than a letter.
     wide = writing.boxes[:, 2] - writing.boxes[:, 0] >= _NARROW_CAPS * writing.cap_px
     return [
@@ -235,7 +235,7 @@ def _log_odds(chances: NDArray[np.float64]) -> NDArray[np.float64]:
 
 def take_all(writing: Writing, roles: Roles) -> FoundTable:
     """Make one table of all writing; its roles still tell rows, headings and spans."""
-    return _make_table(
+    return make_table(
         [np.flatnonzero(writing.lines == n) for n in np.unique(writing.lines)], writing, roles
     )
 
@@ -263,7 +263,8 @@ def _is_heading(pieces: Ints, roles: Roles) -> bool:
     return bool(lead.mean() > 0)
 
 
-def _make_table(segments: list[Ints], writing: Writing, roles: Roles) -> FoundTable:
+def make_table(segments: Sequence[Ints], writing: Writing, roles: Roles) -> FoundTable:
+    """Make a table of runs of pieces; those on one line are joined."""
     by_line: dict[int, list[Ints]] = {}
     for segment in segments:
         by_line.setdefault(int(writing.lines[segment[0]]), []).append(segment)

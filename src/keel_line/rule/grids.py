@@ -17,6 +17,7 @@ from keel_line.model.page import PageText
 from keel_line.rule.assembly import count_headings
 from keel_line.rule.captions import find_captions, find_notes
 from keel_line.rule.choosing import choose_ruled, is_no_table, part_cells
+from keel_line.rule.gaps import join_words
 from keel_line.rule.mend import shift_grid
 from keel_line.rule.pieces import texts_of
 from keel_line.rule.roles import ReadPieces, Roles, find_roles, find_roles_reading
@@ -144,7 +145,7 @@ def find_pieces(
     The arguments are those of :func:`find_writing`; ``letters`` tells which words are turned.
     """
     found, typed = take_typed_rules(find_writing(flat, dpi, rules, taken))
-    return with_turned(found, chain_letters(letters, found)), [*rules, *typed]
+    return join_words(with_turned(found, chain_letters(letters, found))), [*rules, *typed]
 
 
 def _mark_sideways(grids: Sequence[Grid], letters: Letters) -> list[Grid]:
@@ -180,7 +181,7 @@ def survey_text(text: PageText, dpi: float, drawn: Sequence[Grid] | None = None)
     """
     rules = list(text.rules)
     letters = letters_of_text(text)
-    writing = gather_text(text)
+    writing = join_words(gather_text(text))
     roles = find_roles(writing, rules, texts_of(writing, text))
     if drawn is not None:
         return _survey_around(_mark_sideways(drawn, letters), rules, dpi, writing, roles, letters)

@@ -29,7 +29,7 @@ _ROLES = 5
 _WEIGHTS = Path(__file__).parent / "data" / "roles.npz"
 _MOST = 6.0
 _SOME, _PLAINLY = 0.3, 0.95
-_NEAR_LINES, _MOST_READ, _TALL_CAPS = 5, 60, 2.5
+_NEAR_LINES, _MOST_READ, _TALL_CAPS = 5, 150, 2.5
 _UNSURE = 0.48
 _UP = WAYS.index("up")
 
@@ -162,9 +162,9 @@ ReadPieces: TypeAlias = Callable[[NDArray[np.float64], float], Sequence[str]]
 
 
 def find_roles_reading(writing: Writing, rules: Sequence[Rule], read: ReadPieces | None) -> Roles:
-    """Find roles, read the pieces close to tables that are not plainly in them, and find anew.
+    """Find roles, read the pieces in tables and close to them, and find roles anew.
 
-    What a caption, a heading or a note says counts most, and most of a page is none of these.
+    What a caption, a heading or a note says counts most.
     """
     pieces = measure_pieces(writing, rules)
     roles = judge_pieces(pieces)
@@ -181,9 +181,10 @@ def find_roles_reading(writing: Writing, rules: Sequence[Rule], read: ReadPieces
 
 
 def _choose_to_read(writing: Writing, roles: Roles) -> NDArray[np.int64]:
-    """Return the numbers of the pieces to be read, a few dozen at most.
+    """Return the numbers of the pieces to be read: those in tables and close to them.
 
-    Those of lines that may go on with the row before, or may not, come last.
+    First those that are not plainly in the body, then those of lines that may go on with the row
+    before, or may not. A table of many pieces is not read to its end.
     """
     in_table = roles.in_table
     tabular = np.unique(writing.lines[in_table > _SOME])
@@ -195,8 +196,8 @@ def _choose_to_read(writing: Writing, roles: Roles) -> NDArray[np.int64]:
     above = roles.near[unsure, _UP]
     unsure[above[above >= 0]] = True
     level = writing.boxes[:, 3] - writing.boxes[:, 1] <= _TALL_CAPS * writing.cap_px
-    fit = np.flatnonzero((away <= _NEAR_LINES) & (~plain | unsure) & level)
-    last = np.where(plain[fit], _NEAR_LINES + 1, away[fit])
+    fit = np.flatnonzero((away <= _NEAR_LINES) & level)
+    last = np.where(plain[fit], _NEAR_LINES + 2 - unsure[fit], away[fit])
     return fit[np.argsort(last, kind="stable")][:_MOST_READ]
 
 

@@ -227,6 +227,15 @@ ENDS = (5, 6, 23, 20)
 """The places of measures of how a text ends: with a full stop; a comma or the like; a colon; where
 more must follow."""
 
+OWN = slice(0, _OWN)
+"""The places of the measures of a text by itself."""
+
+WITH_COLUMN = slice(TEXTS - _COLUMN, TEXTS)
+"""The places of the measures of a text beside those above in its column, and those below."""
+
+WITH_BELOW = slice(_OWN + _PAIR, _OWN + 2 * _PAIR)
+"""The places of the measures of a text and the one below it, as ``WITH_ABOVE``."""
+
 WITH_ABOVE = slice(_OWN, _OWN + _PAIR)
 """The places of the measures of a text and the one above it: are both known, do they look alike,
 does the lower one go on with the upper one (by its first letter, brackets, the last word)."""

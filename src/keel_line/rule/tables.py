@@ -11,6 +11,7 @@ import numpy as np
 from keel_line.model.geometry import Box
 from keel_line.model.grid import DIRECTIONS, Grid, Rule
 from keel_line.rule.assembly import FoundTable, find_open, find_tables, take_all
+from keel_line.rule.ends import judge_ends
 from keel_line.rule.joining import judge_joins
 from keel_line.rule.laying import lay_table
 from keel_line.rule.mend import move_line
@@ -37,7 +38,8 @@ def find_by_roles(writing: Writing, rules: Sequence[Rule], roles: Roles) -> list
         What each piece is thought to be.
     """
     out = []
-    found = [_without_title(table, writing, rules) for table in find_tables(writing, roles, rules)]
+    seen = judge_ends(find_tables(writing, roles, rules), writing, rules, roles)
+    found = [_without_title(table, writing, rules) for table in seen]
     boxes = [box_around(writing.boxes[t.pieces]) for t in found]
     for alone, room in zip(found, _find_room(boxes), strict=True):
         own = _clip(rules, room)

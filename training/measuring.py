@@ -1,0 +1,50 @@
+"""Measures pages, for models that are fitted to what the program finds on them."""
+
+from __future__ import annotations
+
+import pickle
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import TypeVar
+
+import cv2
+
+from benchmarks.workers import open_workers
+from synth.press.store import LoadedPage, each_page, load_pressed
+from synth.press.truth import PressPage
+
+DAMAGES = ("clean", "copy", "clean", "fax", "photo", "office")
+KEPT = Path(__file__).resolve().parent.parent / ".cache"
+_SEED = 9119
+Job = tuple[bytes, PressPage, str]
+T = TypeVar("T")
+
+
+def load_job(job: Job) -> tuple[LoadedPage, PressPage]:
+    """Return a page as it is to be measured, and its truth."""
+    cv2.setNumThreads(1)
+    data, truth, damage = job
+    return load_pressed(data, truth, damage, _SEED), truth
+
+
+def measure_folders(measure: Callable[[Job], T], folders: Sequence[Path]) -> list[T]:
+    """Measure each page of some folders: as its file has it, and on one paper by turns."""
+    jobs = [
+        (data, truth, damage)
+        for folder in folders
+        for k, (data, truth) in enumerate(each_page(folder))
+        for damage in ("digital", DAMAGES[k % len(DAMAGES)])
+    ]
+    with open_workers() as pool:
+        return list(pool.map(measure, jobs, chunksize=4))
+
+
+def keep_measured(name: str, measure: Callable[[], list[T]], *, again: bool) -> list[T]:
+    """Measure and keep it under a name; where it is to be used ``again``, return what was kept."""
+    path = KEPT / f"{name}.pickle"
+    if again and path.exists():
+        kept: list[T] = pickle.loads(path.read_bytes())  # noqa: S301 - our own file
+        return kept
+    measured = measure()
+    path.write_bytes(pickle.dumps(measured))
+    return measured
