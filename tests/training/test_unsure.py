@@ -5,8 +5,16 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from keel_line.model.table import LEAST_CHANCE
 from keel_line.rule.unsure import MEASURES
-from training.unsure import Measured, calibrate, find_held_odds, find_odds, fit_model
+from training.unsure import (
+    Measured,
+    calibrate,
+    find_held_odds,
+    find_odds,
+    fit_model,
+    raise_chances,
+)
 
 
 def pages(designs: int, *, turned: str = "") -> list[Measured]:
@@ -43,3 +51,14 @@ def test_chances_are_brought_to_what_happens() -> None:
     odds = rng.normal(0, 2, 20000)
     right = rng.random(20000) > 1 / (1 + np.exp(-(2 * odds - 1)))
     assert calibrate(odds, right) == pytest.approx((2.0, -1.0), abs=0.15)
+
+
+@pytest.mark.parametrize("surer", [0.0, 3.0])
+def test_four_in_a_hundred_right_grids_are_in_doubt(surer: float) -> None:
+    odds = np.random.default_rng(3).normal(-6.0 - surer, 1.0, 2000)
+    told = 1 / (1 + np.exp(-odds - raise_chances(odds))) >= LEAST_CHANCE
+    assert told.mean() == pytest.approx(0.04, abs=0.002)
+
+
+def test_chances_are_not_made_smaller() -> None:
+    assert raise_chances(np.linspace(-3, 3, 100)) == 0.0
