@@ -31,7 +31,7 @@ from training.measuring import Job, keep_measured, load_job, measure_folders
 MODEL = (
     Path(__file__).resolve().parent.parent / "src" / "keel_line" / "rule" / "data" / "unsure.json"
 )
-_PENALTY, _FOLDS, _OFFICE, _RIGHT_IN_DOUBT = 0.01, 10, 3.0, 0.04
+_PENALTY, _FOLDS, _OFFICE, _RIGHT_IN_DOUBT = 0.01, 10, 3.0, 0.05
 
 
 @dataclass(frozen=True, eq=False)
@@ -132,7 +132,7 @@ def raise_chances(odds: NDArray[np.float64]) -> float:
     """Return what to add to the log odds of right grids so that a few of them are in doubt.
 
     Offices print other designs than those here, and more grids of other designs are wrong. So as
-    many right grids are in doubt as a clerk may well look at: 4 in 100.
+    many right grids are in doubt as a clerk may well look at: 5 in 100.
     """
     least = float(np.log(LEAST_CHANCE / (1 - LEAST_CHANCE)))
     return max(0.0, least - float(np.quantile(odds, 1 - _RIGHT_IN_DOUBT)))

@@ -137,7 +137,7 @@ def test_as_many_lines_are_taken_as_is_likeliest(odds: list[float], data: st.Dat
     ]
     count = count_likely(np.array(odds), found)
     assert count == found or likely[count] > likely[found]
-    assert max(likely) < 2 * likely[count]
+    assert max(likely) < 2.72 * likely[count]  # not much likelier: e times
 
 
 @given(st.floats(0.5, 3.0), st.floats(0, 500))
