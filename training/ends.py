@@ -6,11 +6,9 @@ which the benchmark has, nor the training of roles: a network is surer of what i
 
 from __future__ import annotations
 
-import argparse
 import sys
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import partial
 from pathlib import Path
 from unittest.mock import patch
 
@@ -26,7 +24,7 @@ from keel_line.rule.perceptron import Perceptron
 from keel_line.rule.roles import Roles
 from keel_line.rule.writing import Writing
 from synth.press.truth import PressPage
-from training.measuring import Job, keep_measured, load_job, measure_folders
+from training.measuring import Job, load_job, measure_kinds, take_arguments
 from training.perceptron import Choices, find_document, fit_perceptron, hold_out
 from training.roles import find_texts
 
@@ -141,22 +139,9 @@ def fit_model(ends: Sequence[MeasuredEnd]) -> Perceptron:
 
 def main() -> None:
     """Measure, tell how a fit without a design does on that design, fit on all and write."""
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("folders", type=Path, nargs="*")
-    parser.add_argument("--office", type=Path, action="append", default=[])
-    parser.add_argument("--again", action="store_true", help="with what was measured last")
-    parser.add_argument("--out", type=Path, default=MODEL)
-    args = parser.parse_args()
-    ends = keep_measured(
-        "ends",
-        lambda: [
-            end
-            for office, folders in ((False, args.folders), (True, args.office))
-            for page in measure_folders(partial(measure_page, office=office), folders)
-            for end in page
-        ],
-        again=args.again,
-    )
+    args = take_arguments(__doc__, MODEL)
+    pages = measure_kinds("ends", measure_page, args)
+    ends = [end for page in pages for end in page]
     models = hold_out(ends, [find_document(e.design) for e in ends], fit_model)
     told = np.array([e.within.sum() for e in ends])
     before = np.array([e.network for e in ends]) != told

@@ -6,11 +6,9 @@ which the benchmark has, nor the training of roles: a network is surer of what i
 
 from __future__ import annotations
 
-import argparse
 import sys
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import partial
 from pathlib import Path
 from unittest.mock import patch
 
@@ -25,7 +23,7 @@ from keel_line.rule.joining import find_chances, measure_lines
 from keel_line.rule.perceptron import Perceptron
 from keel_line.rule.roles import Roles
 from keel_line.rule.writing import Writing
-from training.measuring import Job, keep_measured, load_job, measure_folders
+from training.measuring import Job, load_job, measure_kinds, take_arguments
 from training.perceptron import Choices, find_document, fit_perceptron, hold_out
 from training.roles import JOINS, label_placed
 
@@ -102,22 +100,9 @@ def find_held_chances(tables: Sequence[MeasuredTable]) -> list[NDArray[np.float6
 
 def main() -> None:
     """Measure, tell how a fit without a design does on that design, fit on all and write."""
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("folders", type=Path, nargs="*")
-    parser.add_argument("--office", type=Path, action="append", default=[])
-    parser.add_argument("--again", action="store_true", help="with what was measured last")
-    parser.add_argument("--out", type=Path, default=MODEL)
-    args = parser.parse_args()
-    tables = keep_measured(
-        "joining",
-        lambda: [
-            table
-            for office, folders in ((False, args.folders), (True, args.office))
-            for page in measure_folders(partial(measure_page, office=office), folders)
-            for table in page
-        ],
-        again=args.again,
-    )
+    args = take_arguments(__doc__, MODEL)
+    pages = measure_kinds("joining", measure_page, args)
+    tables = [table for page in pages for table in page]
     chances = find_held_chances(tables)
     judged = [
         (int((t.network != t.joined).sum()), int(((c > 0.5) != t.joined).sum()), len(t.joined))

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import argparse
 import pickle
 from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 from typing import TypeVar
 
@@ -48,3 +50,29 @@ def keep_measured(name: str, measure: Callable[[], list[T]], *, again: bool) -> 
     measured = measure()
     path.write_bytes(pickle.dumps(measured))
     return measured
+
+
+def take_arguments(description: str | None, model: Path) -> argparse.Namespace:
+    """Return what a fit's command line says: ``folders``, ``office``, ``again`` and ``out``."""
+    parser = argparse.ArgumentParser(description=description)
+    parser.add_argument("folders", type=Path, nargs="*")
+    parser.add_argument("--office", type=Path, action="append", default=[])
+    parser.add_argument("--again", action="store_true", help="with what was measured last")
+    parser.add_argument("--out", type=Path, default=model)
+    return parser.parse_args()
+
+
+def measure_kinds(name: str, measure: Callable[..., T], args: argparse.Namespace) -> list[T]:
+    """Measure the folders of a command line; ``measure`` is told which pages are of offices.
+
+    What was measured is kept under a name; see :func:`keep_measured`.
+    """
+    return keep_measured(
+        name,
+        lambda: [
+            page
+            for office, folders in ((False, args.folders), (True, args.office))
+            for page in measure_folders(partial(measure, office=office), folders)
+        ],
+        again=args.again,
+    )

@@ -6,12 +6,10 @@ which the benchmark has, nor the training of roles: a network is surer of what i
 
 from __future__ import annotations
 
-import argparse
 import sys
 import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import partial
 from pathlib import Path
 from unittest.mock import patch
 
@@ -26,7 +24,7 @@ from keel_line.model.table import LEAST_CHANCE
 from keel_line.rule.roles import Roles
 from keel_line.rule.unsure import MEASURES, UnsureModel, measure_grid
 from keel_line.rule.writing import Writing
-from training.measuring import Job, keep_measured, load_job, measure_folders
+from training.measuring import Job, load_job, measure_kinds, take_arguments
 
 MODEL = (
     Path(__file__).resolve().parent.parent / "src" / "keel_line" / "rule" / "data" / "unsure.json"
@@ -140,21 +138,8 @@ def raise_chances(odds: NDArray[np.float64]) -> float:
 
 def main() -> None:
     """Measure, tell how a fit without a design does on that design, fit on all and write."""
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("folders", type=Path, nargs="*")
-    parser.add_argument("--office", type=Path, action="append", default=[])
-    parser.add_argument("--again", action="store_true", help="with what was measured last")
-    parser.add_argument("--out", type=Path, default=MODEL)
-    args = parser.parse_args()
-    pages = keep_measured(
-        "unsure",
-        lambda: [
-            page
-            for office, folders in ((False, args.folders), (True, args.office))
-            for page in measure_folders(partial(measure_page, office=office), folders)
-        ],
-        again=args.again,
-    )
+    args = take_arguments(__doc__, MODEL)
+    pages = measure_kinds("unsure", measure_page, args)
     odds = find_held_odds(pages)
     office = np.concatenate([np.full(len(p.right), p.office) for p in pages])
     told, right = np.concatenate(odds), np.concatenate([p.right for p in pages])
