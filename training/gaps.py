@@ -6,7 +6,6 @@ which the benchmark has.
 
 from __future__ import annotations
 
-import argparse
 import sys
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -18,10 +17,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from benchmarks.press import find_page_grids, place_texts
-from keel_line.rule.gaps import SURE, join_words, measure_gaps
+from keel_line.rule.gaps import LEAST_ODDS, join_words, measure_gaps
 from keel_line.rule.perceptron import Perceptron
 from keel_line.rule.writing import Writing
-from training.measuring import Job, keep_measured, load_job, measure_folders
+from training.measuring import Job, keep_measured, load_job, measure_folders, take_arguments
 from training.perceptron import Choices, find_document, fit_perceptron, hold_out
 from training.roles import find_texts
 
@@ -70,17 +69,12 @@ def fit_model(pages: Sequence[MeasuredGaps]) -> Perceptron:
 
 def main() -> None:
     """Measure, tell how a fit without a design does on that design, fit on all and write."""
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("folders", type=Path, nargs="*")
-    parser.add_argument("--again", action="store_true", help="with what was measured last")
-    parser.add_argument("--out", type=Path, default=MODEL)
-    args = parser.parse_args()
-    pages = keep_measured(
-        "gaps", lambda: measure_folders(measure_page, args.folders), again=args.again
-    )
+    args = take_arguments(__doc__, MODEL)
+    folders = [*args.folders, *args.office]
+    pages = keep_measured("gaps", lambda: measure_folders(measure_page, folders), again=args.again)
     models = hold_out(pages, [find_document(p.design) for p in pages], fit_model)
     told = np.concatenate(
-        [m.find_odds(p.measures) > SURE for p, m in zip(pages, models, strict=True)]
+        [m.find_odds(p.measures) > LEAST_ODDS for p, m in zip(pages, models, strict=True)]
     )
     inside = np.concatenate([p.inside for p in pages])
     sys.stdout.write(

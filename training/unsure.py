@@ -129,8 +129,8 @@ def calibrate(odds: NDArray[np.float64], right: NDArray[np.bool_]) -> tuple[floa
 def raise_chances(odds: NDArray[np.float64]) -> float:
     """Return what to add to the log odds of right grids so that a few of them are in doubt.
 
-    Offices print other designs than those here, and more grids of other designs are wrong. So as
-    many right grids are in doubt as a clerk may well look at: 5 in 100.
+    Designs that were never seen here have more wrong grids. So chances are raised until 5% of the
+    right grids are in doubt, the most that a clerk should have to look at.
     """
     least = float(np.log(LEAST_CHANCE / (1 - LEAST_CHANCE)))
     return max(0.0, least - float(np.quantile(odds, 1 - _RIGHT_IN_DOUBT)))

@@ -9,7 +9,6 @@ pieces stand under theirs and what they say. A small perceptron makes one chance
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -19,7 +18,7 @@ from keel_line.model.grid import Rule
 from keel_line.rule.assembly import FoundTable, make_table
 from keel_line.rule.perceptron import MOST_ODDS, load_perceptron, log_odds
 from keel_line.rule.roles import BODY, HEADING, Roles
-from keel_line.rule.sayings import OWN, WITH_ABOVE, WITH_BELOW, WITH_COLUMN
+from keel_line.rule.sayings import BY_ITSELF, WITH_ABOVE, WITH_BELOW, WITH_COLUMN
 from keel_line.rule.writing import Writing, box_around, line_middle
 
 Floats = NDArray[np.float64]
@@ -31,7 +30,7 @@ _MUCH = 1.0  # log odds
 _FLUSH_CAPS, _FLUSH_WITH = 0.4, 2
 _RULED, _FAR_CAPS, _MOST_CAPS, _MOST_RULES, _MOST_LENGTH = 0.5, 3.0, 8.0, 4, 3.0
 TOP, FOOT = -1, 1
-_TEXTS = sum(part.stop - part.start for part in (OWN, WITH_ABOVE, WITH_COLUMN))
+_TEXTS = sum(part.stop - part.start for part in (BY_ITSELF, WITH_ABOVE, WITH_COLUMN))
 
 MEASURES = (
     "top or foot",
@@ -79,16 +78,10 @@ MEASURES = (
     "texts known",
     *(f"text, {k}" for k in range(_TEXTS)),
 )
-"""What is measured of a line: "before" it are lines further in, "after" it those further out."""
+"""What is measured of a line.
 
-
-@dataclass(frozen=True, eq=False)
-class _Page:
-    """What lines are measured with."""
-
-    writing: Writing
-    rules: Sequence[Rule]
-    roles: Roles
+"Before" it are the lines nearer to the middle of the table, "after" it those further out.
+"""
 
 
 def judge_ends(
@@ -192,14 +185,13 @@ def measure_run(
     -------
     shape (len(run) - first, len(MEASURES))
     """
-    page = _Page(writing, rules, roles)
     middles = side * np.array([line_middle(writing.boxes[line]) for line in run])
     out = [
         [
             float(side),
             *_measure_network(run, k, side, roles),
             *_measure_steps(middles, k, writing.cap_px),
-            *_measure_rules(run, k, side, middles, page),
+            *_measure_rules(run, k, side, middles, writing, rules),
             *_measure_pieces(run, k),
             *_measure_places(run, k, writing),
             float(np.log(k)),
@@ -230,7 +222,10 @@ def _measure_network(run: Sequence[Ints], k: int, side: int, roles: Roles) -> li
 
 
 def _measure_steps(middles: Floats, k: int, cap: float) -> list[float]:
-    """Measure how far line ``k`` is from the one before; ``middles`` grow outwards (px)."""
+    """Measure the distance from line ``k`` to the one before, and compare it with others.
+
+    ``middles`` are the heights (px) of the lines' middles, larger from line to line.
+    """
     steps = np.maximum(np.diff(middles[: k + 1]), _TINY)
     after = _find_step(middles, k, cap)
     step, inner = float(steps[-1]), steps[:-1]
@@ -239,19 +234,24 @@ def _measure_steps(middles: Floats, k: int, cap: float) -> list[float]:
 
 
 def _find_step(middles: Floats, k: int, cap: float) -> float:
-    """Return how far the line after line ``k`` is (px), a little where there is none."""
+    """Return the distance (px) from line ``k`` to the next one out; 3 capitals if there is none."""
     known = k + 1 < len(middles)
     return max(float(middles[k + 1] - middles[k]), _TINY) if known else _FAR_CAPS * cap
 
 
 def _measure_rules(
-    run: Sequence[Ints], k: int, side: int, middles: Floats, page: _Page
+    run: Sequence[Ints],
+    k: int,
+    side: int,
+    middles: Floats,
+    writing: Writing,
+    rules: Sequence[Rule],
 ) -> list[float]:
-    """Measure the rules on both sides of line ``k``, and how the lines before it are ruled."""
-    cap = page.writing.cap_px
-    left, _, right, _ = box_around(page.writing.boxes[np.concatenate(run[:k])])
+    """Measure the rules before and after line ``k``, and how many lines before it have rules."""
+    cap = writing.cap_px
+    left, _, right, _ = box_around(writing.boxes[np.concatenate(run[:k])])
     wide = max(right - left, cap)
-    across = [r for r in page.rules if r.direction == "across"]
+    across = [r for r in rules if r.direction == "across"]
     at = side * np.array([r.at((left + right) / 2) for r in across])
     cover = np.array([(min(r.end, right) - max(r.start, left)) / wide for r in across])
     cover, length = np.maximum(cover, 0.0), np.array([r.length / wide for r in across])
@@ -262,7 +262,7 @@ def _measure_rules(
     y, inner_y = abs(middles[k]), abs(middles[k - 1])
     down = [
         r
-        for r in page.rules
+        for r in rules
         if r.direction == "down"
         and left - cap < r.at(inner_y) < right + cap
         and r.start - cap < inner_y < r.end + cap
@@ -318,8 +318,8 @@ def _sides(boxes: Floats) -> tuple[Floats, Floats, Floats]:
 
 
 def _measure_texts(line: Ints, side: int, roles: Roles) -> list[float]:
-    """Measure what a line says, by itself and beside the line before it and its columns."""
+    """Measure the texts of a line, and compare them with the line before and with their columns."""
     said = roles.said[line]
-    parts = (OWN, WITH_ABOVE if side == FOOT else WITH_BELOW, WITH_COLUMN)
+    parts = (BY_ITSELF, WITH_ABOVE if side == FOOT else WITH_BELOW, WITH_COLUMN)
     own = np.concatenate([said[:, part].mean(axis=0) for part in parts])
     return [float(said.any(axis=1).mean()), *own.tolist()]

@@ -16,18 +16,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keel_line.rule.perceptron import load_perceptron
+from keel_line.rule.pieces import find_letters, pair_lines
 from keel_line.rule.writing import Writing
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 _MODEL = Path(__file__).parent / "data" / "gaps.json"
 _MOST_CAPS = 2.0  # wider white is never a space
-SURE = 1.0  # log odds from which on pieces are joined
+LEAST_ODDS = 1.0
+"""Pieces are joined where the log odds that they are one text are higher than this."""
+
 _NEAR_LINES = 5
 _SPACE_CAPS, _FEW = 0.25, 5
 _USUAL = (0.4, 0.55, 0.1)  # space, wide space and white between letters where few are seen
 _FLUSH_CAPS, _THROUGH_CAPS, _TINY_CAPS, _SAME_CAPS = 0.3, 0.2, 0.05, 1e-3
-_OF_A_CAP = 8.0  # steps of the map of pieces
 
 MEASURES = (
     "gap",
@@ -83,7 +85,7 @@ MEASURES = (
     "pieces",
     "height of capitals",
 )
-"""What is measured of the white between two pieces that stand next to each other on a line."""
+"""What is measured of a gap: the white between two neighbouring pieces of one line."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -100,11 +102,11 @@ class _Letters:
 
 
 def join_words(writing: Writing) -> Writing:
-    """Return a page's writing with the pieces joined that a space parts, most likely."""
+    """Join neighbouring pieces of one line where the gap between them is likely only a space."""
     pairs, measures = measure_gaps(writing)
     if not len(pairs):
         return writing
-    joined = pairs[load_perceptron(_MODEL).find_odds(measures) > SURE]
+    joined = pairs[load_perceptron(_MODEL).find_odds(measures) > LEAST_ODDS]
     if not len(joined):
         return writing
     # The first piece of each run, for all of them: pairs go from the left to the right.
@@ -156,10 +158,9 @@ def measure_gaps(writing: Writing) -> tuple[Ints, Floats]:
 
 def _measure_letters(writing: Writing) -> _Letters:
     boxes, cap = writing.boxes, writing.cap_px
-    owner = _find_owners(boxes, writing.letters, cap)
-    letters, owner = writing.letters[owner >= 0], owner[owner >= 0]
-    order = np.lexsort((letters[:, 0], owner))
-    letters, owner = letters[order], owner[order]
+    held = find_letters(boxes, writing.letters)
+    letters = np.concatenate([own[np.argsort(own[:, 0])] for own in held])
+    owner = np.repeat(np.arange(len(held)), [len(own) for own in held])
     out = np.zeros((len(boxes), 5))
     if not len(owner):
         return _Letters(out, (*_USUAL, 0.0))
@@ -171,12 +172,12 @@ def _measure_letters(writing: Writing) -> _Letters:
     inner = np.ones(len(owner), bool)
     inner[starts] = False
     counts = np.diff(np.append(starts, len(owner)))
-    held = owner[starts]
-    out[held, 0] = counts
-    out[held, 1] = np.add.reduceat(inner & (white > _SPACE_CAPS), starts)
-    out[held, 2] = np.maximum.reduceat(np.where(inner, white, 0.0), starts)
+    filled = owner[starts]
+    out[filled, 0] = counts
+    out[filled, 1] = np.add.reduceat(inner & (white > _SPACE_CAPS), starts)
+    out[filled, 2] = np.maximum.reduceat(np.where(inner, white, 0.0), starts)
     for column, size in ((3, letters[:, 3] - letters[:, 1]), (4, letters[:, 2] - letters[:, 0])):
-        out[held, column] = size[np.lexsort((size, owner))][starts + counts // 2] / cap
+        out[filled, column] = size[np.lexsort((size, owner))][starts + counts // 2] / cap
     spaces, others = (white[inner & (wide)] for wide in (white > _SPACE_CAPS, white <= _SPACE_CAPS))
     usual, wide, close = _USUAL
     if len(spaces) >= _FEW:
@@ -184,25 +185,6 @@ def _measure_letters(writing: Writing) -> _Letters:
     if len(others):
         close = float(np.median(others))
     return _Letters(out, (usual, wide, close, len(spaces) / max(int(inner.sum()), 1)))
-
-
-def _find_owners(boxes: Floats, letters: Floats, cap: float) -> Ints:
-    """Return the number of the piece that the middle of each letter lies in, -1 for none."""
-    step = max(1.0, cap / _OF_A_CAP)
-    corner = boxes[:, :2].min(axis=0)
-    cells = np.floor((boxes - np.tile(corner, 2)) / step).astype(np.int64)
-    wide, high = (cells[:, 2:].max(axis=0) + 1).tolist()
-    field = np.full((high, wide), -1, np.int64)
-    for k, (x0, y0, x1, y1) in enumerate(cells.tolist()):
-        field[y0 : y1 + 1, x0 : x1 + 1] = k
-    middles = (letters[:, :2] + letters[:, 2:]) / 2
-    at = np.floor((middles - corner) / step).astype(np.int64)
-    on = ((at >= 0) & (at < (wide, high))).all(axis=1)
-    out = np.full(len(letters), -1, np.int64)
-    out[on] = field[at[on, 1], at[on, 0]]
-    inside = (middles >= boxes[out, :2]) & (middles <= boxes[out, 2:])
-    out[~inside.all(axis=1)] = -1
-    return out
 
 
 def _measure_widths(own: Floats, usual: float, page: Sequence[float]) -> Floats:
@@ -244,41 +226,39 @@ def _measure_line(own: Floats, gaps: Floats, line_of: Ints, line: Ints) -> Float
 
 
 def _measure_near(pairs: Ints, writing: Writing, lines: Ints, sign: int) -> Floats:
-    """Measure the lines above (``sign`` -1) or below (1) each gap, and the white through them."""
+    """Measure the nearest lines above each gap (``sign`` -1), or below it (1).
+
+    Does white go on through them where the gap is, or is there writing?
+    """
     boxes, cap = writing.boxes, writing.cap_px
     left, right = boxes[pairs[:, 0], 2], boxes[pairs[:, 1], 0]
     middle, line = (left + right) / 2, lines[pairs[:, 0]]
-    count, total = len(pairs), int(lines.max()) + 1
-    order = np.argsort(lines, kind="stable")
-    starts = np.searchsorted(lines[order], np.arange(total + 1))
+    count, last = len(pairs), int(lines.max())
+    gap_after = np.full(len(boxes), -1)  # of each piece
+    gap_after[pairs[:, 0]] = np.arange(count)
     over, white = np.zeros((2, _NEAR_LINES, count), bool)
     flush_left, flush_right, goes_on, known = np.zeros((4, count))
-    low, high, open_ = left.copy(), right.copy(), np.ones(count, bool)
+    low, high, unbroken = left.copy(), right.copy(), np.ones(count, bool)
     for n in range(_NEAR_LINES):
-        at = line + sign * (n + 1)
-        there = (at >= 0) & (at < total)
-        first = np.where(there, starts[np.clip(at, 0, total - 1)], 0)
-        pieces = np.where(there, starts[np.clip(at, 0, total - 1) + 1] - first, 0)
-        gap = np.repeat(np.arange(count), pieces)
-        within = np.arange(len(gap)) - np.repeat(np.cumsum(pieces) - pieces, pieces)
-        other = order[np.repeat(first, pieces) + within]
+        piece, other = pair_lines(lines, sign * (n + 1))
+        gap, other = gap_after[piece][gap_after[piece] >= 0], other[gap_after[piece] >= 0]
         before, after = boxes[other, 2] <= middle[gap], boxes[other, 0] >= middle[gap]
         end, begin = np.full(count, -np.inf), np.full(count, np.inf)
         np.maximum.at(end, gap[before], boxes[other[before], 2])
         np.minimum.at(begin, gap[after], boxes[other[after], 0])
         over[n] = np.bincount(gap[~before & ~after], minlength=count) > 0
         white[n] = np.isfinite(end) & np.isfinite(begin) & ~over[n]
-        known += there
+        known += (line + sign * (n + 1) >= 0) & (line + sign * (n + 1) <= last)
         flush_left += white[n] & (np.abs(end - left) < _FLUSH_CAPS * cap)
         flush_right += white[n] & (np.abs(begin - right) < _FLUSH_CAPS * cap)
         narrowed = np.minimum(high, begin) - np.maximum(low, end)
-        through = white[n] & open_ & (narrowed > _THROUGH_CAPS * cap)
+        through = white[n] & unbroken & (narrowed > _THROUGH_CAPS * cap)
         low, high = (
             np.where(through, np.maximum(low, end), low),
             np.where(through, np.minimum(high, begin), high),
         )
         goes_on += through
-        open_ &= ~over[n]
+        unbroken &= ~over[n]
     return np.column_stack(
         [
             over.sum(axis=0) / _NEAR_LINES,
@@ -295,7 +275,10 @@ def _measure_near(pairs: Ints, writing: Writing, lines: Ints, sign: int) -> Floa
 
 
 def _measure_columns(pairs: Ints, boxes: Floats, cap: float) -> Floats:
-    """Measure how many of the page's pieces begin or end where a gap does, or lie over it."""
+    """Count the page's pieces whose sides are level with those of a gap, and those that cross it.
+
+    Level: they begin where the gap ends, or end where it begins.
+    """
     left, right = boxes[pairs[:, 0], 2][:, None], boxes[pairs[:, 1], 0][:, None]
     middle = (left + right) / 2
     begin, end = boxes[None, :, 0], boxes[None, :, 2]

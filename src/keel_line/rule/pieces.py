@@ -81,7 +81,7 @@ def measure_pieces(
     if count == 0:
         near = np.zeros((0, len(WAYS)), np.int64)
         return Pieces(np.zeros((0, FEATURES)), near, _find_groups(boxes, lines))
-    near, letters = _find_near(boxes, lines), _find_letters(boxes, writing.letters)
+    near, letters = _find_near(boxes, lines), find_letters(boxes, writing.letters)
     groups = _find_groups(boxes, lines)
     measured = (
         _measure_places(boxes, lines, near, cap),
@@ -209,11 +209,11 @@ def _measure_edges(boxes: Floats, lines: Ints, cap: float) -> Floats:
         # Of each line: which sides are flush, and whether what is beside a side is written on.
         flush, crossed = np.zeros((2, 3, count, _NEAR_LINES), bool)
         over = np.zeros((_NEAR_LINES, count), np.int64)
-        own, other = _pair_lines(lines, sign)
+        own, other = pair_lines(lines, sign)
         beside = np.maximum(np.bincount(own, minlength=count), 1)
         higher = np.bincount(own, high[other], minlength=count)
         for n in range(_NEAR_LINES):
-            own, other = _pair_lines(lines, sign * (n + 1))
+            own, other = pair_lines(lines, sign * (n + 1))
             for k, place in enumerate(places):
                 level = np.abs(place[own] - place[other]) <= _FLUSH_CAPS * cap
                 flush[k, own[level], n] = True
@@ -232,7 +232,7 @@ def _measure_edges(boxes: Floats, lines: Ints, cap: float) -> Floats:
     return np.column_stack(out).astype(float)
 
 
-def _pair_lines(lines: Ints, apart: int) -> tuple[Ints, Ints]:
+def pair_lines(lines: Ints, apart: int) -> tuple[Ints, Ints]:
     """Return all pairs of pieces of which the second stands ``apart`` lines below the first."""
     order = np.argsort(lines, kind="stable")
     first, last = (np.searchsorted(lines[order], lines + apart, side) for side in ("left", "right"))
@@ -309,7 +309,7 @@ def _measure_rules(boxes: Floats, near: Ints, rules: Sequence[Rule], cap: float)
     return np.column_stack(out).astype(float)
 
 
-def _find_letters(boxes: Floats, letters: Floats) -> list[Floats]:
+def find_letters(boxes: Floats, letters: Floats) -> list[Floats]:
     """Return the boxes of each piece's letters, those whose middles lie in it."""
     xs, ys = (letters[:, 0] + letters[:, 2]) / 2, (letters[:, 1] + letters[:, 3]) / 2
     order = np.argsort(ys)
@@ -406,11 +406,11 @@ def _find_groups(boxes: Floats, lines: Ints) -> tuple[sparse.csr_array, ...]:
         shares = 1.0 / np.bincount(own, minlength=len(boxes))[own]
         return sparse.coo_array((shares, (own, other)), (len(boxes),) * 2).tocsr()
 
-    own, other = _pair_lines(lines, 0)
+    own, other = pair_lines(lines, 0)
     before, after = x0[other] < x0[own], x0[other] > x0[own]
     out = [mean_of(own[before], other[before]), mean_of(own[after], other[after])]
     for sign in (-1, 1):
-        pairs = [_pair_lines(lines, sign * n) for n in range(1, _COLUMN_LINES + 1)]
+        pairs = [pair_lines(lines, sign * n) for n in range(1, _COLUMN_LINES + 1)]
         own, other = (np.concatenate(part) for part in zip(*pairs, strict=True))
         over = np.minimum(x1[own], x1[other]) > np.maximum(x0[own], x0[other])
         out.append(mean_of(own[over], other[over]))

@@ -227,14 +227,14 @@ ENDS = (5, 6, 23, 20)
 """The places of measures of how a text ends: with a full stop; a comma or the like; a colon; where
 more must follow."""
 
-OWN = slice(0, _OWN)
-"""The places of the measures of a text by itself."""
+BY_ITSELF = slice(0, _OWN)
+"""The places of the measures of a single text, whatever stands around it."""
 
 WITH_COLUMN = slice(TEXTS - _COLUMN, TEXTS)
-"""The places of the measures of a text beside those above in its column, and those below."""
+"""The places of the measures that compare a text with all those above and below in its column."""
 
 WITH_BELOW = slice(_OWN + _PAIR, _OWN + 2 * _PAIR)
-"""The places of the measures of a text and the one below it, as ``WITH_ABOVE``."""
+"""The places of the measures that compare a text with the one below it; see ``WITH_ABOVE``."""
 
 WITH_ABOVE = slice(_OWN, _OWN + _PAIR)
 """The places of the measures of a text and the one above it: are both known, do they look alike,
