@@ -12,6 +12,9 @@ from hypothesis import strategies as st
 from keel_line.model.grid import Grid, Rule
 from keel_line.rule.assembly import FoundTable
 from keel_line.rule.laying import lay_table
+from keel_line.rule.pieces import measure_pieces
+from keel_line.rule.roles import Roles
+from keel_line.rule.sayings import TEXTS
 from keel_line.rule.writing import Writing
 
 Line = Sequence[tuple[float, float]]
@@ -27,11 +30,12 @@ def lay(
     same: Sequence[tuple[int, int]] = (),
     headings: int = 1,
     rules: Sequence[Rule] = (),
+    known: bool = False,
 ) -> Grid:
     """Lay out lines 60 px apart, each with the ends of its pieces.
 
     ``spans`` are the (line, piece) that span columns, or stand in the ``same`` cell as the one
-    before; ``joined`` lines go on with the row before.
+    before; ``joined`` lines go on with the row before. Where texts are ``known``, all are figures.
     """
     boxes = [(a, 60.0 * n, b, 60.0 * n + CAP) for n, line in enumerate(lines) for a, b in line]
     numbers = np.array([n for n, line in enumerate(lines) for _ in line], np.int64)
@@ -45,7 +49,17 @@ def lay(
         for n, line in enumerate(lines)
     )
     joins = tuple(float(n in joined) for n in range(1, len(lines)))
-    return lay_table(FoundTable(own, joins, headings, marks, goes_on), writing, rules)
+    table = FoundTable(own, joins, headings, marks, goes_on)
+    return lay_table(table, writing, rules, roles_of(writing, known=known))
+
+
+def roles_of(writing: Writing, *, known: bool) -> Roles:
+    """Roles that tell nothing but whether each text is ``known``: then it is figures."""
+    said = np.zeros((len(writing.boxes), TEXTS))
+    said[:, :2] = known
+    none = np.zeros(len(writing.boxes))
+    near = measure_pieces(writing, []).near
+    return Roles(np.zeros((len(none), 5)), none, none, none, none, none, none, near, said)
 
 
 def spans_of(grid: Grid, row: int) -> list[tuple[int, int]]:
@@ -128,21 +142,35 @@ def test_a_column_whose_values_stand_beside_few_others_is_one() -> None:
     assert lay(lines, joined=[3, 4]).cols == 4
 
 
-@pytest.mark.parametrize(
-    "strays",
-    [
-        [(5, 140.0, 176.0), (6, 140.0, 176.0), (8, 140.0, 176.0)],  # ends of long values
-        [(0, 162.0, 172.0), (4, 166.0, 176.0)],  # specks
-    ],
-    ids=["ends", "specks"],
-)
-def test_what_strays_into_the_white_makes_no_column(
-    strays: list[tuple[int, float, float]],
-) -> None:
+def test_strokes_that_stray_into_the_white_make_no_column() -> None:
     lines = [list(FOUR) for _ in range(12)]
-    for line, left, right in strays:
+    for line, left, right in [(0, 164.0, 172.0), (4, 166.0, 175.0)]:
         lines[line].insert(1, (left, right))
     assert lay(lines).cols == 4
+
+
+@pytest.mark.parametrize("every", [1, 4], ids=["each line", "each row of four lines"])
+def test_a_column_of_single_figures_is_one(every: int) -> None:
+    lines: list[Line] = [
+        [(0, 120), *([(160, 172)] if n % every == 0 else []), (200, 320 - 9 * (n % every))]
+        for n in range(16)
+    ]
+    grid = lay(lines, joined=[n for n in range(16) if n % every], known=True)
+    assert (grid.rows, grid.cols) == (16 // every, 3)
+
+
+def test_what_may_be_a_sign_beside_each_number_is_no_column() -> None:
+    lines: list[Line] = [[(0, 120), (160, 172), (200, 320)]] * 12
+    assert lay(lines).cols == 2
+    assert lay(lines, known=True).cols == 3
+
+
+def test_a_rule_under_two_titles_is_that_of_neither() -> None:
+    heads = [(230.0, 290.0), (530.0, 590.0)]
+    rule = Rule("across", 190.0, 740.0, 40.0, 0.0, 2.0, 1.0)
+    five = [(0.0, 100.0), (200.0, 300.0), (320.0, 420.0), (440.0, 540.0), (640.0, 740.0)]
+    grid = lay([heads, five, *[five] * 4], spans=[(0, 0), (0, 1)], headings=2, rules=[rule])
+    assert spans_of(grid, 0) == [(0, 1), (1, 2), (3, 2)]
 
 
 @pytest.mark.parametrize("end", [195.0, 230.0])

@@ -132,7 +132,8 @@ def _part_columns(grid: Grid, writing: Writing, origin: tuple[int, int]) -> Grid
         if (counts > 1).sum() < max(_LEAST_ALIKE, _MOSTLY * len(lines)):
             continue
         held = replace(writing, boxes=writing.boxes[own], lines=writing.lines[own])
-        laid = lay_table(take_all(held, find_roles(held, ())), held, ())
+        roles = find_roles(held, ())
+        laid = lay_table(take_all(held, roles), held, (), roles)
         for at in laid.x_lines[1:-1]:
             grid = add_line(grid, "down", at + origin[0])
     return grid

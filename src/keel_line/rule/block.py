@@ -9,9 +9,6 @@ from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 
-HEADING_ROWS = 2
-"""So many rows at the top may be headings."""
-
 PAD_CAPS = 0.45
 """White around a table's writing that belongs to it (heights of a capital)."""
 

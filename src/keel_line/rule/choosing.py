@@ -25,7 +25,7 @@ _UP, _LEFT = WAYS.index("up"), WAYS.index("left")
 _SURE = 0.02
 _RULED_BONUS = 2.0
 _LEAST_EVIDENCE = 1.0
-_MOST_ALIKE, _NEAREST = 0.5, 0.85
+_MOST_ALIKE, _MOSTLY_WRAPPED, _NEAREST = 0.5, 0.7, 0.85
 _LEAST_PIECES = 2
 _SLACK = 0.25
 _MOST_BLANK = 60
@@ -80,7 +80,10 @@ def _merged_over_rows(grids: Sequence[Grid], writing: Writing, roles: Roles) -> 
 
 
 def _wraps(grid: Grid, writing: Writing) -> bool:
-    """Return whether text in a grid's cells wraps: close lines that end at different places."""
+    """Return whether text wraps in most of a grid's rows: close lines, as many as each cell needs.
+
+    One row like that may hold rows of its own that no rule parts.
+    """
     held = find_cells([grid], writing)
     ends: dict[int, list[int]] = {}
     for number, cell in enumerate(grid.cells):
@@ -91,7 +94,8 @@ def _wraps(grid: Grid, writing: Writing) -> bool:
             ends.setdefault(cell.row, []).append(int(own[-1]))
     others = sum(len(e) - 1 for e in ends.values())
     alike = sum(e.count(max(e)) - 1 for e in ends.values())
-    return others > 0 and alike < _MOST_ALIKE * others
+    most = len(ends) >= max(2.0, _MOSTLY_WRAPPED * grid.rows)
+    return most and others > 0 and alike < _MOST_ALIKE * others
 
 
 def _group_overlapping(held: Sequence[NDArray[np.bool_]]) -> list[list[int]]:

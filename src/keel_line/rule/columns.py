@@ -10,12 +10,11 @@ from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Cell, Rule
-from keel_line.rule.block import HEADING_ROWS, Block
+from keel_line.rule.block import Block
 from keel_line.rule.streams import Stream
 
 _SELDOM_FILLED = 0.3  # of a table's lines
-_SPECK_CAPS = 0.8
-_GOES_ON_CAPS = 1.6
+_SPECK_CAPS, _STROKE_CAPS = 0.8, 0.5
 _LEAST_SIGNS, _SIGN_CAPS, _BY_SIGN_CAPS, _SAME_SIGN_CAPS = 3, 1.25, 2.2, 0.1
 _LEAST_ROOM_CAPS, _CLEAR_CAPS = 0.2, 0.3
 
@@ -69,10 +68,13 @@ def find_column_lines(
     return [left, *sorted(inner), right]
 
 
-def keep_signs(streams: list[Stream], body: Block, headings: int) -> list[Stream]:
+def keep_signs(
+    streams: list[Stream], body: Block, headings: int, words: NDArray[np.float64]
+) -> list[Stream]:
     """Leave out the stream between a column of lone signs and the numbers that they belong to.
 
-    A column is one where another text stands above it in the first ``headings`` lines.
+    A column is one where another text stands above it in the first ``headings`` lines, and where a
+    piece is known to have letters or figures: ``words`` are the middles of these, shape (n,), px.
     """
     kept = list(streams)
     edges = [-np.inf, *[s.middle for s in streams], np.inf]
@@ -80,6 +82,8 @@ def keep_signs(streams: list[Stream], body: Block, headings: int) -> list[Stream
     middles, wide = (pieces[:, 0] + pieces[:, 2]) / 2, pieces[:, 2] - pieces[:, 0]
     above = np.arange(len(pieces)) < sum(map(len, body.rows[:headings]))
     for k in range(len(edges) - 1):
+        if ((words >= edges[k]) & (words < edges[k + 1])).any():
+            continue
         own = (middles >= edges[k]) & (middles < edges[k + 1])
         if own.sum() < _LEAST_SIGNS or wide[own].max() > _SIGN_CAPS * body.cap_px:
             continue
@@ -98,8 +102,8 @@ def keep_signs(streams: list[Stream], body: Block, headings: int) -> list[Stream
 def drop_strays(xs: list[float], body: Block, ruled: Sequence[float]) -> list[float]:
     """Leave out boundaries beside which a column holds no writing of its own.
 
-    A word that a copier broke lets a stream through, and so does the end of a long value. Of such a
-    column's two boundaries the one goes that its writing stands nearer to; ruled ones stay.
+    What a copier leaves lets a stream through. Of such a column's two boundaries the one goes that
+    its writing stands nearer to; ruled ones stay.
     """
     pieces = np.concatenate(body.rows)
     middles = (pieces[:, 0] + pieces[:, 2]) / 2
@@ -117,22 +121,12 @@ def drop_strays(xs: list[float], body: Block, ruled: Sequence[float]) -> list[fl
 
 
 def _is_stray(body: Block, left: float, right: float) -> bool:
-    """Return whether a column holds specks alone, or in few lines what goes on from its left."""
+    """Return whether a column holds specks and strokes alone, and few of them."""
     seen = _seen_in(body, left, right)
-    if not seen or _lies_under_title(body, set(seen), right):
-        return True
     if len(seen) > _SELDOM_FILLED * len(body.rows):
         return False
-    widest = max(float((own[:, 2] - own[:, 0]).max()) for own in seen.values())
-    specks_alone = widest < _SPECK_CAPS * body.cap_px
-    if specks_alone or 0 in seen:  # or it has a heading
-        return specks_alone
-    for number, own in seen.items():
-        before = body.rows[number][:, 2]
-        gaps = own[:, 0].min() - before[before <= own[:, 0].min()]
-        if not len(gaps) or gaps.min() > _GOES_ON_CAPS * body.cap_px:
-            return False
-    return True
+    widest = max((float((own[:, 2] - own[:, 0]).max()) for own in seen.values()), default=0.0)
+    return widest < _STROKE_CAPS * body.cap_px
 
 
 def _seen_in(body: Block, left: float, right: float) -> dict[int, NDArray[np.float64]]:
@@ -145,20 +139,6 @@ def _seen_in(body: Block, left: float, right: float) -> dict[int, NDArray[np.flo
         if written.any():
             seen[number] = own[written]
     return seen
-
-
-def _lies_under_title(body: Block, numbers: set[int], right: float) -> bool:
-    """Return whether all that a column holds is a title and a long heading under it.
-
-    ``numbers`` are the lines that it is written in. The heading ends with the values of the next
-    column, beyond ``right``; the title stands over both.
-    """
-    headings = {
-        number
-        for number, row in enumerate(body.rows[: HEADING_ROWS + 1])
-        if number > 0 and ((row[:, 0] < right) & (row[:, 2] > right)).any()
-    }
-    return bool(headings) and numbers <= {0, *headings}
 
 
 def columns_of(row: NDArray[np.float64], xs: Sequence[float]) -> set[int]:

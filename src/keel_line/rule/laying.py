@@ -22,8 +22,10 @@ from keel_line.rule.columns import (
 )
 from keel_line.rule.headed import RowPieces, place_cells
 from keel_line.rule.parting import find_places, part_pieces
+from keel_line.rule.roles import Roles
 from keel_line.rule.row_spans import find_partial, with_row_spans
 from keel_line.rule.rows import find_row_lines
+from keel_line.rule.sayings import LETTERS_OR_FIGURES
 from keel_line.rule.streams import find_streams
 from keel_line.rule.writing import Writing
 
@@ -33,7 +35,7 @@ _BESIDE = 0.25
 _SHORT = 0.9
 
 
-def lay_table(found: FoundTable, writing: Writing, rules: Sequence[Rule]) -> Grid:
+def lay_table(found: FoundTable, writing: Writing, rules: Sequence[Rule], roles: Roles) -> Grid:
     """Build the grid of a table.
 
     Parameters
@@ -44,6 +46,8 @@ def lay_table(found: FoundTable, writing: Writing, rules: Sequence[Rule]) -> Gri
         The writing that the table's pieces belong to.
     rules
         Ruling lines that belong to no ruled table.
+    roles
+        Tells what the writing says, where that is known.
     """
     cap = writing.cap_px
     merged = [
@@ -56,7 +60,8 @@ def lay_table(found: FoundTable, writing: Writing, rules: Sequence[Rule]) -> Gri
     around, across, down = _find_rules(body, rules)
     ruled = [r.at((around[1] + around[3]) / 2) for r in down]
     streams = find_streams(rows, spans_by, [own for _, _, own in merged], ruled, cap)
-    streams = keep_signs(streams, body, found.headings)
+    words = found.pieces[roles.said[found.pieces][:, LETTERS_OR_FIGURES].any(axis=1)]
+    streams = keep_signs(streams, body, found.headings, writing.boxes[words, ::2].mean(axis=1))
     xs = drop_strays(find_column_lines(streams, down, around, cap), body, ruled)
     rows, spans = _part_rows(body, spans_by, xs)
     body = replace(body, rows=tuple(rows))
@@ -143,15 +148,20 @@ def _make_row(
     foot: float,
     body: Block,
 ) -> RowPieces:
-    """Return a row's pieces with the short rules under those that span columns."""
+    """Return a row's pieces with the short rules under those that span columns.
+
+    A rule under more than one of them is no piece's own: the white between two was bridged.
+    """
     wide = body.box[2] - body.box[0]
+    middles = (boxes[spans, 0] + boxes[spans, 2]) / 2
     under: list[tuple[float, float] | None] = []
     for (x0, y0, x1, y1), spanning in zip(boxes.tolist(), spans.tolist(), strict=True):
         own = None
         for rule in rules if spanning else ():
             near = (y0 + y1) / 2 < rule.position < max(foot, y1) + body.cap_px
             over = rule.start <= (x0 + x1) / 2 <= rule.end and rule.length < _SHORT * wide
-            if rule.direction == "across" and near and over:
+            alone = int(((middles >= rule.start) & (middles <= rule.end)).sum()) == 1
+            if rule.direction == "across" and near and over and alone:
                 own = (rule.start, rule.end)
         under.append(own)
     return RowPieces(boxes, spans, tuple(under))

@@ -212,6 +212,9 @@ TEXTS = _OWN + _WAYS * _PAIR + _COLUMN
 IS_KNOWN, ENDS_WITH_STOP = 0, 5
 """The places of two measures: is the text known, and does it end with a full stop."""
 
+LETTERS_OR_FIGURES = slice(1, 3)
+"""The places of the shares of a text that are figures, and letters."""
+
 BEGINS_SMALL = 4
 """The place of a measure: does the text begin with a small letter."""
 

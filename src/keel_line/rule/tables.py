@@ -44,7 +44,7 @@ def find_by_roles(writing: Writing, rules: Sequence[Rule], roles: Roles) -> list
     for alone, room in zip(found, _find_room(boxes), strict=True):
         own = _clip(rules, room)
         table = judge_joins(alone, writing, own, roles)
-        grid = lay_table(table, writing, own)
+        grid = lay_table(table, writing, own, roles)
         if grid.rows * grid.cols > 1:
             out.append(replace(grid, doubts=find_open(table, writing, roles, grid)))
     return sorted(out, key=lambda g: g.box[1])
@@ -156,7 +156,7 @@ def lay_out(writing: Writing, rules: Sequence[Rule], area: Box) -> Grid:
         raise ValueError("nothing is written here")
     roles = find_roles(writing, rules)
     table = judge_joins(take_all(writing, roles), writing, rules, roles)
-    grid = lay_table(table, writing, rules)
+    grid = lay_table(table, writing, rules, roles)
     for direction, first, last in zip(DIRECTIONS, area[:2], area[2:], strict=True):
         lines = grid.lines(direction)
         grid = move_line(grid, direction, 0, min(first, lines[0]))

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from keel_line.model.grid import DIRECTIONS, Direction, Grid, LineDoubt
 from keel_line.rule.assembly import mean_chance
 from keel_line.rule.choosing import find_cells
+from keel_line.rule.perceptron import log_odds
 from keel_line.rule.pieces import WAYS
 from keel_line.rule.roles import Roles
 from keel_line.rule.sayings import ENDS_WITH_STOP, IS_KNOWN, SAME_KIND
@@ -31,7 +32,8 @@ _UP, _LEFT = WAYS.index("up"), WAYS.index("left")
 _LITTLE, _RARE = 0.01, 0.001
 _HALF, _NEARLY_EMPTY = 0.5, 0.15
 _LEAST_TEXTS, _ALIKE = 3, 0.5  # a column with fewer texts is as much alike as any
-_NEAR_CAPS = 4.0
+_NEAR_CAPS, _FAR_CAPS = 4.0, 4.0
+_LOW = 0.5
 
 
 @dataclass(frozen=True)
@@ -106,6 +108,17 @@ MEASURES = (
     "same kind, mean",
     "same kind, least column",
     "sentences",
+    "spans, sum",
+    "spans, most",
+    "cells over columns",
+    "cells over rows",
+    "first line",
+    "last line",
+    "tables begin, sum",
+    "narrowest white",
+    "pieces over boundaries",
+    "low pieces",
+    "texts known",
 )
 """What is measured of a grid."""
 
@@ -134,8 +147,51 @@ def measure_grid(grid: Grid, writing: Writing, roles: Roles) -> Floats:
             *_measure_lines(grid, writing, own, up),
             *_measure_filling(grid, rows, cols),
             *_measure_texts(roles.said[own], cols),
+            *_measure_spans(grid, roles, held),
+            *_measure_ends(writing, roles, own),
+            np.log1p(roles.begins[up.lower].sum()),
+            *_measure_columns(grid, writing, held),
+            float((writing.boxes[own, 3] - writing.boxes[own, 1] < _LOW * writing.cap_px).mean()),
+            float((roles.said[own, IS_KNOWN] > 0).mean()),
         ]
     )
+
+
+def _measure_spans(grid: Grid, roles: Roles, held: Ints) -> list[float]:
+    """Measure how many cells span columns or rows, and how unlikely that is by their pieces."""
+    own = np.flatnonzero(held >= 0)
+    wide = np.array([c.col_span > 1 for c in grid.cells])
+    wrong = np.abs(roles.spans[own] - wide[held[own]])
+    high = np.array([c.row_span > 1 for c in grid.cells])
+    return [
+        np.log1p(wrong.sum()),
+        float(wrong.max()),
+        np.log1p(wide.sum()),
+        np.log1p(high.sum()),
+    ]
+
+
+def _measure_ends(writing: Writing, roles: Roles, own: Ints) -> list[float]:
+    """Return the log odds that the first line, and the last one, belong to a table."""
+    odds = log_odds(roles.in_table[own])
+    lines = writing.lines[own]
+    return [float(odds[lines == end].mean()) for end in (lines.min(), lines.max())]
+
+
+def _measure_columns(grid: Grid, writing: Writing, held: Ints) -> list[float]:
+    """Measure the narrowest white between columns, and how many pieces lie over a boundary."""
+    single = np.array([c.col_span == 1 for c in grid.cells])
+    own = np.flatnonzero(held >= 0)
+    own = own[single[held[own]]]
+    boxes, cap = writing.boxes[own], max(writing.cap_px, 1.0)
+    at = np.array([c.col for c in grid.cells])[held[own]]
+    white, over = [_FAR_CAPS], 0
+    for col, x in enumerate(grid.x_lines[1:-1]):
+        left, right = boxes[at == col, 2], boxes[at == col + 1, 0]
+        over += int((left > x).sum() + (right < x).sum())
+        if len(left) and len(right):
+            white.append(float(right.min() - left.max()) / cap)
+    return [max(min(white), -_FAR_CAPS), float(np.log1p(over))]
 
 
 def _measure_lines(grid: Grid, writing: Writing, own: Ints, up: _Pairs) -> list[float]:
