@@ -146,7 +146,7 @@ def main() -> None:
     told = np.array([e.within.sum() for e in ends])
     before = np.array([e.network for e in ends]) != told
     found = [
-        count_likely(m.find_odds(e.measures), min(e.network, len(e.measures)))
+        count_likely(m.find_odds(e.measures), min(e.network, len(e.measures)))[0]
         for e, m in zip(ends, models, strict=True)
     ]
     now = np.array(found) != told

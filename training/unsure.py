@@ -7,7 +7,6 @@ which the benchmark has, nor the training of roles: a network is surer of what i
 from __future__ import annotations
 
 import sys
-import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -21,15 +20,17 @@ from scipy.optimize import minimize
 from benchmarks.press import score_page
 from keel_line.model.grid import Grid, LineDoubt
 from keel_line.model.table import LEAST_CHANCE
+from keel_line.rule.perceptron import Perceptron
 from keel_line.rule.roles import Roles
-from keel_line.rule.unsure import MEASURES, UnsureModel, measure_grid
+from keel_line.rule.unsure import MEASURES, measure_grid
 from keel_line.rule.writing import Writing
 from training.measuring import Job, load_job, measure_kinds, take_arguments
+from training.perceptron import Choices, find_document, fit_perceptron, hold_out
 
 MODEL = (
     Path(__file__).resolve().parent.parent / "src" / "keel_line" / "rule" / "data" / "unsure.json"
 )
-_PENALTY, _FOLDS, _OFFICE, _RIGHT_IN_DOUBT = 0.01, 10, 3.0, 0.05
+_HIDDEN, _PENALTY, _OFFICE, _RIGHT_IN_DOUBT = 8, 3e-3, 3.0, 0.05
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,54 +63,19 @@ def measure_page(job: Job, *, office: bool) -> Measured:
     return Measured(truth.design, office, np.array(measures).reshape(-1, len(MEASURES)), right)
 
 
-def fit_model(pages: Sequence[Measured]) -> UnsureModel:
-    """Return the model of measures by which grids are wrong; those of offices count more."""
-    measures, right, weights = _join(pages)
-    middle, scale = measures.mean(axis=0), measures.std(axis=0) + 1e-3
-    brought = np.clip((measures - middle) / scale, -4, 4)
-    sign, share = np.where(right, -1.0, 1.0), weights / weights.sum()
-
-    def loss(model: NDArray[np.float64]) -> tuple[float, NDArray[np.float64]]:
-        z = sign * (brought @ model[:-1] + model[-1])
-        slope = -sign * share / (1 + np.exp(np.clip(z, -60, 60)))
-        value = share @ np.logaddexp(0, -z) + _PENALTY * float(model[:-1] @ model[:-1])
-        own = brought.T @ slope + 2 * _PENALTY * model[:-1]
-        return float(value), np.append(own, slope.sum())
-
-    start = np.zeros(brought.shape[1] + 1)
-    found = minimize(loss, start, jac=True, method="L-BFGS-B").x
-    return UnsureModel(
-        tuple(middle.round(5).tolist()),
-        tuple(scale.round(5).tolist()),
-        tuple(found[:-1].round(5).tolist()),
-        round(float(found[-1]), 5),
-    )
-
-
-def _join(
-    pages: Sequence[Measured],
-) -> tuple[NDArray[np.float64], NDArray[np.bool_], NDArray[np.float64]]:
-    """Return the measures of all tables, whether each is right, and how much it counts."""
+def fit_model(pages: Sequence[Measured]) -> Perceptron:
+    """Return the perceptron that tells from measures which grids are wrong; offices count more."""
     counts = [np.full(len(p.right), _OFFICE if p.office else 1.0) for p in pages]
     measures = np.concatenate([p.measures for p in pages])
-    return measures, np.concatenate([p.right for p in pages]), np.concatenate(counts)
-
-
-def find_odds(measures: NDArray[np.float64], model: UnsureModel) -> NDArray[np.float64]:
-    """Return the log odds that each grid is wrong."""
-    brought = (measures - np.array(model.middle)) / np.array(model.scale)
-    odds: NDArray[np.float64] = np.clip(brought, -4, 4) @ np.array(model.weights) + model.bias
-    return odds
+    wrong = ~np.concatenate([p.right for p in pages])
+    choices = Choices(measures, np.arange(len(wrong)), wrong, np.concatenate(counts))
+    return fit_perceptron(choices, _HIDDEN, _PENALTY)
 
 
 def find_held_odds(pages: Sequence[Measured]) -> list[NDArray[np.float64]]:
     """Return the log odds of each page's tables by a model that was fitted without its design."""
-    folds = [zlib.crc32(p.design.encode()) % _FOLDS for p in pages]
-    models = {
-        fold: fit_model([p for p, own in zip(pages, folds, strict=True) if own != fold])
-        for fold in sorted(set(folds))
-    }
-    return [find_odds(p.measures, models[f]) for p, f in zip(pages, folds, strict=True)]
+    models = hold_out(pages, [find_document(p.design) for p in pages], fit_model)
+    return [m.find_odds(p.measures) for p, m in zip(pages, models, strict=True)]
 
 
 def calibrate(odds: NDArray[np.float64], right: NDArray[np.bool_]) -> tuple[float, float]:
@@ -155,14 +121,12 @@ def main() -> None:
             f"mean chance {chances[own].mean():.3f}, wrong {(~right[own]).mean():.3f}\n"
         )
     model = fit_model(pages)
-    for name, weight in zip(MEASURES, model.weights, strict=True):
-        sys.stdout.write(f"{weight:7.2f}  {name}\n")
     model = replace(
         model,
-        weights=tuple(round(slope * w, 5) for w in model.weights),
-        bias=round(slope * model.bias + offset, 5),
+        last=tuple(round(slope * w, 4) for w in model.last),
+        bias=round(slope * model.bias + offset, 4),
     )
-    args.out.write_bytes(msgspec.json.format(msgspec.json.encode(model), indent=1) + b"\n")
+    args.out.write_bytes(msgspec.json.encode(model) + b"\n")
 
 
 if __name__ == "__main__":

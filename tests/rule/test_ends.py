@@ -72,7 +72,8 @@ def test_what_is_plain_to_the_network_stays(above: int, below: int) -> None:
     thought = roles(writing, np.where(in_table(writing, above), 0.99, 0.01))
     whole = table(writing, thought, range(above, above + ROWS))
     (judged,) = judge_ends([whole], writing, (), thought)
-    assert judged is whole
+    assert judged.lines is whole.lines
+    assert max(judged.ends) < 0.2
 
 
 def test_a_line_of_prose_that_the_network_took_goes() -> None:
@@ -83,6 +84,7 @@ def test_a_line_of_prose_that_the_network_took_goes() -> None:
     longer = table(writing, thought, range(1, ROWS + 2))
     (judged,) = judge_ends([longer], writing, (), thought)
     assert lines_of(judged, writing) == list(range(1, ROWS + 1))
+    assert 0.0 <= judged.ends[0] < judged.ends[1] < 1.0  # it is the foot that is unsure
 
 
 def test_a_row_that_the_network_left_out_comes() -> None:
@@ -123,7 +125,9 @@ def test_few_lines_are_not_judged() -> None:
     lone = table(writing, thought, range(1))
     run, first = find_run(lone.lines, FOOT, writing, np.ones(len(writing.boxes), bool))
     assert first == len(run)
-    assert judge_ends([lone], writing, (), thought) == [lone]
+    (judged,) = judge_ends([lone], writing, (), thought)
+    assert judged.lines is lone.lines
+    assert judged.ends == (0.0, 0.0)
 
 
 @given(st.lists(st.floats(-5, 5), min_size=1, max_size=7), st.data())
@@ -134,7 +138,8 @@ def test_as_many_lines_are_taken_as_is_likeliest(odds: list[float], data: st.Dat
         float(np.prod(chances[:k]) * (1 - chances[k] if k < len(odds) else 1.0))
         for k in range(len(odds) + 1)
     ]
-    count = count_likely(np.array(odds), found)
+    count, otherwise = count_likely(np.array(odds), found)
+    assert otherwise == pytest.approx(1 - likely[count], abs=1e-9)
     assert count == found or likely[count] > likely[found]
     assert max(likely) < 2.72 * likely[count]  # not much likelier: e times
 

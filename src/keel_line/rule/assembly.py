@@ -18,7 +18,6 @@ from keel_line.rule.writing import Writing, box_around
 Ints = NDArray[np.int64]
 _LIKELY, _LITTLE = 0.5, 0.02
 _UNSURE = 0.4
-_END = 0.4  # an end is seldom wrong even where its line is unsure
 _LEAST_CHANCE = 0.02
 _UP, _LEFT = WAYS.index("up"), WAYS.index("left")
 _LEAST_PIECES, _LEAST_SURE = 4, 0.88
@@ -47,6 +46,8 @@ class FoundTable:
     same
         Of each piece of each line, the chance (0 to 1) that it stands in one cell with the piece
         left of it.
+    ends
+        The chances (0 to 1) that it begins, and ends, at another line.
     """
 
     lines: tuple[Ints, ...]
@@ -54,6 +55,7 @@ class FoundTable:
     headings: int
     spans: tuple[NDArray[np.bool_], ...]
     same: tuple[NDArray[np.float64], ...]
+    ends: tuple[float, float] = (0.0, 0.0)
 
     @property
     def joined(self) -> tuple[bool, ...]:
@@ -308,14 +310,12 @@ def mean_chance(chances: NDArray[np.float64]) -> float:
     return float(1.0 / (1.0 + np.exp(-np.log(held / (1 - held)).mean())))
 
 
-def find_open(
-    table: FoundTable, writing: Writing, roles: Roles, grid: Grid
-) -> tuple[LineDoubt, ...]:
+def find_open(table: FoundTable, roles: Roles, grid: Grid) -> tuple[LineDoubt, ...]:
     """Return the boundaries of a laid out table that may not be where they are, and how likely.
 
     A row's boundary is in doubt where its lines may go on with each other, or may not, and where
-    another table may begin; an outer one where a line in the table may be none of it, or one beside
-    it may; a heading's where it may span other columns than it does.
+    another table may begin; an outer one where the table may end at another line; a heading's where
+    it may span other columns than it does.
     """
     out = []
     row = 0
@@ -329,11 +329,7 @@ def find_open(
         out.append(LineDoubt("across", at, "Another table may begin here", min(begins, 0.5)))
         out.append(_doubt_spans(line, roles, at))
     out.append(_doubt_spans(table.lines[0], roles, 0))
-    for index, own, step in ((0, table.lines[0], -1), (grid.rows, table.lines[-1], 1)):
-        level = writing.lines == int(writing.lines[own[0]]) + step
-        over = (writing.boxes[:, 0] < grid.box[2]) & (writing.boxes[:, 2] > grid.box[0])
-        beyond = float(roles.in_table[level & over].max(initial=0.0))
-        chance = _END * max(1.0 - float(roles.in_table[own].mean()), min(beyond, 1 - beyond))
+    for index, chance in zip((0, grid.rows), table.ends, strict=True):
         out.append(LineDoubt("across", index, "Unsure where this table begins and ends", chance))
     return tuple(_keep_likeliest(out))
 

@@ -9,6 +9,7 @@ pieces stand under theirs and what they say. A small perceptron makes one chance
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -87,7 +88,7 @@ MEASURES = (
 def judge_ends(
     tables: Sequence[FoundTable], writing: Writing, rules: Sequence[Rule], roles: Roles
 ) -> list[FoundTable]:
-    """Return tables with the lines at their ends that are likeliest to be theirs.
+    """Return tables with the lines at their ends that are likeliest to be theirs, and how unsure.
 
     At each end up to 4 lines may go, of 3 lines or more, and up to 3 that are in no table may come.
 
@@ -106,16 +107,17 @@ def judge_ends(
         free = np.ones(len(writing.boxes), bool)
         for other in (*out[:k], *out[k + 1 :]):
             free[other.pieces] = False
-        lines: list[Ints] = list(table.lines)
-        for side in (TOP, FOOT):
+        lines, ends = list(table.lines), [0.0, 0.0]
+        for place, side in enumerate((TOP, FOOT)):
             run, first = find_run(lines, side, writing, free)
             if first < len(run):
                 odds = model.find_odds(measure_run(run, first, side, writing, rules, roles))
                 most = len(lines) - first + _BEYOND
-                count = first + count_likely(odds[:most], len(lines) - first)
-                lines = run[:count][::side]
+                count, ends[place] = count_likely(odds[:most], len(lines) - first)
+                lines = run[: first + count][::side]
         if len(lines) != len(table.lines) or lines[0] is not table.lines[0]:
             out[k] = make_table(lines, writing, roles)
+        out[k] = replace(out[k], ends=(ends[0], ends[1]))
     return out
 
 
@@ -156,17 +158,18 @@ def find_run(
     return run, first if len(lines) >= _SURE else len(run)
 
 
-def count_likely(odds: Floats, found: int) -> int:
-    """Return how many of some lines are likeliest to be a table's, by the log odds of each.
+def count_likely(odds: Floats, found: int) -> tuple[int, float]:
+    """Return how many of some lines are a table's, and the chance (0 to 1) that it is not so many.
 
-    Each is, given that all before it are. ``found`` is how many were taken before: it stays where
-    another number is not much likelier.
+    ``odds`` are the log odds of each line to be the table's, given that all before it are.
+    ``found`` is how many were taken before: it stays where another number is not much likelier.
     """
     within = np.append(0.0, np.cumsum(-np.logaddexp(0.0, -odds)))
     ends = np.append(-np.logaddexp(0.0, odds), 0.0)
     both = within + ends
     best = int(np.argmax(both))
-    return best if both[best] - both[found] > _MUCH else found
+    count = best if both[best] - both[found] > _MUCH else found
+    return count, float(-np.expm1(both[count]))
 
 
 def measure_run(

@@ -46,7 +46,7 @@ def find_by_roles(writing: Writing, rules: Sequence[Rule], roles: Roles) -> list
         table = judge_joins(alone, writing, own, roles)
         grid = lay_table(table, writing, own, roles)
         if grid.rows * grid.cols > 1:
-            out.append(replace(grid, doubts=find_open(table, writing, roles, grid)))
+            out.append(replace(grid, doubts=find_open(table, roles, grid)))
     return sorted(out, key=lambda g: g.box[1])
 
 

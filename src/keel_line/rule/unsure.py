@@ -3,23 +3,21 @@
 What is thought of pieces of writing is held against the grid that was made of them: whether pieces
 next to each other are in one cell, lines in one row, and pieces in the table at all. Then the grid
 itself is looked at: its rules, the heights of its rows, what is filled, what its columns say. A
-logistic model, fitted by ``training.unsure``, makes one chance of these measures.
+small perceptron, fitted by ``training.unsure``, makes one chance of these measures.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import cache
 from pathlib import Path
 
-import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 from keel_line.model.grid import DIRECTIONS, Direction, Grid, LineDoubt
 from keel_line.rule.assembly import mean_chance
 from keel_line.rule.choosing import find_cells
-from keel_line.rule.perceptron import log_odds
+from keel_line.rule.perceptron import load_perceptron, log_odds
 from keel_line.rule.pieces import WAYS
 from keel_line.rule.roles import Roles
 from keel_line.rule.sayings import ENDS_WITH_STOP, IS_KNOWN, SAME_KIND
@@ -34,22 +32,6 @@ _HALF, _NEARLY_EMPTY = 0.5, 0.15
 _LEAST_TEXTS, _ALIKE = 3, 0.5  # a column with fewer texts is as much alike as any
 _NEAR_CAPS, _FAR_CAPS = 4.0, 4.0
 _LOW = 0.5
-
-
-@dataclass(frozen=True)
-class UnsureModel:
-    """Weights of the measures (see ``MEASURES``), and what these are brought to first."""
-
-    middle: tuple[float, ...]
-    scale: tuple[float, ...]
-    weights: tuple[float, ...]
-    bias: float
-
-
-@cache
-def load_unsure(path: Path = _MODEL) -> UnsureModel:
-    """Load the model that travels with the program."""
-    return msgspec.json.decode(path.read_bytes(), type=UnsureModel)
 
 
 @dataclass(frozen=True, eq=False)
@@ -84,14 +66,13 @@ def doubt_grid(grid: Grid, writing: Writing, roles: Roles) -> tuple[LineDoubt, .
 
 def find_chance(measures: Floats) -> float:
     """Return the chance (0 to 1) that a grid with these measures is wrong."""
-    model = load_unsure()
-    brought = (measures - np.array(model.middle)) / np.array(model.scale)
-    odds = float(np.clip(brought, -4, 4) @ np.array(model.weights)) + model.bias
-    return float(1.0 / (1.0 + np.exp(-odds)))
+    odds = load_perceptron(_MODEL).find_odds(measures[None])
+    return float(1.0 / (1.0 + np.exp(-odds[0])))
 
 
 MEASURES = (
     "likeliest doubt",
+    "doubts, sum",
     "up, sum",
     "left, sum",
     "row, sum",
@@ -137,6 +118,7 @@ def measure_grid(grid: Grid, writing: Writing, roles: Roles) -> Floats:
     return np.array(
         [
             np.log((likeliest + _RARE) / (1 - likeliest)),
+            np.log1p(sum(d.chance for d in grid.doubts)),
             np.log1p(up.wrong.sum()),
             np.log1p(left.wrong.sum()),
             np.log1p(joined.sum()),
