@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from keel_line.model.grid import Grid, Rule
 from keel_line.rule.grids import find_grids
-from keel_line.rule.writing import find_writing
+from keel_line.rule.writing import Writing, drop_flat_lines, find_writing
 from synth.pages import CellContent, Sheet, Style, TableContent, finish_page
 from tests.conftest import inter, make_content
 
@@ -372,3 +372,17 @@ def test_columns_that_nearly_touch_are_told_by_their_edges() -> None:
 @pytest.mark.parametrize("size", [(1, 1), (5, 900), (900, 5), (40, 40)])
 def test_a_sliver_of_a_page_has_no_table(size: tuple[int, int]) -> None:
     assert find_grids(np.full(size, 255, np.uint8), 300) == []
+
+
+def test_what_a_copier_leaves_of_a_rule_is_no_line_but_a_dash_in_a_row_stays() -> None:
+    boxes = [
+        (100.0, 100.0, 180.0, 120.0),  # a row with a dash
+        (300.0, 109.0, 320.0, 112.0),
+        (90.0, 140.0, 130.0, 143.0),  # what is left of a rule
+        (260.0, 141.0, 330.0, 144.0),
+        (100.0, 160.0, 180.0, 180.0),
+    ]
+    found = Writing(np.array(boxes), np.array([0, 0, 1, 1, 2]), 20.0)
+    left = drop_flat_lines(found)
+    assert left.boxes[:, 1].tolist() == [100.0, 109.0, 160.0]
+    assert left.lines.tolist() == [0, 0, 2]

@@ -34,7 +34,7 @@ from keel_line.rule.tables import find_by_roles, find_rejected_areas
 from keel_line.rule.turned import chain_letters, gather_text, with_turned
 from keel_line.rule.typed import take_typed_rules
 from keel_line.rule.unsure import doubt_grid
-from keel_line.rule.writing import Writing, find_writing, lie_outside
+from keel_line.rule.writing import Writing, drop_flat_lines, find_writing, lie_outside
 
 _TOUCH_IN = 0.06
 _REACH_IN = 0.035
@@ -142,10 +142,13 @@ def find_pieces(
 ) -> tuple[Writing, list[Rule]]:
     """Return the pieces of writing of a page's picture, and its rules with the typed ones.
 
+    What copiers leave of rules is no writing.
+
     The arguments are those of :func:`find_writing`; ``letters`` tells which words are turned.
     """
     found, typed = take_typed_rules(find_writing(flat, dpi, rules, taken))
-    return join_words(with_turned(found, chain_letters(letters, found))), [*rules, *typed]
+    upright = with_turned(drop_flat_lines(found), chain_letters(letters, found))
+    return join_words(upright), [*rules, *typed]
 
 
 def _mark_sideways(grids: Sequence[Grid], letters: Letters) -> list[Grid]:

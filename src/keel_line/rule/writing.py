@@ -26,7 +26,7 @@ _ONE_PITCH, _OFF_PITCH, _OFF_SPACE = 0.68, 0.1, 0.17
 _STEP_CAPS, _LONG_STEP, _LEAST_STEPS = 0.25, 1.6, 30
 _SPECK_CAPS = 0.17
 _STROKE_CAPS = 0.55
-_BROKEN_CAPS = 0.3
+_BROKEN_CAPS, _FLAT_LINE_CAPS = 0.3, 0.3
 _SAME_LINE_CAPS = 0.55
 _LONE_MARK_CAPS = 0.85
 _TWO_LINES_CAPS = 2.3
@@ -221,6 +221,17 @@ def mark_ink(
     for rule in rules:
         _rub_out(mask, rule, scale)
     return mask
+
+
+def drop_flat_lines(writing: Writing) -> Writing:
+    """Return writing without the lines on which all pieces are flat: copiers leave these of rules.
+
+    A dash for an empty cell has other writing on its line.
+    """
+    boxes = writing.boxes
+    tall = boxes[:, 3] - boxes[:, 1] >= _FLAT_LINE_CAPS * writing.cap_px
+    kept = np.isin(writing.lines, writing.lines[tall])
+    return replace(writing, boxes=boxes[kept], lines=writing.lines[kept])
 
 
 def box_around(boxes: NDArray[np.float64]) -> Box:
