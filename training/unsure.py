@@ -37,11 +37,12 @@ _HIDDEN, _PENALTY, _OFFICE, _RIGHT_IN_DOUBT = 8, 3e-3, 3.0, 0.05
 class Measured:
     """The tables that were found on a page of a design: their measures, and whether each is right.
 
-    ``office`` says that the page is like those that offices print.
+    ``office`` says that the page is like those that offices print, ``damage`` what befell it.
     """
 
     design: str
     office: bool
+    damage: str
     measures: NDArray[np.float64]
     right: NDArray[np.bool_]
 
@@ -60,7 +61,8 @@ def measure_page(job: Job, *, office: bool) -> Measured:
     found = [t for t in score.tables if t.found and t.box is not None]
     measures = [kept[t.box] for t in found if t.box is not None]
     right = np.array([t.exact for t in found], bool)
-    return Measured(truth.design, office, np.array(measures).reshape(-1, len(MEASURES)), right)
+    own = np.array(measures).reshape(-1, len(MEASURES))
+    return Measured(truth.design, office, job[2], own, right)
 
 
 def fit_model(pages: Sequence[Measured]) -> Perceptron:
@@ -92,14 +94,23 @@ def calibrate(odds: NDArray[np.float64], right: NDArray[np.bool_]) -> tuple[floa
     return slope, offset
 
 
-def raise_chances(odds: NDArray[np.float64]) -> float:
-    """Return what to add to the log odds of right grids so that a few of them are in doubt.
+def limit_doubts(odds: NDArray[np.float64], weights: NDArray[np.float64]) -> float:
+    """Return what to add to the log odds of right grids so that 5% of them are in doubt.
 
-    Designs that were never seen here have more wrong grids. So chances are raised until 5% of the
-    right grids are in doubt, the most that a clerk should have to look at.
+    More than that a clerk should not have to look at; and designs that were never seen here have
+    more wrong grids than these.
     """
-    least = float(np.log(LEAST_CHANCE / (1 - LEAST_CHANCE)))
-    return max(0.0, least - float(np.quantile(odds, 1 - _RIGHT_IN_DOUBT)))
+    order = np.argsort(odds)
+    share = np.cumsum(weights[order]) / weights.sum()
+    highest = float(odds[order][np.searchsorted(share, 1 - _RIGHT_IN_DOUBT)])
+    return float(np.log(LEAST_CHANCE / (1 - LEAST_CHANCE))) - highest
+
+
+def weigh_thirds(damages: Sequence[str]) -> NDArray[np.float64]:
+    """Return weights by which files, clean scans, and all other paper count a third each."""
+    kinds = np.array([{"digital": 0, "clean": 1}.get(d, 2) for d in damages])
+    out: NDArray[np.float64] = 1.0 / np.bincount(kinds, minlength=3)[kinds]
+    return out
 
 
 def main() -> None:
@@ -109,8 +120,9 @@ def main() -> None:
     odds = find_held_odds(pages)
     office = np.concatenate([np.full(len(p.right), p.office) for p in pages])
     told, right = np.concatenate(odds), np.concatenate([p.right for p in pages])
-    slope, offset = calibrate(told[office], right[office])
-    offset += raise_chances(slope * told[office & right] + offset)
+    slope, _ = calibrate(told[office], right[office])
+    damages = np.concatenate([np.full(len(p.right), p.damage) for p in pages])[office & right]
+    offset = limit_doubts(slope * told[office & right], weigh_thirds(damages.tolist()))
     chances = 1 / (1 + np.exp(-slope * told - offset))
     doubted = chances >= LEAST_CHANCE
     for name, own in (("office", office), ("others", ~office)):

@@ -7,7 +7,14 @@ import pytest
 
 from keel_line.model.table import LEAST_CHANCE
 from keel_line.rule.unsure import MEASURES
-from training.unsure import Measured, calibrate, find_held_odds, fit_model, raise_chances
+from training.unsure import (
+    Measured,
+    calibrate,
+    find_held_odds,
+    fit_model,
+    limit_doubts,
+    weigh_thirds,
+)
 
 
 def pages(designs: int, *, turned: str = "") -> list[Measured]:
@@ -18,7 +25,8 @@ def pages(designs: int, *, turned: str = "") -> list[Measured]:
         name = f"design {k}"
         measures = rng.normal(size=(30, len(MEASURES)))
         wrong = measures[:, 0] + 0.3 * rng.normal(size=30) > 0
-        out.append(Measured(name, k % 2 == 0, measures, wrong if name == turned else ~wrong))
+        right = wrong if name == turned else ~wrong
+        out.append(Measured(name, k % 2 == 0, "clean", measures, right))
     return out
 
 
@@ -45,12 +53,19 @@ def test_chances_are_brought_to_what_happens() -> None:
     assert calibrate(odds, right) == pytest.approx((2.0, -1.0), abs=0.15)
 
 
-@pytest.mark.parametrize("surer", [0.0, 3.0])
+@pytest.mark.parametrize("surer", [-3.0, 0.0, 3.0])
 def test_five_in_a_hundred_right_grids_are_in_doubt(surer: float) -> None:
     odds = np.random.default_rng(3).normal(-6.0 - surer, 1.0, 2000)
-    told = 1 / (1 + np.exp(-odds - raise_chances(odds))) >= LEAST_CHANCE
+    told = 1 / (1 + np.exp(-odds - limit_doubts(odds, np.ones(2000)))) >= LEAST_CHANCE
     assert told.mean() == pytest.approx(0.05, abs=0.002)
 
 
-def test_chances_are_not_made_smaller() -> None:
-    assert raise_chances(np.linspace(-3, 3, 100)) == 0.0
+def test_what_weighs_more_has_fewer_doubts() -> None:
+    odds = np.arange(100.0)  # the surest half counts a tenth of the other
+    offset = limit_doubts(odds, np.where(odds < 50, 0.1, 1.0))
+    assert limit_doubts(odds, np.ones(100)) > offset
+
+
+def test_files_clean_scans_and_other_paper_count_a_third_each() -> None:
+    weights = weigh_thirds(["digital"] * 6 + ["clean"] * 2 + ["fax", "copy", "photo", "office"])
+    assert [float(w.sum()) for w in np.split(weights, [6, 8])] == pytest.approx([1.0, 1.0, 1.0])
