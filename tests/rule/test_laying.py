@@ -173,6 +173,15 @@ def test_a_rule_under_two_titles_is_that_of_neither() -> None:
     assert spans_of(grid, 0) == [(0, 1), (1, 2), (3, 2)]
 
 
+def test_a_rule_under_a_title_of_two_lines_is_its_own() -> None:
+    four = [(0.0, 100.0), (200.0, 300.0), (400.0, 500.0), (600.0, 700.0)]
+    rule = Rule("across", 190.0, 510.0, 100.0, 0.0, 2.0, 1.0)
+    title: list[Line] = [[(210.0, 330.0)], [(210.0, 290.0)]]  # off the middle of its columns
+    spans = [(0, 0), (1, 0)]
+    grid = lay([*title, *[four] * 5], spans=spans, joined=[1], headings=3, rules=[rule])
+    assert (1, 2) in spans_of(grid, 0)
+
+
 @pytest.mark.parametrize("end", [195.0, 230.0])
 def test_a_value_that_runs_over_spans_nothing(end: float) -> None:
     lines: list[Line] = [FOUR] * 12

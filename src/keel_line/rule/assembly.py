@@ -266,7 +266,7 @@ def _is_heading(pieces: Ints, roles: Roles) -> bool:
 
 
 def make_table(segments: Sequence[Ints], writing: Writing, roles: Roles) -> FoundTable:
-    """Make a table of segments, each some pieces of one line, in any order."""
+    """Make a table of segments. Each holds pieces of one line; their order does not matter."""
     by_line: dict[int, list[Ints]] = {}
     for segment in segments:
         by_line.setdefault(int(writing.lines[segment[0]]), []).append(segment)

@@ -80,9 +80,9 @@ def _merged_over_rows(grids: Sequence[Grid], writing: Writing, roles: Roles) -> 
 
 
 def _wraps(grid: Grid, writing: Writing) -> bool:
-    """Return whether text wraps in most of a grid's rows: close lines, as many as each cell needs.
+    """Return whether text wraps in most of a grid's rows: its cells hold unequal numbers of lines.
 
-    One row like that may hold rows of its own that no rule parts.
+    A single row like that may be several rows that no rule parts.
     """
     held = find_cells([grid], writing)
     ends: dict[int, list[int]] = {}

@@ -73,8 +73,8 @@ def keep_signs(
 ) -> list[Stream]:
     """Leave out the stream between a column of lone signs and the numbers that they belong to.
 
-    A column is one where another text stands above it in the first ``headings`` lines, and where a
-    piece is known to have letters or figures: ``words`` are the middles of these, shape (n,), px.
+    It is no column of signs if another text stands above it in the first ``headings`` lines, or if
+    a text in it has letters or figures. ``words`` are the middles of such texts, shape (n,), px.
     """
     kept = list(streams)
     edges = [-np.inf, *[s.middle for s in streams], np.inf]
@@ -102,8 +102,8 @@ def keep_signs(
 def drop_strays(xs: list[float], body: Block, ruled: Sequence[float]) -> list[float]:
     """Leave out boundaries beside which a column holds no writing of its own.
 
-    What a copier leaves lets a stream through. Of such a column's two boundaries the one goes that
-    its writing stands nearer to; ruled ones stay.
+    Dirt from a copier can look like a column. Of such a column's two boundaries the one goes that
+    the dirt is nearer to; ruled ones stay.
     """
     pieces = np.concatenate(body.rows)
     middles = (pieces[:, 0] + pieces[:, 2]) / 2
@@ -121,7 +121,7 @@ def drop_strays(xs: list[float], body: Block, ruled: Sequence[float]) -> list[fl
 
 
 def _is_stray(body: Block, left: float, right: float) -> bool:
-    """Return whether a column holds specks and strokes alone, and few of them."""
+    """Return whether a column holds nothing but a few specks and narrow strokes."""
     seen = _seen_in(body, left, right)
     if len(seen) > _SELDOM_FILLED * len(body.rows):
         return False

@@ -88,7 +88,7 @@ MEASURES = (
 def judge_ends(
     tables: Sequence[FoundTable], writing: Writing, rules: Sequence[Rule], roles: Roles
 ) -> list[FoundTable]:
-    """Return tables with the lines at their ends that are likeliest to be theirs, and how unsure.
+    """Return tables that begin and end at the likeliest lines, and how likely each end is wrong.
 
     At each end up to 4 lines may go, of 3 lines or more, and up to 3 that are in no table may come.
 
@@ -237,7 +237,7 @@ def _measure_steps(middles: Floats, k: int, cap: float) -> list[float]:
 
 
 def _find_step(middles: Floats, k: int, cap: float) -> float:
-    """Return the distance (px) from line ``k`` to the next one out; 3 capitals if there is none."""
+    """Return how far (px) the next line further out is, or 3 capitals if there is none."""
     known = k + 1 < len(middles)
     return max(float(middles[k + 1] - middles[k]), _TINY) if known else _FAR_CAPS * cap
 

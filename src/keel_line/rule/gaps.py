@@ -24,7 +24,7 @@ Ints = NDArray[np.int64]
 _MODEL = Path(__file__).parent / "data" / "gaps.json"
 _MOST_CAPS = 2.0  # wider white is never a space
 LEAST_ODDS = 1.0
-"""Pieces are joined where the log odds that they are one text are higher than this."""
+"""Two pieces are joined if the log odds that they are one text exceed this."""
 
 _NEAR_LINES = 5
 _SPACE_CAPS, _FEW = 0.25, 5
@@ -85,7 +85,7 @@ MEASURES = (
     "pieces",
     "height of capitals",
 )
-"""What is measured of a gap: the white between two neighbouring pieces of one line."""
+"""What is measured of each gap: the white space between two pieces next to each other."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -102,7 +102,7 @@ class _Letters:
 
 
 def join_words(writing: Writing) -> Writing:
-    """Join neighbouring pieces of one line where the gap between them is likely only a space."""
+    """Join pieces next to each other on a line if the gap between them is probably just a space."""
     pairs, measures = measure_gaps(writing)
     if not len(pairs):
         return writing

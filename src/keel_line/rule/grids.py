@@ -142,13 +142,13 @@ def find_pieces(
 ) -> tuple[Writing, list[Rule]]:
     """Return the pieces of writing of a page's picture, and its rules with the typed ones.
 
-    What copiers leave of rules is no writing.
+    Scraps of rules that a copier left are no writing.
 
     The arguments are those of :func:`find_writing`; ``letters`` tells which words are turned.
     """
     found, typed = take_typed_rules(find_writing(flat, dpi, rules, taken))
-    upright = with_turned(drop_flat_lines(found), chain_letters(letters, found))
-    return join_words(upright), [*rules, *typed]
+    words = with_turned(drop_flat_lines(found), chain_letters(letters, found))
+    return join_words(words), [*rules, *typed]
 
 
 def _mark_sideways(grids: Sequence[Grid], letters: Letters) -> list[Grid]:

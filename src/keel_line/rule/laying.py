@@ -25,7 +25,7 @@ from keel_line.rule.parting import find_places, part_pieces
 from keel_line.rule.roles import Roles
 from keel_line.rule.row_spans import find_partial, with_row_spans
 from keel_line.rule.rows import find_row_lines
-from keel_line.rule.sayings import LETTERS_OR_FIGURES
+from keel_line.rule.sayings import FIGURES_AND_LETTERS
 from keel_line.rule.streams import find_streams
 from keel_line.rule.writing import Writing
 
@@ -60,7 +60,7 @@ def lay_table(found: FoundTable, writing: Writing, rules: Sequence[Rule], roles:
     around, across, down = _find_rules(body, rules)
     ruled = [r.at((around[1] + around[3]) / 2) for r in down]
     streams = find_streams(rows, spans_by, [own for _, _, own in merged], ruled, cap)
-    words = found.pieces[roles.said[found.pieces][:, LETTERS_OR_FIGURES].any(axis=1)]
+    words = found.pieces[roles.said[found.pieces][:, FIGURES_AND_LETTERS].any(axis=1)]
     streams = keep_signs(streams, body, found.headings, writing.boxes[words, ::2].mean(axis=1))
     xs = drop_strays(find_column_lines(streams, down, around, cap), body, ruled)
     rows, spans = _part_rows(body, spans_by, xs)
@@ -150,9 +150,11 @@ def _make_row(
 ) -> RowPieces:
     """Return a row's pieces with the short rules under those that span columns.
 
-    A rule under more than one of them is no piece's own: the white between two was bridged.
+    A rule under two of them that stand beside each other is that of neither: a scan made one rule
+    of two.
     """
     wide = body.box[2] - body.box[0]
+    boxes, spans = _join_titles(boxes, spans)
     middles = (boxes[spans, 0] + boxes[spans, 2]) / 2
     under: list[tuple[float, float] | None] = []
     for (x0, y0, x1, y1), spanning in zip(boxes.tolist(), spans.tolist(), strict=True):
@@ -165,6 +167,23 @@ def _make_row(
                 own = (rule.start, rule.end)
         under.append(own)
     return RowPieces(boxes, spans, tuple(under))
+
+
+def _join_titles(
+    boxes: NDArray[np.float64], spans: NDArray[np.bool_]
+) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """Return a row's pieces, those that span columns as one where they stand above each other."""
+    titles: list[NDArray[np.float64]] = []
+    for box in boxes[spans][np.argsort(boxes[spans, 0])]:
+        if titles and box[0] < titles[-1][2]:
+            last = titles[-1]
+            titles[-1] = np.concatenate(
+                [np.minimum(last[:2], box[:2]), np.maximum(last[2:], box[2:])]
+            )
+        else:
+            titles.append(box)
+    joined = np.array([*titles, *boxes[~spans]]).reshape(-1, 4)
+    return joined, np.arange(len(joined)) < len(titles)
 
 
 def _written_in(body: Block, starts: list[int], xs: list[float]) -> set[tuple[int, int]]:

@@ -16,10 +16,10 @@ from numpy.typing import NDArray
 Floats = NDArray[np.float64]
 _TINY = 1e-4
 MOST_SPREADS = 4.0
-"""Measures further than this many standard deviations from their mean are cut off there."""
+"""Measures are kept within this many standard deviations of their mean."""
 
 MOST_ODDS = 6.0
-"""Log odds are cut off at this and at minus this: chances of 0.998 and 0.002."""
+"""Log odds are kept between minus this and this: chances between 0.002 and 0.998."""
 
 
 @dataclass(frozen=True)
@@ -37,7 +37,7 @@ class Perceptron:
     bias: float
 
     def find_odds(self, measures: Floats) -> Floats:
-        """Return the log odds for each row of ``measures``: shape (n, m) in, shape (n,) out."""
+        """Return the log odds of each row of ``measures``: shape (n, m) gives shape (n,)."""
         brought = np.clip(
             (measures - np.array(self.middle)) / np.array(self.scale), -MOST_SPREADS, MOST_SPREADS
         )
@@ -47,7 +47,7 @@ class Perceptron:
 
 
 def log_odds(chances: Floats) -> Floats:
-    """Return the log odds of chances (0 to 1), cut off at ``MOST_ODDS`` and minus that."""
+    """Return the log odds of chances (0 to 1), kept within ``MOST_ODDS`` of 0."""
     held = np.clip(chances, _TINY, 1 - _TINY)
     out: Floats = np.clip(np.log(held / (1 - held)), -MOST_ODDS, MOST_ODDS)
     return out
@@ -55,5 +55,5 @@ def log_odds(chances: Floats) -> Floats:
 
 @cache
 def load_perceptron(path: Path) -> Perceptron:
-    """Load a perceptron from a JSON file that ``training`` wrote."""
+    """Load a perceptron from its JSON file. The package ``training`` writes these files."""
     return msgspec.json.decode(path.read_bytes(), type=Perceptron)

@@ -212,8 +212,8 @@ TEXTS = _OWN + _WAYS * _PAIR + _COLUMN
 IS_KNOWN, ENDS_WITH_STOP = 0, 5
 """The places of two measures: is the text known, and does it end with a full stop."""
 
-LETTERS_OR_FIGURES = slice(1, 3)
-"""The places of the shares of a text that are figures, and letters."""
+FIGURES_AND_LETTERS = slice(1, 3)
+"""The places of two measures: how much of a text is figures, and how much is letters."""
 
 BEGINS_SMALL = 4
 """The place of a measure: does the text begin with a small letter."""
@@ -231,13 +231,16 @@ ENDS = (5, 6, 23, 20)
 more must follow."""
 
 BY_ITSELF = slice(0, _OWN)
-"""The places of the measures of a single text, whatever stands around it."""
+"""The places of the measures that look at a text alone."""
 
 WITH_COLUMN = slice(TEXTS - _COLUMN, TEXTS)
-"""The places of the measures that compare a text with all those above and below in its column."""
+"""The places of the measures that compare a text with the other texts of its column."""
 
 WITH_BELOW = slice(_OWN + _PAIR, _OWN + 2 * _PAIR)
-"""The places of the measures that compare a text with the one below it; see ``WITH_ABOVE``."""
+"""The places of the measures that compare a text with the one below it.
+
+They are those that ``WITH_ABOVE`` has for the text above.
+"""
 
 WITH_ABOVE = slice(_OWN, _OWN + _PAIR)
 """The places of the measures of a text and the one above it: are both known, do they look alike,

@@ -31,7 +31,7 @@ _LITTLE, _RARE = 0.01, 0.001
 _HALF, _NEARLY_EMPTY = 0.5, 0.15
 _LEAST_TEXTS, _ALIKE = 3, 0.5  # a column with fewer texts is as much alike as any
 _NEAR_CAPS, _FAR_CAPS = 4.0, 4.0
-_LOW = 0.5
+_LOW_CAPS = 0.5
 
 
 @dataclass(frozen=True, eq=False)
@@ -133,14 +133,16 @@ def measure_grid(grid: Grid, writing: Writing, roles: Roles) -> Floats:
             *_measure_ends(writing, roles, own),
             np.log1p(roles.begins[up.lower].sum()),
             *_measure_columns(grid, writing, held),
-            float((writing.boxes[own, 3] - writing.boxes[own, 1] < _LOW * writing.cap_px).mean()),
+            float(
+                (writing.boxes[own, 3] - writing.boxes[own, 1] < _LOW_CAPS * writing.cap_px).mean()
+            ),
             float((roles.said[own, IS_KNOWN] > 0).mean()),
         ]
     )
 
 
 def _measure_spans(grid: Grid, roles: Roles, held: Ints) -> list[float]:
-    """Measure how many cells span columns or rows, and how unlikely that is by their pieces."""
+    """Count the cells that span columns or rows, and measure how much the network disagrees."""
     own = np.flatnonzero(held >= 0)
     wide = np.array([c.col_span > 1 for c in grid.cells])
     wrong = np.abs(roles.spans[own] - wide[held[own]])
@@ -154,14 +156,14 @@ def _measure_spans(grid: Grid, roles: Roles, held: Ints) -> list[float]:
 
 
 def _measure_ends(writing: Writing, roles: Roles, own: Ints) -> list[float]:
-    """Return the log odds that the first line, and the last one, belong to a table."""
+    """Return how likely the first line and the last line belong to a table, as log odds."""
     odds = log_odds(roles.in_table[own])
     lines = writing.lines[own]
     return [float(odds[lines == end].mean()) for end in (lines.min(), lines.max())]
 
 
 def _measure_columns(grid: Grid, writing: Writing, held: Ints) -> list[float]:
-    """Measure the narrowest white between columns, and how many pieces lie over a boundary."""
+    """Measure the narrowest gap between columns, and count the pieces that cross a boundary."""
     single = np.array([c.col_span == 1 for c in grid.cells])
     own = np.flatnonzero(held >= 0)
     own = own[single[held[own]]]

@@ -224,9 +224,9 @@ def mark_ink(
 
 
 def drop_flat_lines(writing: Writing) -> Writing:
-    """Return writing without the lines on which all pieces are flat: copiers leave these of rules.
+    """Return writing without the lines on which all pieces are flat: scraps of a copied rule.
 
-    A dash for an empty cell has other writing on its line.
+    A dash for an empty cell stays: it has other writing on its line.
     """
     boxes = writing.boxes
     tall = boxes[:, 3] - boxes[:, 1] >= _FLAT_LINE_CAPS * writing.cap_px
