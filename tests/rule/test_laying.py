@@ -165,12 +165,15 @@ def test_what_may_be_a_sign_beside_each_number_is_no_column() -> None:
     assert lay(lines, known=True).cols == 3
 
 
-def test_a_rule_under_two_titles_is_that_of_neither() -> None:
-    heads = [(230.0, 290.0), (530.0, 590.0)]
-    rule = Rule("across", 190.0, 740.0, 40.0, 0.0, 2.0, 1.0)
-    five = [(0.0, 100.0), (200.0, 300.0), (320.0, 420.0), (440.0, 540.0), (640.0, 740.0)]
-    grid = lay([heads, five, *[five] * 4], spans=[(0, 0), (0, 1)], headings=2, rules=[rule])
-    assert spans_of(grid, 0) == [(0, 1), (1, 2), (3, 2)]
+@pytest.mark.parametrize("first", [2, 3])
+def test_a_rule_under_two_titles_is_that_of_neither(first: int) -> None:
+    six = [(200.0 * c, 200.0 * c + 100) for c in range(6)]
+    middles = [(six[1][0] + six[first][1]) / 2, (six[first + 1][0] + six[5][1]) / 2]
+    heads = [(m - 30, m + 30) for m in middles]
+    rule = Rule("across", 190.0, 1110.0, 40.0, 0.0, 2.0, 1.0)
+    rows: list[Line] = [six] * 5
+    grid = lay([heads, *rows], spans=[(0, 0), (0, 1)], headings=2, rules=[rule])
+    assert spans_of(grid, 0) == [(0, 1), (1, first), (first + 1, 5 - first)]
 
 
 def test_a_rule_under_a_title_of_two_lines_is_its_own() -> None:
