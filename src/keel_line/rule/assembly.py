@@ -10,7 +10,9 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from keel_line.model.geometry import Box
 from keel_line.model.grid import Grid, LineDoubt, Rule
+from keel_line.rule.beside import are_parted, find_strips, part_at
 from keel_line.rule.pieces import WAYS
 from keel_line.rule.roles import BODY, HEADING, Roles
 from keel_line.rule.writing import Writing, box_around
@@ -74,10 +76,12 @@ def find_tables(writing: Writing, roles: Roles, rules: Sequence[Rule] = ()) -> l
     What holds fewer than 4 pieces, or is no table with a chance of more than one in eight, is none.
     """
     within = roles.in_table > _LIKELY
+    strips = find_strips(rules, writing)
+    roles = part_at(strips, writing, roles)
     segments = _find_segments(writing, roles, within)
     groups = _gather(len(segments), _weigh_links(segments, roles))
     groups = _join_headings(groups, segments, writing, roles)
-    groups = _join_level(groups, segments, writing, roles, rules)
+    groups = _join_level(groups, segments, writing, roles, rules, strips)
     tables = [make_table([segments[k] for k in own], writing, roles) for own in groups]
     # What machines leave along an edge is narrow; a value is seldom narrower than a letter.
     wide = writing.boxes[:, 2] - writing.boxes[:, 0] >= _NARROW_CAPS * writing.cap_px
@@ -178,6 +182,7 @@ def _join_level(
     writing: Writing,
     roles: Roles,
     rules: Sequence[Rule],
+    strips: Sequence[Box],
 ) -> list[list[int]]:
     """Join groups that stand level beside each other, as close as their own columns do.
 
@@ -191,6 +196,9 @@ def _join_level(
     while k < len(out):
         own, pieces = out[k]
         for other, (more, beside) in enumerate(out[k + 1 :], k + 1):
+            whole = (box_around(writing.boxes[part]) for part in (pieces, beside))
+            if are_parted(*whole, strips):
+                continue
             if _are_level(pieces[plain[pieces]], beside[plain[beside]], writing, rules):
                 out[k] = (sorted(own + more), np.concatenate([pieces, beside]))
                 del out[other]

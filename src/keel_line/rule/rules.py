@@ -29,6 +29,7 @@ _DOUBLE_IN = 0.035
 _DOUBLE_SIDE_IN = 0.045
 _LEAST_LENGTH_IN = 0.17
 _SHORT_THICK_IN, _LETTERS_IN = 0.5, 0.04  # as high as a double line and so short: letters
+_LETTER_GAP_IN, _LETTERS_BARE, _BARE_IN = 0.02, 0.4, 0.015
 _FILLED = 0.5
 _LEAST_CLEAR = 0.72
 _THICKEST_IN = 0.065
@@ -292,11 +293,37 @@ def _measure(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
     """
     along = _columns(ink, rule, rule.start, rule.end, dpi, None)
     found = _accept(rule, _summarise(along), dpi)
-    if found is None and rule.length >= dpi * _LEAST_LENGTH_IN * 1.5:
+    if found is not None:
+        return _without_letters(found, along, dpi)
+    if rule.length >= dpi * _LEAST_LENGTH_IN * 1.5:
         shorter = _cut_back(rule, along.clear, dpi)
         if shorter is not None:
-            found = _accept(shorter, look_along(ink, shorter, shorter.start, shorter.end, dpi), dpi)
-    return found
+            return _accept(shorter, look_along(ink, shorter, shorter.start, shorter.end, dpi), dpi)
+    return None
+
+
+def _without_letters(rule: Rule, along: _Columns, dpi: float) -> Rule:
+    """Return a line without the letters beyond a gap that it was traced on into at its ends.
+
+    Few columns of such letters have bare paper on both sides.
+    """
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], along.inked.astype(int), [0]])))
+    runs = edges.reshape(-1, 2)
+    gaps = np.flatnonzero(runs[1:, 0] - runs[:-1, 1] >= max(2, round(dpi * _LETTER_GAP_IN)))
+    cuts = [0, *(gaps + 1).tolist(), len(runs)]
+    parts = [(int(runs[a, 0]), int(runs[b - 1, 1])) for a, b in pairwise(cuts) if a < b]
+    bare = [float(along.bare[a:b].mean()) for a, b in parts]
+    first, last = 0, len(parts)
+    while last - first > 1 and bare[first] < _LETTERS_BARE:
+        first += 1
+    while last - first > 1 and bare[last - 1] < _LETTERS_BARE:
+        last -= 1
+    if last - first in (0, len(parts)):
+        return rule
+    start, end = rule.start + parts[first][0], rule.start + parts[last - 1][1]
+    if end - start < dpi * _LEAST_LENGTH_IN:
+        return rule
+    return replace(rule, start=start, end=end, position=rule.at(start))
 
 
 def _accept(rule: Rule, seen: Look, dpi: float) -> Rule | None:
@@ -436,12 +463,13 @@ def _summarise(seen: _Columns) -> Look:
 class _Columns:
     """What lies at each column along a line.
 
-    Whether it is ``inked``, also ``clear`` on both sides, and dark through most of the line's
-    thickness (``solid``); the ink's level and the line's thickness.
+    Whether it is ``inked``, also ``clear`` on both sides, ``bare`` close to it on both sides, and
+    dark through most of the line's thickness (``solid``); the ink's level and the line's thickness.
     """
 
     inked: NDArray[np.bool_]
     clear: NDArray[np.bool_]
+    bare: NDArray[np.bool_]
     solid: NDArray[np.bool_]
     level: float
     thickness_px: float
@@ -462,21 +490,30 @@ def _columns(
     own = max(_upper_quartile(core), _FLOOR) if level is None else level
     inked = core > 0.4 * own
     if not inked.any():
-        return _Columns(inked, inked, inked, own, 1.0)
+        return _Columns(inked, inked, inked, inked, own, 1.0)
     beneath = strip[middle - half : middle + half + 1] * inked
     profile = cv2.reduce(beneath, 1, cv2.REDUCE_SUM, dtype=cv2.CV_32F)[:, 0]
     thickness = float((profile > profile.max() / 2).sum())
+    edge = int(min(thickness, dpi * _THICKEST_IN) / 2)
+    bare = _find_clear(inked, strip, middle, max(2, round(dpi * _BARE_IN)) + edge, own)
     clear = inked
     for side_in in (0.03, 0.05):
-        off = max(2, round(dpi * side_in)) + int(min(thickness, dpi * _THICKEST_IN) / 2)
-        above, below = strip[max(middle - off, 0)], strip[min(middle + off, len(strip) - 1)]
-        beside = inked & (np.maximum(above, below) < 0.5 * own)
+        beside = _find_clear(inked, strip, middle, max(2, round(dpi * side_in)) + edge, own)
         if np.count_nonzero(beside) < np.count_nonzero(clear):
             clear = beside
     # Not the blurred edges, nor the white within a double line.
     core_rows = middle - half + np.flatnonzero(profile > _CORE * profile.max())
     solid = strip[core_rows].min(axis=0) > 0.4 * own
-    return _Columns(inked, clear, solid, own, thickness)
+    return _Columns(inked, clear, bare, solid, own, thickness)
+
+
+def _find_clear(
+    inked: NDArray[np.bool_], strip: NDArray[np.uint8], middle: int, off: int, level: float
+) -> NDArray[np.bool_]:
+    """Return the inked columns that are light ``off`` px above the ``middle`` and below it."""
+    above, below = strip[max(middle - off, 0)], strip[min(middle + off, len(strip) - 1)]
+    clear: NDArray[np.bool_] = inked & (np.maximum(above, below) < 0.5 * level)
+    return clear
 
 
 def _cut_strip(
