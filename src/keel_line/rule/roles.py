@@ -9,7 +9,7 @@ passing as in Gilmer and others, "Neural message passing for quantum chemistry",
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
 from typing import TypeAlias
@@ -177,7 +177,15 @@ def find_roles_reading(writing: Writing, rules: Sequence[Rule], read: ReadPieces
     said = read(writing.boxes[chosen], writing.cap_px)
     for number, text in zip(chosen.tolist(), said, strict=True):
         texts[number] = text or None
-    return judge_pieces(pieces.with_texts(texts))
+    return _judge_said(pieces, roles, texts)
+
+
+def _judge_said(pieces: Pieces, unread: Roles, texts: Sequence[str | None]) -> Roles:
+    """Return the roles of pieces whose texts are known; ``unread`` are those without the texts.
+
+    Whether tables stand beside each other is told by where they stand. Texts only mislead there.
+    """
+    return replace(judge_pieces(pieces.with_texts(texts)), parted=unread.parted)
 
 
 def _choose_to_read(writing: Writing, roles: Roles) -> NDArray[np.int64]:
@@ -215,7 +223,9 @@ def find_roles(
     texts
         What each piece says, None where it is not known.
     """
-    return judge_pieces(measure_pieces(writing, rules, texts))
+    pieces = measure_pieces(writing, rules)
+    roles = judge_pieces(pieces)
+    return roles if texts is None else _judge_said(pieces, roles, texts)
 
 
 def judge_pieces(pieces: Pieces) -> Roles:
