@@ -163,6 +163,17 @@ def test_a_row_of_letters_in_line_with_a_rule_is_no_rule() -> None:
     assert shape(grid) == truth(made)
 
 
+@pytest.mark.parametrize("side", ["before", "after"])
+def test_a_rule_ends_before_the_letters_that_stand_beside_it(side: str) -> None:
+    """The strokes of a heading beside a short rule lie at its height, one close to the next."""
+    grey = np.full((200, 1000), 235, np.uint8)
+    cv2.line(grey, (300, 100), (700, 100), 60, 2)
+    for x in range(180, 285, 8) if side == "before" else range(715, 820, 8):
+        cv2.line(grey, (x, 92), (x, 108), 60, 4)
+    (rule,) = [r for r in find_rules(make_rule_field(grey, 250)) if r.direction == "across"]
+    assert (rule.start, rule.end) == pytest.approx((300, 700), abs=4)
+
+
 def test_bold_letters_that_touch_are_no_thick_rule_and_a_thick_rule_is_one() -> None:
     """A copier runs the letters of a bold word into each other; their holes still tell."""
     grey = np.full((300, 600), 235, np.uint8)

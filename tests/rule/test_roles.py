@@ -300,3 +300,14 @@ def test_without_a_reader_roles_are_found_at_once() -> None:
     writing = writing_of(*[TWO] * 5)
     found = find_roles_reading(writing, [], None)
     assert np.allclose(found.roles, find_roles(writing, []).roles)
+
+
+def test_what_is_said_does_not_tell_whether_tables_stand_beside_each_other() -> None:
+    four = [(0.0, 60.0), (100.0, 160.0), (400.0, 460.0), (500.0, 560.0)]
+    writing = writing_of(*[four] * 5)
+    texts = ["Berth", "Dues", "Berth", "Dues", *[str(30 * k) for k in range(16)]]
+    bare, said = find_roles(writing, []), find_roles(writing, [], texts)
+    seen = find_roles_reading(writing, [], lambda boxes, _: texts[: len(boxes)])
+    assert not np.allclose(bare.roles, said.roles)
+    assert np.allclose(bare.parted, said.parted)
+    assert np.allclose(bare.parted, seen.parted)

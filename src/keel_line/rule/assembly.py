@@ -187,7 +187,7 @@ def _join_level(
     """Join groups that stand level beside each other, as close as their own columns do.
 
     Tables beside each other stand far apart: a clerk has to see that they are two. What the same
-    rules run over is one table all the same.
+    rules run over is one table all the same, but never what ``strips`` part.
     """
     plain = roles.spans <= _LIKELY
     out = [(own, np.concatenate([segments[k] for k in own])) for own in groups]
@@ -196,10 +196,8 @@ def _join_level(
     while k < len(out):
         own, pieces = out[k]
         for other, (more, beside) in enumerate(out[k + 1 :], k + 1):
-            whole = (box_around(writing.boxes[part]) for part in (pieces, beside))
-            if are_parted(*whole, strips):
-                continue
-            if _are_level(pieces[plain[pieces]], beside[plain[beside]], writing, rules):
+            halves = pieces[plain[pieces]], beside[plain[beside]]
+            if _are_level(*halves, writing, rules) and not are_parted(*halves, writing, strips):
                 out[k] = (sorted(own + more), np.concatenate([pieces, beside]))
                 del out[other]
                 break

@@ -7,11 +7,12 @@ from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Rule
 from keel_line.rule.roles import Roles
-from keel_line.rule.writing import Writing
+from keel_line.rule.writing import Writing, box_around
 
 _LEAST_HEIGHTS, _LEAST_COLUMNS = 3, 2
 _LEVEL_CAPS, _SAME_CAPS, _NEAR_CAPS = 0.6, 1.0, 3.0
@@ -106,9 +107,13 @@ def part_at(strips: Sequence[Box], writing: Writing, roles: Roles) -> Roles:
     return replace(roles, parted=parted)
 
 
-def are_parted(left: Box, right: Box, strips: Sequence[Box]) -> bool:
-    """Return whether a strip stands between two boxes."""
+def are_parted(
+    left: NDArray[np.int64], right: NDArray[np.int64], writing: Writing, strips: Sequence[Box]
+) -> bool:
+    """Return whether a strip stands between two groups of pieces, told by their numbers."""
+    _, top, inner, foot = box_around(writing.boxes[left])
+    outer, high, _, low = box_around(writing.boxes[right])
     return any(
-        left[2] <= (s[0] + s[2]) / 2 <= right[0] and s[1] < right[3] and s[3] > right[1]
+        inner <= (s[0] + s[2]) / 2 <= outer and s[1] < min(foot, low) and s[3] > max(top, high)
         for s in strips
     )
