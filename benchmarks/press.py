@@ -7,7 +7,7 @@ import sys
 import time
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
-from functools import cache, partial
+from functools import partial
 from pathlib import Path
 
 import cv2
@@ -15,19 +15,15 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from benchmarks.ruling import Relation, relations
+from benchmarks.ruling import Relation, even_out, load_network, relations, survey_picture
 from benchmarks.workers import open_workers
-from keel_line._shared.bands import clear_bands
-from keel_line._shared.paper import flatten_light
 from keel_line.model.geometry import Box, Transform
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.page import SquareChoice, SquaredPage
 from keel_line.model.table import LEAST_CHANCE
-from keel_line.read.network import Network
-from keel_line.read.pieces import read_pieces
 from keel_line.read.real_text import lay_text
 from keel_line.rule.doubts import find_doubts
-from keel_line.rule.grids import Survey, survey_page, survey_text
+from keel_line.rule.grids import Survey, survey_text
 from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.turned import gather_text
 from keel_line.square.straighten import square_page
@@ -122,28 +118,19 @@ def find_page_grids(loaded: LoadedPage) -> FoundPage:
     return FoundPage(squared.pixels, survey.grids, survey.captions, squared.transform)
 
 
-@cache
-def _load_network() -> Network:
-    network = Network(threads=1)
-    network.run([np.zeros((48, 64), np.uint8)])  # loaded before the clock runs
-    return network
-
-
 def _survey(loaded: LoadedPage) -> tuple[SquaredPage, NDArray[np.uint8], Survey, float]:
     """Square a page and find its tables as the program does; the last is how long finding took."""
     page = loaded.page
     text = page.text
     choice = SquareChoice(turns=0, angle_deg=0.0, corners=(), as_bent=True) if text else None
     squared = square_page(page, choice or SquareChoice())
-    _load_network()
-    flat = clear_bands(flatten_light(squared.pixels), squared.dpi)
+    load_network()
+    flat = even_out(squared.pixels, squared.dpi)
     begun = time.perf_counter()
     if text is not None:
         survey = survey_text(lay_text(text, squared.transform), squared.dpi)
     else:
-        survey = survey_page(
-            squared.pixels, squared.dpi, flat, read=partial(read_pieces, _load_network(), flat)
-        )
+        survey = survey_picture(squared.pixels, squared.dpi, flat)
     return squared, flat, survey, time.perf_counter() - begun
 
 

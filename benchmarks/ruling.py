@@ -5,17 +5,20 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
+from functools import cache, partial
 
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import flatten_light, measure_darkness
+from keel_line._shared.bands import clear_bands
+from keel_line._shared.paper import Grey, flatten_light, measure_darkness
 from keel_line.model.grid import Grid
 from keel_line.model.page import Page, Resolution
 from keel_line.model.table import LEAST_CHANCE
 from keel_line.read.network import Network
+from keel_line.read.pieces import read_pieces
 from keel_line.rule.doubts import find_doubts
-from keel_line.rule.grids import find_grids, survey_page
+from keel_line.rule.grids import Survey, survey_page
 from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.mend import place_grid
 from keel_line.square.straighten import square_page
@@ -85,13 +88,35 @@ class RulingScore:
         return 2 * self.relations_shared / both if both else 1.0
 
 
+@cache
+def load_network() -> Network:
+    """Load the recogniser, so that no page's time has that in it."""
+    network = Network(threads=1)
+    network.run([np.zeros((48, 64), np.uint8)])
+    return network
+
+
+def even_out(grey: Grey, dpi: float) -> Grey:
+    """Even out a squared page's light and clear its bands, as the program does."""
+    return clear_bands(flatten_light(grey), dpi)
+
+
+def survey_picture(grey: Grey, dpi: float, flat: Grey) -> Survey:
+    """Find a squared page's tables by its picture as the program does: what it says is read."""
+    return survey_page(grey, dpi, flat, read=partial(read_pieces, load_network(), flat))
+
+
+def _find_grids(grey: Grey, dpi: float) -> list[Grid]:
+    return list(survey_picture(grey, dpi, even_out(grey, dpi)).grids)
+
+
 def score_rulings(pages: int) -> tuple[list[RulingScore], list[RulingScore]]:
     """Draw the same pages with every kind of ruling and look for their tables.
 
     Returns the scores by ruling, and those of the tables of all rulings that hold what is harder:
     cells that span (headings of two levels), values that wrap.
     """
-    faces, allowed = load_faces("held"), frozenset(Network().recipe.alphabet)
+    faces, allowed = load_faces("held"), frozenset(load_network().recipe.alphabet)
     scores = []
     harder = {name: RulingScore(name) for name in HARDER}
     for ruling in RULINGS:
@@ -108,9 +133,10 @@ def score_rulings(pages: int) -> tuple[list[RulingScore], list[RulingScore]]:
                 ruling=ruling,
             )
             grey, dpi = _lay_true(page)
+            load_network()
             begun = time.perf_counter()
-            flat = flatten_light(grey)
-            survey = survey_page(grey, dpi, flat)
+            flat = even_out(grey, dpi)
+            survey = survey_picture(grey, dpi, flat)
             score.seconds.append(time.perf_counter() - begun)
             # On the page as it was drawn, where the truth lies.
             scale = (_DPI / dpi, _DPI / dpi)
@@ -137,7 +163,7 @@ def score_neighbours(pages: int) -> list[RulingScore]:
 
     Half of the pairs have the same form under the same heading; see ``make_neighbours``.
     """
-    faces, allowed = load_faces("held"), frozenset(Network().recipe.alphabet)
+    faces, allowed = load_faces("held"), frozenset(load_network().recipe.alphabet)
     scores = []
     for ruling in NEIGHBOURS_RULED:
         for beside in (True, False):
@@ -155,7 +181,7 @@ def score_neighbours(pages: int) -> list[RulingScore]:
                 )
                 grey, dpi = _lay_true(page)
                 scale = (_DPI / dpi, _DPI / dpi)
-                grids = [place_grid(g, scale, (0.0, 0.0)) for g in find_grids(grey, dpi)]
+                grids = [place_grid(g, scale, (0.0, 0.0)) for g in _find_grids(grey, dpi)]
                 for truth in page.tables:
                     _add_table(score, truth, grids)
             scores.append(score)
@@ -283,7 +309,7 @@ def count_false_tables(pages: int) -> int:
         sheet = Sheet(_DPI)
         write_prose(sheet, choose_style(rng, faces), rng, KINDS[i % 4])
         page = finish_page(sheet, rng, condition=_CONDITIONS[i % 4], angle_deg=0.0)
-        wrong += bool(find_grids(page.grey, _DPI))
+        wrong += bool(_find_grids(page.grey, _DPI))
     return wrong
 
 
@@ -298,7 +324,7 @@ class LyingScore:
 
 def score_lying(pages: int) -> LyingScore:
     """Lay tables on their side, ruled and not, under upright ones, and look for both."""
-    faces, allowed = load_faces("held"), frozenset(Network().recipe.alphabet)
+    faces, allowed = load_faces("held"), frozenset(load_network().recipe.alphabet)
     told = mistaken = 0
     for i in range(pages):
         upright, lying = (
@@ -317,7 +343,7 @@ def score_lying(pages: int) -> LyingScore:
             for k in range(2)
         )
         page, part = _stack(upright, np.rot90(lying, 1 if i % 2 else -1))
-        grids = find_grids(page, _DPI)
+        grids = _find_grids(page, _DPI)
         told += any(g.on_side and g.box[1] > part for g in grids)
         mistaken += sum(g.on_side and g.box[3] < part for g in grids)
     return LyingScore(pages, told, mistaken)
