@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from benchmarks.press import find_page_grids, place_texts
 from keel_line.model.grid import Rule
 from keel_line.rule.assembly import FoundTable
-from keel_line.rule.joining import find_chances, measure_lines
+from keel_line.rule.joining import measure_lines
 from keel_line.rule.perceptron import Perceptron
 from keel_line.rule.roles import Roles
 from keel_line.rule.writing import Writing
@@ -95,7 +95,7 @@ def fit_model(tables: Sequence[MeasuredTable]) -> Perceptron:
 def find_held_chances(tables: Sequence[MeasuredTable]) -> list[NDArray[np.float64]]:
     """Return the chances of each table's lines by a model that was fitted without its design."""
     models = hold_out(tables, [find_document(t.design) for t in tables], fit_model)
-    return [find_chances(t.measures, m) for t, m in zip(tables, models, strict=True)]
+    return [m.find_chances(t.measures) for t, m in zip(tables, models, strict=True)]
 
 
 def main() -> None:

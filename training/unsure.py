@@ -80,8 +80,8 @@ def find_held_odds(pages: Sequence[Measured]) -> list[NDArray[np.float64]]:
     return [m.find_odds(p.measures) for p, m in zip(pages, models, strict=True)]
 
 
-def calibrate(odds: NDArray[np.float64], right: NDArray[np.bool_]) -> tuple[float, float]:
-    """Return by what to multiply log odds, and what to add, so that chances are as things are.
+def find_slope(odds: NDArray[np.float64], right: NDArray[np.bool_]) -> float:
+    """Return by what to multiply log odds so that chances grow as wrong grids do.
 
     As Platt has it ("Probabilistic outputs for support vector machines", 1999).
     """
@@ -90,8 +90,7 @@ def calibrate(odds: NDArray[np.float64], right: NDArray[np.bool_]) -> tuple[floa
         z = line[0] * odds + line[1]
         return float(np.logaddexp(0, np.where(right, z, -z)).mean())
 
-    slope, offset = minimize(loss, [1.0, 0.0], method="Nelder-Mead").x.tolist()
-    return slope, offset
+    return float(minimize(loss, [1.0, 0.0], method="Nelder-Mead").x[0])
 
 
 def limit_doubts(odds: NDArray[np.float64], weights: NDArray[np.float64]) -> float:
@@ -120,7 +119,7 @@ def main() -> None:
     odds = find_held_odds(pages)
     office = np.concatenate([np.full(len(p.right), p.office) for p in pages])
     told, right = np.concatenate(odds), np.concatenate([p.right for p in pages])
-    slope, _ = calibrate(told[office], right[office])
+    slope = find_slope(told[office], right[office])
     damages = np.concatenate([np.full(len(p.right), p.damage) for p in pages])[office & right]
     offset = limit_doubts(slope * told[office & right], weigh_thirds(damages.tolist()))
     chances = 1 / (1 + np.exp(-slope * told - offset))

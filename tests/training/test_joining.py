@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from keel_line.rule.joining import MEASURES, find_chances
+from keel_line.rule.joining import MEASURES
 from training.joining import MeasuredTable, find_held_chances, fit_model
 
 
@@ -25,7 +25,7 @@ def tables(count: int, *, turned: str = "", office: bool = False) -> list[Measur
 def test_what_two_measures_tell_together_is_found() -> None:
     model = fit_model(tables(60))
     held = tables(80)[60:]
-    right = [((find_chances(t.measures, model) > 0.5) == t.joined).mean() for t in held]
+    right = [((model.find_chances(t.measures) > 0.5) == t.joined).mean() for t in held]
     assert np.mean(right) > 0.85
 
 
@@ -44,5 +44,5 @@ def test_lines_of_offices_count_more() -> None:
     none = np.zeros(400, bool)
     others = MeasuredTable("others", False, measures, joined, none)
     office = MeasuredTable("office", True, measures, ~joined, none)
-    chances = find_chances(measures, fit_model([others, office]))
+    chances = fit_model([others, office]).find_chances(measures)
     assert ((chances > 0.5) == office.joined).mean() > 0.9

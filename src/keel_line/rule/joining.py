@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from keel_line.model.grid import Rule
 from keel_line.rule.assembly import FoundTable
-from keel_line.rule.perceptron import MOST_ODDS, Perceptron, load_perceptron, log_odds
+from keel_line.rule.perceptron import MOST_ODDS, load_perceptron, log_odds
 from keel_line.rule.pieces import WAYS
 from keel_line.rule.roles import BODY, HEADING, Roles
 from keel_line.rule.sayings import BEGINS_SMALL, WITH_ABOVE
@@ -96,17 +96,9 @@ def judge_joins(
     """
     if not table.joins:
         return table
-    chances = find_chances(measure_lines(table, writing, rules, roles), load_perceptron(_MODEL))
+    measures = measure_lines(table, writing, rules, roles)
+    chances = load_perceptron(_MODEL).find_chances(measures)
     return replace(table, joins=tuple(chances.tolist()))
-
-
-def find_chances(measures: Floats, model: Perceptron) -> Floats:
-    """Return for each line the chance (0 to 1) that it goes on with the row before.
-
-    ``measures`` has shape (n, len(MEASURES)).
-    """
-    out: Floats = 1.0 / (1.0 + np.exp(-model.find_odds(measures)))
-    return out
 
 
 def measure_lines(

@@ -45,6 +45,11 @@ class Perceptron:
         out: Floats = hidden @ np.array(self.last) + self.bias
         return out
 
+    def find_chances(self, measures: Floats) -> Floats:
+        """Return the chance (0 to 1) of each row of ``measures``: shape (n, m) gives shape (n,)."""
+        out: Floats = 1.0 / (1.0 + np.exp(-self.find_odds(measures)))
+        return out
+
 
 def log_odds(chances: Floats) -> Floats:
     """Return the log odds of chances (0 to 1), kept within ``MOST_ODDS`` of 0."""

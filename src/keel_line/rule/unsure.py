@@ -66,8 +66,7 @@ def doubt_grid(grid: Grid, writing: Writing, roles: Roles) -> tuple[LineDoubt, .
 
 def find_chance(measures: Floats) -> float:
     """Return the chance (0 to 1) that a grid with these measures is wrong."""
-    odds = load_perceptron(_MODEL).find_odds(measures[None])
-    return float(1.0 / (1.0 + np.exp(-odds[0])))
+    return float(load_perceptron(_MODEL).find_chances(measures[None])[0])
 
 
 MEASURES = (
