@@ -374,15 +374,26 @@ def test_a_sliver_of_a_page_has_no_table(size: tuple[int, int]) -> None:
     assert find_grids(np.full(size, 255, np.uint8), 300) == []
 
 
-def test_what_a_copier_leaves_of_a_rule_is_no_line_but_a_dash_in_a_row_stays() -> None:
+def test_what_a_copier_leaves_of_a_rule_is_no_row() -> None:
+    cells = tuple(CellContent(r, c, f"{3 * r + c}.50") for r in range(6) for c in range(3))
+    content = TableContent(cells, 6, (1.4,) * 3, "rrr")
+    grey = draw(content, "none", pitch_em=2.4)
+    (before,) = find_grids(grey, DPI)
+    y = round(before.y_lines[4])
+    for x in (130, 190, 260, 300, 420, 505):
+        grey[y : y + 3, x : x + 16] = 60
+    (grid,) = find_grids(grey, DPI)
+    assert shape(before) == wanted(content)
+    assert shape(grid) == wanted(content)
+
+
+def test_a_dash_in_a_row_is_kept_where_scraps_of_rules_are_dropped() -> None:
     boxes = [
-        (100.0, 100.0, 180.0, 120.0),  # a row with a dash
-        (300.0, 109.0, 320.0, 112.0),
+        (100.0, 100.0, 180.0, 120.0),
+        (300.0, 109.0, 320.0, 112.0),  # a dash
         (90.0, 140.0, 130.0, 143.0),  # what is left of a rule
-        (260.0, 141.0, 330.0, 144.0),
         (100.0, 160.0, 180.0, 180.0),
     ]
-    found = Writing(np.array(boxes), np.array([0, 0, 1, 1, 2]), 20.0)
-    left = drop_flat_lines(found)
+    left = drop_flat_lines(Writing(np.array(boxes), np.array([0, 0, 1, 2]), 20.0))
     assert left.boxes[:, 1].tolist() == [100.0, 109.0, 160.0]
     assert left.lines.tolist() == [0, 0, 2]
