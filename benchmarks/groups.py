@@ -6,9 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from benchmarks.ruling import is_exact
-from keel_line.read.network import Network
-from keel_line.rule.grids import find_grids
+from benchmarks.ruling import find_picture_grids, is_exact, load_network
 from synth.faces import load_faces
 from synth.pages import CellContent, MadePage, Sheet, TableContent, choose_style, finish_page
 from synth.text import make_word
@@ -24,7 +22,7 @@ def make_grouped_page(rng: np.random.Generator, ruling: str, condition: str) -> 
     """Make a page with a table whose rows stand in groups, each named once beside them."""
     style = choose_style(rng, load_faces("held"))
     style = replace(style, ruling=ruling, point=float(rng.uniform(8, 11)))
-    chars = style.face.chars & style.bold.chars & frozenset(Network().recipe.alphabet)
+    chars = style.face.chars & style.bold.chars & frozenset(load_network().recipe.alphabet)
 
     def word() -> str:
         made = make_word(rng, held=True)[:_MOST_LETTERS]
@@ -54,6 +52,6 @@ def score_groups(pages: int) -> dict[str, int]:
         for i in range(pages):
             rng = np.random.default_rng([_SEED, i])
             page = make_grouped_page(rng, ruling, _CONDITIONS[i % len(_CONDITIONS)])
-            grids = find_grids(page.grey, _DPI)
+            grids = find_picture_grids(page.grey, _DPI)
             right[ruling] += any(is_exact(grid, page.tables[0]) for grid in grids)
     return right

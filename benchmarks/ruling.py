@@ -106,7 +106,8 @@ def survey_picture(grey: Grey, dpi: float, flat: Grey) -> Survey:
     return survey_page(grey, dpi, flat, read=partial(read_pieces, load_network(), flat))
 
 
-def _find_grids(grey: Grey, dpi: float) -> list[Grid]:
+def find_picture_grids(grey: Grey, dpi: float) -> list[Grid]:
+    """Find the tables of a squared page by its picture as the program does."""
     return list(survey_picture(grey, dpi, even_out(grey, dpi)).grids)
 
 
@@ -181,7 +182,7 @@ def score_neighbours(pages: int) -> list[RulingScore]:
                 )
                 grey, dpi = _lay_true(page)
                 scale = (_DPI / dpi, _DPI / dpi)
-                grids = [place_grid(g, scale, (0.0, 0.0)) for g in _find_grids(grey, dpi)]
+                grids = [place_grid(g, scale, (0.0, 0.0)) for g in find_picture_grids(grey, dpi)]
                 for truth in page.tables:
                     _add_table(score, truth, grids)
             scores.append(score)
@@ -309,7 +310,7 @@ def count_false_tables(pages: int) -> int:
         sheet = Sheet(_DPI)
         write_prose(sheet, choose_style(rng, faces), rng, KINDS[i % 4])
         page = finish_page(sheet, rng, condition=_CONDITIONS[i % 4], angle_deg=0.0)
-        wrong += bool(_find_grids(page.grey, _DPI))
+        wrong += bool(find_picture_grids(page.grey, _DPI))
     return wrong
 
 
@@ -343,7 +344,7 @@ def score_lying(pages: int) -> LyingScore:
             for k in range(2)
         )
         page, part = _stack(upright, np.rot90(lying, 1 if i % 2 else -1))
-        grids = _find_grids(page, _DPI)
+        grids = find_picture_grids(page, _DPI)
         told += any(g.on_side and g.box[1] > part for g in grids)
         mistaken += sum(g.on_side and g.box[3] < part for g in grids)
     return LyingScore(pages, told, mistaken)

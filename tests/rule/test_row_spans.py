@@ -61,3 +61,26 @@ def test_rules_that_begin_at_one_place_are_partial_and_a_broken_one_is_not() -> 
     short = [rule(60, 450), rule(160, 450)]
     box = (0.0, -1.0, 600.0, 201.0)
     assert find_partial([*whole, *partial, broken, *short], box, 20) == partial
+
+
+def test_a_partial_rule_may_have_lost_its_end_at_the_side_of_the_table() -> None:
+    partial = [rule(50, 150), rule(100, 148), rule(150, 150, 540)]
+    assert find_partial([rule(0), *partial, rule(200)], (0.0, -1.0, 600.0, 201.0), 20) == partial
+
+
+def test_a_copy_that_lost_parts_of_rules_still_shows_which_cells_span() -> None:
+    grey = draw([(3, "North"), (1, "Quay"), (4, "South")])
+    (before,) = find_grids(grey, DPI)
+    x0, _, x1, _ = (round(v) for v in before.box)
+    short, broken = (round(before.y_lines[k]) for k in (2, 4))
+    paper = int(np.median(grey))
+    grey[short - 3 : short + 4, x1 - 50 : x1 + 5] = paper  # a partial rule without its end
+    middle = x0 + round(0.4 * (x1 - x0))
+    grey[broken - 3 : broken + 4, middle : middle + 40] = paper  # a whole one in two pieces
+    (grid,) = find_grids(grey, DPI)
+    assert [(c.row, c.row_span) for c in grid.cells if c.col == 0] == [
+        (0, 1),
+        (1, 3),
+        (4, 1),
+        (5, 4),
+    ]

@@ -82,7 +82,8 @@ def lay_table(found: FoundTable, writing: Writing, rules: Sequence[Rule], roles:
         xs = clear
         cells = place_cells(pieces, xs, ys, places, headings, cap)
     if partial:
-        cells = with_row_spans(cells, _written_in(body, starts, xs), rows_by, ys, cap)
+        between = [r for r in rules if r.direction == "across"]
+        cells = with_row_spans(cells, _written_in(body, starts, xs), between, ys, cap)
     box = (xs[0], ys[0], xs[-1], ys[-1])
     return Grid(box, tuple(xs), tuple(ys), tuple(cells), (*rows_by, *down))
 

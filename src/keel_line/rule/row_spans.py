@@ -14,9 +14,10 @@ _NEAR_CAPS = 0.6
 
 
 def find_partial(rules: Sequence[Rule], box: Box, cap: float) -> list[Rule]:
-    """Find the rules across a table that end at one of its sides, but begin within it.
+    """Find the rules across a table that leave out the columns at one of its sides.
 
-    At least two of them begin at one place: a copier breaks rules here and there.
+    At least two of them begin, or end, at one place and go on to the other side: a copier breaks
+    rules here and there.
 
     Parameters
     ----------
@@ -26,21 +27,24 @@ def find_partial(rules: Sequence[Rule], box: Box, cap: float) -> list[Rule]:
         The table, the ends of its longest rules among its sides, and the height of capitals (px).
     """
     x0, y0, x1, y1 = box
-    found: list[tuple[Rule, tuple[bool, float]]] = []
-    for rule in rules:
-        at_left, at_right = abs(rule.start - x0) <= cap, abs(rule.end - x1) <= cap
-        if (
-            rule.direction == "across"
-            and y0 < rule.position < y1
-            and rule.length >= _LEAST_SHARE * (x1 - x0)
-            and at_left != at_right
-        ):
-            found.append((rule, (at_left, rule.end if at_left else rule.start)))
-    return [
-        rule
-        for rule, (side, end) in found
-        if sum(s == side and abs(e - end) <= _NEAR_CAPS * cap for _, (s, e) in found) > 1
+    slack = _NEAR_CAPS * cap
+    within = [
+        r
+        for r in rules
+        if r.direction == "across" and y0 < r.position < y1 and r.length >= _LEAST_SHARE * (x1 - x0)
     ]
+    lefts = [r.end for r in within if abs(r.start - x0) <= cap < abs(r.end - x1)]
+    rights = [r.start for r in within if abs(r.end - x1) <= cap < abs(r.start - x0)]
+    # A copier may take away the end at the table's side, too.
+    return [
+        r for r in within if _is_shared(r.end, lefts, slack) or _is_shared(r.start, rights, slack)
+    ]
+
+
+def _is_shared(at: float, places: Sequence[float], slack: float) -> bool:
+    """Return whether a place is one at which two of several lie."""
+    near = [p for p in places if abs(p - at) <= slack]
+    return any(sum(abs(p - q) <= slack for q in places) > 1 for p in near)
 
 
 def with_row_spans(
