@@ -134,7 +134,6 @@ def score_rulings(pages: int) -> tuple[list[RulingScore], list[RulingScore]]:
                 ruling=ruling,
             )
             grey, dpi = _lay_true(page)
-            load_network()
             begun = time.perf_counter()
             flat = even_out(grey, dpi)
             survey = survey_picture(grey, dpi, flat)

@@ -61,7 +61,7 @@ def _find_breaks(across: Sequence[Rule], cap: float) -> list[tuple[Rule, Rule]]:
 
 
 def _gather(breaks: Iterable[tuple[Rule, Rule]], cap: float) -> list[list[tuple[Rule, Rule]]]:
-    """Gather the breaks that begin and end at the same places."""
+    """Put those breaks together that lie above each other: their ends are at the same places."""
     groups: list[list[tuple[Rule, Rule]]] = []
     for left, right in breaks:
         for group in groups:
@@ -82,7 +82,7 @@ def _crosses(across: Iterable[Rule], strip: Box) -> bool:
 
 
 def _count_columns(rules: Sequence[Rule], writing: Writing, strip: Box) -> int:
-    """Return how many pieces stand on a line along a strip, within the reach of rules, at most."""
+    """Return the most pieces that one line has where rules run on one side of a strip."""
     middles = (writing.boxes[:, :2] + writing.boxes[:, 2:]) / 2
     first, last = min(r.start for r in rules), max(r.end for r in rules)
     within = (middles[:, 0] > first) & (middles[:, 0] < last)
@@ -92,9 +92,9 @@ def _count_columns(rules: Sequence[Rule], writing: Writing, strip: Box) -> int:
 
 
 def part_at(strips: Sequence[Box], writing: Writing, roles: Roles) -> Roles:
-    """Return roles in which each piece right of a strip surely is of another table than the left.
+    """Return roles in which what stands right of a strip surely is of another table.
 
-    Only the first piece of a line beyond each strip tells so (``Roles.parted``).
+    ``Roles.parted`` of the first piece of each line beyond the strip says so.
     """
     parted = roles.parted.copy()
     x = (writing.boxes[:, 0] + writing.boxes[:, 2]) / 2

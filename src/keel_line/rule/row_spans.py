@@ -42,7 +42,7 @@ def find_partial(rules: Sequence[Rule], box: Box, cap: float) -> list[Rule]:
 
 
 def _is_shared(at: float, places: Sequence[float], slack: float) -> bool:
-    """Return whether a place is one at which two of several lie."""
+    """Return whether a place is close to one that two or more of ``places`` share."""
     near = [p for p in places if abs(p - at) <= slack]
     return any(sum(abs(p - q) <= slack for q in places) > 1 for p in near)
 
