@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from keel_line.model.grid import Rule
+from keel_line.model.grid import Cell, Rule
 from keel_line.rule.grids import find_grids
-from keel_line.rule.row_spans import find_partial
+from keel_line.rule.row_spans import find_partial, with_row_spans
 from synth.pages import CellContent, Sheet, Style, TableContent, finish_page
 from tests.conftest import inter
 
@@ -84,3 +84,14 @@ def test_a_copy_that_lost_parts_of_rules_still_shows_which_cells_span() -> None:
         (4, 1),
         (5, 4),
     ]
+
+
+@pytest.mark.parametrize(("start", "joined"), [(150.0, True), (450.0, False)])
+def test_a_line_under_a_single_amount_joins_no_cells(start: float, *, joined: bool) -> None:
+    ys, xs = (0.0, 50.0, 100.0, 150.0), (0.0, 150.0, 400.0, 600.0)
+    cells = [
+        Cell(r, c, 1, 1, (xs[c], ys[r], xs[c + 1], ys[r + 1])) for r in range(3) for c in range(3)
+    ]
+    written = {(0, 0), *((r, c) for r in range(3) for c in (1, 2))}
+    found = with_row_spans(cells, written, [rule(50, 150), rule(100, start)], ys, 20)
+    assert [c.row_span for c in found if c.col == 0] == ([3] if joined else [1, 1, 1])

@@ -1,4 +1,4 @@
-"""Tells tables that stand beside each other: all their rules break at the same strip of white."""
+"""Tells where two tables stand beside each other: all rules stop at the same strip of white."""
 
 from __future__ import annotations
 
@@ -75,14 +75,14 @@ def _gather(breaks: Iterable[tuple[Rule, Rule]], cap: float) -> list[list[tuple[
 
 
 def _crosses(across: Iterable[Rule], strip: Box) -> bool:
-    """Return whether a rule runs over a strip."""
+    """Return whether any rule runs on across a strip."""
     left, top, right, foot = strip
     middle = (left + right) / 2
     return any(r.start < middle < r.end and top <= r.at(middle) <= foot for r in across)
 
 
 def _count_columns(rules: Sequence[Rule], writing: Writing, strip: Box) -> int:
-    """Return the most pieces that one line has where rules run on one side of a strip."""
+    """Count the pieces of the fullest line, where rules run on one side of a strip."""
     middles = (writing.boxes[:, :2] + writing.boxes[:, 2:]) / 2
     first, last = min(r.start for r in rules), max(r.end for r in rules)
     within = (middles[:, 0] > first) & (middles[:, 0] < last)
@@ -110,7 +110,7 @@ def part_at(strips: Sequence[Box], writing: Writing, roles: Roles) -> Roles:
 def are_parted(
     left: NDArray[np.int64], right: NDArray[np.int64], writing: Writing, strips: Sequence[Box]
 ) -> bool:
-    """Return whether a strip stands between two groups of pieces, told by their numbers."""
+    """Return whether a strip stands between two groups of pieces, given by their numbers."""
     _, top, inner, foot = box_around(writing.boxes[left])
     outer, high, _, low = box_around(writing.boxes[right])
     return any(

@@ -42,7 +42,7 @@ def find_partial(rules: Sequence[Rule], box: Box, cap: float) -> list[Rule]:
 
 
 def _is_shared(at: float, places: Sequence[float], slack: float) -> bool:
-    """Return whether a place is close to one that two or more of ``places`` share."""
+    """Return whether two or more of ``places`` lie together close to a place."""
     near = [p for p in places if abs(p - at) <= slack]
     return any(sum(abs(p - q) <= slack for q in places) > 1 for p in near)
 
@@ -56,8 +56,8 @@ def with_row_spans(
 ) -> list[Cell]:
     """Join cells above each other between which no rule is drawn, though one is beside them.
 
-    Only where every boundary between two rows has a rule, and where no more than one of the cells
-    to be joined is written in: a rule that a copier broke joins nothing.
+    Only where every boundary between two rows is ruled over much of the table, and where no more
+    than one of the cells to be joined is written in: a rule that a copier broke joins nothing.
 
     Parameters
     ----------
@@ -73,7 +73,9 @@ def with_row_spans(
         Height of capitals (px).
     """
     drawn = [[r for r in rules if abs(r.position - y) <= _NEAR_CAPS * cap] for y in ys[1:-1]]
-    if not all(drawn):
+    first_x, last_x = min(c.box[0] for c in cells), max(c.box[2] for c in cells)
+    least = _LEAST_SHARE * (last_x - first_x)
+    if any(_find_cover(own, first_x, last_x) < least for own in drawn):
         return list(cells)
     single = {(c.row, c.col): c for c in cells if c.row_span == c.col_span == 1}
     out = {(c.row, c.col): c for c in cells}
@@ -105,5 +107,9 @@ def with_row_spans(
 def _is_open(cell: Cell, rules: Sequence[Rule]) -> bool:
     """Return whether the rules at a cell's top leave the cell itself out."""
     x0, _, x1, _ = cell.box
-    covered = sum(max(0.0, min(r.end, x1) - max(r.start, x0)) for r in rules)
-    return covered <= _BARE * (x1 - x0)
+    return _find_cover(rules, x0, x1) <= _BARE * (x1 - x0)
+
+
+def _find_cover(rules: Sequence[Rule], first: float, last: float) -> float:
+    """Return how much (px) of the way between two places rules across run over."""
+    return sum(max(0.0, min(r.end, last) - max(r.start, first)) for r in rules)

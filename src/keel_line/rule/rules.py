@@ -318,7 +318,7 @@ def _without_letters(rule: Rule, along: _Columns, dpi: float) -> Rule:
         first += 1
     while last - first > 1 and bare[last - 1] < _LETTERS_BARE:
         last -= 1
-    if last - first in (0, len(parts)):
+    if last - first == len(parts):
         return rule
     start, end = rule.start + parts[first][0], rule.start + parts[last - 1][1]
     if end - start < dpi * _LEAST_LENGTH_IN:
@@ -510,7 +510,7 @@ def _columns(
 def _find_clear(
     inked: NDArray[np.bool_], strip: NDArray[np.uint8], middle: int, off: int, level: float
 ) -> NDArray[np.bool_]:
-    """Return the inked columns that are light ``off`` px above the ``middle`` and below it."""
+    """Return which inked columns are light both ``off`` px above the ``middle`` and below it."""
     above, below = strip[max(middle - off, 0)], strip[min(middle + off, len(strip) - 1)]
     clear: NDArray[np.bool_] = inked & (np.maximum(above, below) < 0.5 * level)
     return clear
