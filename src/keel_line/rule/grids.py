@@ -45,7 +45,7 @@ _ROUGH_IN = 0.012
 _NARROW_IN = 0.075
 _LEAST_TABLE_IN = 0.4
 _TAKEN_IN = 0.03
-_UNBROKEN = 0.95
+_UNBROKEN, _CLEAR = 0.95, 0.4
 _MOST_OF_A_SIDE = 0.65
 _DRAWN = 0.85
 _LONG = 0.5
@@ -623,19 +623,21 @@ def _is_ruled(ink: NDArray[np.uint8], line: _Line, start: float, end: float, dpi
     start, end = start + inset, end - inset
     for rule in line.rules:
         seen = look_along(ink, rule, start, end, dpi, rule.level)
+        # A row of letters that a rule was carried on through is far thicker than the rule.
+        most = 3.0 if seen.inked >= _UNBROKEN else 1.5
+        thin = seen.thickness_px <= most * rule.thickness_px + dpi * _ROUGH_IN
+        found = thin and seen.clear >= _CLEAR
         covered = (min(rule.end, end) - max(rule.start, start)) / max(end - start, 1.0)
         # Where text stands on a rule, the rule was traced only on either side of it: going on
         # without a gap is enough there. A side with gaps counts where the rule has such all along.
         if covered < 0.5:
-            found = seen.is_whole_line
+            found |= seen.is_whole_line
         else:
             # Most of a side is enough where a copier lost a long piece of a rule that goes on.
-            found = (seen.is_line and seen.inked >= 0.75 * rule.strength) or (
-                seen.inked >= _MOST_OF_A_SIDE
+            found |= thin and (
+                (seen.is_line and seen.inked >= 0.75 * rule.strength)
+                or seen.inked >= _MOST_OF_A_SIDE
             )
-            # A row of letters that a rule was carried on through is far thicker than the rule.
-            most = 3.0 if seen.inked >= _UNBROKEN else 1.5
-            found = found and seen.thickness_px <= most * rule.thickness_px + dpi * _ROUGH_IN
         if found:
             return True
     return False

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from keel_line.model.geometry import Box
 from keel_line.model.grid import Rule
@@ -35,6 +36,7 @@ def find_row_lines(
     pitch = np.diff(middles)
     drawn = np.array([y is not None for y in ruled], bool)
     apart = ~np.array(joined, bool)
+    apart &= [not _stands_beside(row, across) for row in body.rows[1:]]
     if apart.any() and drawn[apart].mean() >= _RULED_SHARE:
         apart &= (
             drawn
@@ -43,9 +45,10 @@ def find_row_lines(
         )
     first = 0
     for i, parts in enumerate(apart.tolist()):
-        between = None if parts else _find_rule_above(body, first, i + 1, across)
-        if between is not None:
-            apart[i], ruled[i] = True, between
+        if ruled[i] is None or not parts:
+            between = _find_rule_above(body, first, i + 1, across)
+            if between is not None:
+                apart[i], ruled[i] = True, between
         if apart[i]:
             first = i + 1
     starts, ys = [0], []
@@ -57,6 +60,15 @@ def find_row_lines(
     top = next((y for y in at if abs(y - around[1]) < near), around[1])
     low = next((y for y in reversed(at) if abs(y - around[3]) < near), around[3])
     return starts, [min(top, tops[0]), *ys, max(low, lows[-1])]
+
+
+def _stands_beside(row: NDArray[np.float64], across: Sequence[Rule]) -> bool:
+    """Return whether a rule ends beside all pieces of a line, at their height.
+
+    Such a line names the rows above and below the rule.
+    """
+    x0, y0, x1, y1 = *row[:, :2].min(axis=0), *row[:, 2:].max(axis=0)
+    return any((r.end <= x0 or r.start >= x1) and y0 < r.position < y1 for r in across)
 
 
 def _find_rule_above(body: Block, first: int, number: int, across: Sequence[Rule]) -> float | None:

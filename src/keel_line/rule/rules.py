@@ -311,16 +311,18 @@ def _without_letters(rule: Rule, along: _Columns, dpi: float) -> Rule:
     runs = edges.reshape(-1, 2)
     gaps = np.flatnonzero(runs[1:, 0] - runs[:-1, 1] >= max(2, round(dpi * _LETTER_GAP_IN)))
     cuts = [0, *(gaps + 1).tolist(), len(runs)]
-    parts = [(int(runs[a, 0]), int(runs[b - 1, 1])) for a, b in pairwise(cuts) if a < b]
-    bare = [float(along.bare[a:b].mean()) for a, b in parts]
-    first, last = 0, len(parts)
-    while last - first > 1 and bare[first] < _LETTERS_BARE:
-        first += 1
-    while last - first > 1 and bare[last - 1] < _LETTERS_BARE:
-        last -= 1
+    parts = np.array([(runs[a, 0], runs[b - 1, 1]) for a, b in pairwise(cuts) if a < b])
+    long = parts[:, 1] - parts[:, 0]
+    bare = np.array([np.count_nonzero(along.bare[a:b]) for a, b in parts])
+    longest = int(long.argmax())
+    # From the longest part outwards: single letters, such as an E, can be bare.
+    before = np.cumsum(bare[:longest]) < _LETTERS_BARE * np.cumsum(long[:longest])
+    after = np.cumsum(bare[:longest:-1]) < _LETTERS_BARE * np.cumsum(long[:longest:-1])
+    first = int(np.flatnonzero(before).max(initial=-1)) + 1
+    last = len(parts) - int(np.flatnonzero(after).max(initial=-1)) - 1
     if last - first == len(parts):
         return rule
-    start, end = rule.start + parts[first][0], rule.start + parts[last - 1][1]
+    start, end = rule.start + float(parts[first, 0]), rule.start + float(parts[last - 1, 1])
     if end - start < dpi * _LEAST_LENGTH_IN:
         return rule
     return replace(rule, start=start, end=end, position=rule.at(start))
