@@ -21,7 +21,7 @@ from keel_line.rule.gaps import join_words
 from keel_line.rule.mend import shift_grid
 from keel_line.rule.pieces import texts_of
 from keel_line.rule.roles import ReadPieces, Roles, find_roles, find_roles_reading
-from keel_line.rule.rules import RuleField, find_rules, look_along, make_rule_field
+from keel_line.rule.rules import Look, RuleField, find_rules, look_along, make_rule_field
 from keel_line.rule.sideways import (
     Letters,
     find_blocks,
@@ -45,7 +45,8 @@ _ROUGH_IN = 0.012
 _NARROW_IN = 0.075
 _LEAST_TABLE_IN = 0.4
 _TAKEN_IN = 0.03
-_UNBROKEN, _CLEAR = 0.95, 0.4
+_UNBROKEN = 0.95
+_SCRAPS, _THIN_IN = 1.0, 0.003
 _MOST_OF_A_SIDE = 0.65
 _DRAWN = 0.85
 _LONG = 0.5
@@ -312,7 +313,45 @@ def build_grids(field: RuleField, rules: list[Rule]) -> list[Grid]:
         part = field.ink[max(0, round(y0)) : round(y1), max(0, round(x0)) : round(x1)]
         return int(np.count_nonzero(part > _DARK)) > _WRITTEN_IN2 * field.dpi**2
 
-    return _build_all(rules, field.dpi, is_ruled, is_written)
+    return _build_all(_draw_on(field, rules), field.dpi, is_ruled, is_written)
+
+
+def _draw_on(field: RuleField, rules: list[Rule]) -> list[Rule]:
+    """Draw broken rules on from one crossing rule to the next, as long as scraps of them lead on.
+
+    A copier leaves such scraps of a rule.
+    """
+    across = _with_long_slopes([r for r in rules if r.direction == "across"])
+    down = _with_long_slopes([r for r in rules if r.direction == "down"])
+    return [
+        *(_draw_one_on(r, down, field.ink, field.dpi) for r in across),
+        *(_draw_one_on(r, across, field.ink_turned, field.dpi) for r in down),
+    ]
+
+
+def _draw_one_on(rule: Rule, others: Sequence[Rule], ink: NDArray[np.uint8], dpi: float) -> Rule:
+    touch = dpi * _TOUCH_IN
+    place = rule.at((rule.start + rule.end) / 2)
+    met = sorted(o.at(place) for o in others if o.start - touch <= place <= o.end + touch)
+    for at in met:
+        if at > rule.end + touch:
+            if not _is_in_scraps(ink, rule, rule.end, at, dpi):
+                break
+            rule = replace(rule, end=at)
+    for at in reversed(met):
+        if at < rule.start - touch:
+            if not _is_in_scraps(ink, rule, at, rule.start, dpi):
+                break
+            rule = replace(rule, start=at, position=rule.at(at))
+    return rule
+
+
+def _is_in_scraps(
+    ink: NDArray[np.uint8], rule: Rule, start: float, end: float, dpi: float
+) -> bool:
+    """Return whether a rule goes on from one place to another, though in pieces."""
+    inset = _inset(end - start, dpi)
+    return _is_scraps(look_along(ink, rule, start + inset, end - inset, dpi, rule.level), rule, dpi)
 
 
 def build_drawn_grids(rules: list[Rule], dpi: float) -> list[Grid]:
@@ -619,28 +658,39 @@ def _is_ruled(ink: NDArray[np.uint8], line: _Line, start: float, end: float, dpi
 
     The ends are left out: at a crossing every line has the other's ink.
     """
-    inset = min(0.15 * (end - start), dpi * 0.08)
+    inset = _inset(end - start, dpi)
     start, end = start + inset, end - inset
     for rule in line.rules:
         seen = look_along(ink, rule, start, end, dpi, rule.level)
-        # A row of letters that a rule was carried on through is far thicker than the rule.
-        most = 3.0 if seen.inked >= _UNBROKEN else 1.5
-        thin = seen.thickness_px <= most * rule.thickness_px + dpi * _ROUGH_IN
-        found = thin and seen.clear >= _CLEAR
         covered = (min(rule.end, end) - max(rule.start, start)) / max(end - start, 1.0)
         # Where text stands on a rule, the rule was traced only on either side of it: going on
         # without a gap is enough there. A side with gaps counts where the rule has such all along.
         if covered < 0.5:
-            found |= seen.is_whole_line
+            found = seen.is_whole_line
         else:
             # Most of a side is enough where a copier lost a long piece of a rule that goes on.
-            found |= thin and (
-                (seen.is_line and seen.inked >= 0.75 * rule.strength)
-                or seen.inked >= _MOST_OF_A_SIDE
+            found = (seen.is_line and seen.inked >= 0.75 * rule.strength) or (
+                seen.inked >= _MOST_OF_A_SIDE
             )
-        if found:
+            # A row of letters that a rule was carried on through is far thicker than the rule.
+            most = 3.0 if seen.inked >= _UNBROKEN else 1.5
+            found = found and seen.thickness_px <= most * rule.thickness_px + dpi * _ROUGH_IN
+        if found or _is_scraps(seen, rule, dpi):
             return True
     return False
+
+
+def _inset(length: float, dpi: float) -> float:
+    return min(0.15 * length, dpi * 0.08)
+
+
+def _is_scraps(seen: Look, rule: Rule, dpi: float) -> bool:
+    """Return whether what lies along a rule are pieces of it that a copier left.
+
+    Letters are thicker, or have others above and below them.
+    """
+    thin = seen.thickness_px <= 1.5 * rule.thickness_px + dpi * _THIN_IN
+    return thin and seen.inked + seen.clear >= _SCRAPS
 
 
 def _spans(tops: NDArray[np.bool_], lefts: NDArray[np.bool_]) -> list[tuple[int, int, int, int]]:
