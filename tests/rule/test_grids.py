@@ -12,6 +12,7 @@ from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.rules import find_rules, make_rule_field
 from keel_line.square.straighten import square_page
 from synth.pages import CellContent, MadePage
+from synth.paper import photocopy
 from tests.conftest import as_page, draw_page, make_content
 
 
@@ -84,6 +85,25 @@ def break_rules(grey: NDArray[np.uint8], made: MadePage) -> NDArray[np.uint8]:
 def test_broken_lines() -> None:
     made = draw_page(make_content())
     (grid,) = find_grids(break_rules(made.grey, made), 200)
+    assert shape(grid) == truth(made)
+
+
+@pytest.mark.parametrize(("rule_pt", "generations", "seed"), [(1.0, 1, 0), (0.8, 2, 6)])
+def test_rules_of_which_copiers_left_scraps(rule_pt: float, generations: int, seed: int) -> None:
+    spans = (CellContent(1, 0, "North", 3, 1), CellContent(4, 0, "South", 3, 1))
+    made = draw_page(make_content(9, 5, spans), rule_pt=rule_pt)
+    (grid,) = find_grids(photocopy(made.grey, np.random.default_rng(seed), generations), 200)
+    assert shape(grid) == truth(made)
+
+
+def test_dashes_in_cells_that_span_rows_part_nothing() -> None:
+    spans = tuple(CellContent(2, col, "", 2, 1) for col in (1, 2, 3))
+    made = draw_page(make_content(6, 4, spans))
+    grey = made.grey.copy()
+    for x0, y0, x1, y1 in (c.box for c in made.tables[0].cells if c.row_span == 2):
+        y, inset = round((y0 + y1) / 2), 0.3 * (x1 - x0)
+        grey[y : y + 3, round(x0 + inset) : round(x1 - inset)] = 20
+    (grid,) = find_grids(grey, 200)
     assert shape(grid) == truth(made)
 
 
@@ -165,11 +185,16 @@ def test_a_row_of_letters_in_line_with_a_rule_is_no_rule() -> None:
 
 @pytest.mark.parametrize("side", ["before", "after"])
 def test_a_rule_ends_before_the_letters_that_stand_beside_it(side: str) -> None:
-    """The strokes of a heading beside a short rule lie at its height, one close to the next."""
+    """The strokes of a heading beside a short rule lie at its height, one close to the next.
+
+    The letter that is farthest away has a bar there.
+    """
     grey = np.full((200, 1000), 235, np.uint8)
     cv2.line(grey, (300, 100), (700, 100), 60, 2)
     for x in range(180, 285, 8) if side == "before" else range(715, 820, 8):
         cv2.line(grey, (x, 92), (x, 108), 60, 4)
+    bar = 148 if side == "before" else 832
+    cv2.line(grey, (bar, 100), (bar + 22, 100), 60, 2)
     (rule,) = [r for r in find_rules(make_rule_field(grey, 250)) if r.direction == "across"]
     assert (rule.start, rule.end) == pytest.approx((300, 700), abs=4)
 

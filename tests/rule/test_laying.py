@@ -214,3 +214,15 @@ def test_boundaries_lie_on_the_rules_between_rows() -> None:
     assert grid.y_lines[1] == pytest.approx(45.0)
     assert grid.is_ruled("across", grid.y_lines[0])
     assert not grid.is_ruled("across", grid.y_lines[2])
+
+
+@pytest.mark.parametrize("joined", [(), (2, 5)], ids=["a line of its own", "goes on"])
+def test_a_name_beside_a_rule_names_the_rows_above_and_below_the_rule(
+    joined: tuple[int, ...],
+) -> None:
+    values, name = FOUR[1:], FOUR[:1]
+    places = {-8.0: -5.0, 45.0: -5.0, 130.0: 195.0, 225.0: -5.0, 310.0: 195.0, 405.0: -5.0}
+    rules = [Rule("across", start, 725.0, y, 0.0, 2.0, 1.0) for y, start in places.items()]
+    grid = lay([FOUR, *[values, name, values] * 2], joined=joined, rules=rules)
+    assert grid.y_lines == pytest.approx(tuple(places))
+    assert [(c.row, c.row_span) for c in grid.cells if c.col == 0] == [(0, 1), (1, 2), (3, 2)]

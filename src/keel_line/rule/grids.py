@@ -46,7 +46,7 @@ _NARROW_IN = 0.075
 _LEAST_TABLE_IN = 0.4
 _TAKEN_IN = 0.03
 _UNBROKEN = 0.95
-_SCRAPS, _THIN_IN = 1.0, 0.003
+_SCRAPS = 1.0
 _MOST_OF_A_SIDE = 0.65
 _DRAWN = 0.85
 _LONG = 0.5
@@ -346,12 +346,10 @@ def _draw_one_on(rule: Rule, others: Sequence[Rule], ink: NDArray[np.uint8], dpi
     return rule
 
 
-def _is_in_scraps(
-    ink: NDArray[np.uint8], rule: Rule, start: float, end: float, dpi: float
-) -> bool:
+def _is_in_scraps(ink: NDArray[np.uint8], rule: Rule, start: float, end: float, dpi: float) -> bool:
     """Return whether a rule goes on from one place to another, though in pieces."""
     inset = _inset(end - start, dpi)
-    return _is_scraps(look_along(ink, rule, start + inset, end - inset, dpi, rule.level), rule, dpi)
+    return _is_scraps(look_along(ink, rule, start + inset, end - inset, dpi, rule.level), rule)
 
 
 def build_drawn_grids(rules: list[Rule], dpi: float) -> list[Grid]:
@@ -675,7 +673,7 @@ def _is_ruled(ink: NDArray[np.uint8], line: _Line, start: float, end: float, dpi
             # A row of letters that a rule was carried on through is far thicker than the rule.
             most = 3.0 if seen.inked >= _UNBROKEN else 1.5
             found = found and seen.thickness_px <= most * rule.thickness_px + dpi * _ROUGH_IN
-        if found or _is_scraps(seen, rule, dpi):
+        if found or _is_scraps(seen, rule):
             return True
     return False
 
@@ -684,12 +682,12 @@ def _inset(length: float, dpi: float) -> float:
     return min(0.15 * length, dpi * 0.08)
 
 
-def _is_scraps(seen: Look, rule: Rule, dpi: float) -> bool:
+def _is_scraps(seen: Look, rule: Rule) -> bool:
     """Return whether what lies along a rule are pieces of it that a copier left.
 
     Letters are thicker, or have others above and below them.
     """
-    thin = seen.thickness_px <= 1.5 * rule.thickness_px + dpi * _THIN_IN
+    thin = seen.thickness_px <= 1.5 * rule.thickness_px + 1  # it is counted in whole px
     return thin and seen.inked + seen.clear >= _SCRAPS
 
 

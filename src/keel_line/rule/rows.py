@@ -67,7 +67,8 @@ def _stands_beside(row: NDArray[np.float64], across: Sequence[Rule]) -> bool:
 
     Such a line names the rows above and below the rule.
     """
-    x0, y0, x1, y1 = *row[:, :2].min(axis=0), *row[:, 2:].max(axis=0)
+    x0, y0 = row[:, :2].min(axis=0)
+    x1, y1 = row[:, 2:].max(axis=0)
     return any((r.end <= x0 or r.start >= x1) and y0 < r.position < y1 for r in across)
 
 
