@@ -267,7 +267,7 @@ def test_ribbon_tells_a_pages_state_in_words(qtbot: QtBot, theme: Theme) -> None
     ribbon.show_pages(
         (
             RibbonPage(7, "done", "scan.png, page 1: no doubts", None),
-            RibbonPage(9, "waiting", "cut.png, page 1: waiting to be read", None),
+            RibbonPage(9, "waiting", "cut.png, page 1: not read yet", None),
         )
     )
     ribbon.go_to(7)
@@ -331,7 +331,7 @@ def test_pressing_a_table_on_the_page_chooses_it(qtbot: QtBot, theme: Theme) -> 
 
 def test_page_view_says_what_it_waits_for(qtbot: QtBot, theme: Theme) -> None:
     view = PageView(theme)
-    view.show_page(None, [], 0, "This page is waiting to be read.")
+    view.show_page(None, [], 0, "This page is not read yet.")
     image = shown(qtbot, view, (400, 300))
     assert count_color(image, theme.color("well")) > 20_000
 

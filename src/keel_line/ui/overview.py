@@ -114,7 +114,7 @@ def make_ribbon_page(page: PageState, counts: Tally, small: QPixmap | None) -> R
         "doubtful": count_of(counts.open, "doubt"),
         "settled": "all doubts settled",
         "failed": page.trouble,
-        "waiting": "waiting to be read",
+        "waiting": "not read yet",
         "done": "no doubts" if page.tables else "no table found",
     }[state]
     tip = f"{page.source_name}, page {page.number}: {words}"

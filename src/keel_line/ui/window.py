@@ -555,7 +555,7 @@ class Window(QMainWindow):
         if page is None:
             waiting = "No page yet. Ctrl+O adds scans."
         elif page.progress != "done":
-            waiting = page.trouble or "This page is waiting to be read."
+            waiting = page.trouble or "This page is not read yet."
         self._stations[self._at].show_page(page, self._pages, waiting)
 
     def _read_changed(self) -> None:

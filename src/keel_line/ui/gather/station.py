@@ -39,7 +39,7 @@ def describe_state(page: PageState) -> str:
     if page.progress == "failed":
         return page.trouble
     if page.progress == "waiting":
-        return "waiting to be read"
+        return "not read yet"
     tables = {0: "no table found", 1: "1 table"}.get(page.tables, f"{page.tables} tables")
     if page.unsure:
         return f"{tables}; check its position: {page.unsure}"
