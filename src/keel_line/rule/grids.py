@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cache
 from itertools import pairwise
 from typing import TypeAlias
 
@@ -46,7 +47,7 @@ _NARROW_IN = 0.075
 _LEAST_TABLE_IN = 0.4
 _TAKEN_IN = 0.03
 _UNBROKEN = 0.95
-_SCRAPS = 1.0
+_SCRAPS, _SCRAPS_IN = 1.0, 0.2
 _MOST_OF_A_SIDE = 0.65
 _DRAWN = 0.85
 _LONG = 0.5
@@ -305,6 +306,7 @@ def _lies_in(rule: Rule, box: Box) -> bool:
 def build_grids(field: RuleField, rules: list[Rule]) -> list[Grid]:
     """Build grids from rules, each from one group of rules that touch one another."""
 
+    @cache  # lines are dropped and the others looked at again
     def is_ruled(way: Direction, line: _Line, start: float, end: float) -> bool:
         ink = field.ink if way == "across" else field.ink_turned
         return _is_ruled(ink, line, start, end, field.dpi)
@@ -333,23 +335,23 @@ def _draw_one_on(rule: Rule, others: Sequence[Rule], ink: NDArray[np.uint8], dpi
     touch = dpi * _TOUCH_IN
     place = rule.at((rule.start + rule.end) / 2)
     met = sorted(o.at(place) for o in others if o.start - touch <= place <= o.end + touch)
-    for at in met:
-        if at > rule.end + touch:
-            if not _is_in_scraps(ink, rule, rule.end, at, dpi):
-                break
-            rule = replace(rule, end=at)
-    for at in reversed(met):
-        if at < rule.start - touch:
-            if not _is_in_scraps(ink, rule, at, rule.start, dpi):
-                break
-            rule = replace(rule, start=at, position=rule.at(at))
+    sides = [(low, high) for low, high in pairwise(met) if high - low > touch]
+    for low, high in sides:
+        if low <= rule.end + touch < high and _is_in_scraps(ink, rule, low, high, dpi):
+            rule = replace(rule, end=high)
+    for low, high in reversed(sides):
+        if low < rule.start - touch <= high and _is_in_scraps(ink, rule, low, high, dpi):
+            rule = replace(rule, start=low, position=rule.at(low))
     return rule
 
 
-def _is_in_scraps(ink: NDArray[np.uint8], rule: Rule, start: float, end: float, dpi: float) -> bool:
-    """Return whether a rule goes on from one place to another, though in pieces."""
-    inset = _inset(end - start, dpi)
-    return _is_scraps(look_along(ink, rule, start + inset, end - inset, dpi, rule.level), rule)
+def _is_in_scraps(ink: NDArray[np.uint8], rule: Rule, low: float, high: float, dpi: float) -> bool:
+    """Return whether a rule is ruled from one place to another, far apart, though in pieces."""
+    inset = _inset(high - low, dpi)
+    start, end = low + inset, high - inset
+    return end - start >= dpi * _SCRAPS_IN and (
+        _is_scraps(look_along(ink, rule, start, end, dpi, rule.level), rule)
+    )
 
 
 def build_drawn_grids(rules: list[Rule], dpi: float) -> list[Grid]:
@@ -673,7 +675,9 @@ def _is_ruled(ink: NDArray[np.uint8], line: _Line, start: float, end: float, dpi
             # A row of letters that a rule was carried on through is far thicker than the rule.
             most = 3.0 if seen.inked >= _UNBROKEN else 1.5
             found = found and seen.thickness_px <= most * rule.thickness_px + dpi * _ROUGH_IN
-        if found or _is_scraps(seen, rule):
+        # A single stroke of a letter may look like scraps of a short side.
+        traced = covered >= 0.5 or end - start >= dpi * _SCRAPS_IN
+        if found or (traced and _is_scraps(seen, rule)):
             return True
     return False
 
