@@ -47,7 +47,8 @@ _NARROW_IN = 0.075
 _LEAST_TABLE_IN = 0.4
 _TAKEN_IN = 0.03
 _UNBROKEN = 0.95
-_SCRAPS, _SCRAPS_IN = 1.0, 0.2
+_SCRAPS = 1.0
+_LONG_SIDE_IN = 0.2
 _MOST_OF_A_SIDE = 0.65
 _DRAWN = 0.85
 _LONG = 0.5
@@ -349,7 +350,7 @@ def _is_in_scraps(ink: NDArray[np.uint8], rule: Rule, low: float, high: float, d
     """Return whether a rule is ruled from one place to another, far apart, though in pieces."""
     inset = _inset(high - low, dpi)
     start, end = low + inset, high - inset
-    return end - start >= dpi * _SCRAPS_IN and (
+    return end - start >= dpi * _LONG_SIDE_IN and (
         _is_scraps(look_along(ink, rule, start, end, dpi, rule.level), rule)
     )
 
@@ -660,8 +661,11 @@ def _is_ruled(ink: NDArray[np.uint8], line: _Line, start: float, end: float, dpi
     """
     inset = _inset(end - start, dpi)
     start, end = start + inset, end - inset
+    long = end - start >= dpi * _LONG_SIDE_IN
     for rule in line.rules:
         seen = look_along(ink, rule, start, end, dpi, rule.level)
+        if not long and not _is_thin(seen, rule):
+            continue  # the stroke of a letter
         covered = (min(rule.end, end) - max(rule.start, start)) / max(end - start, 1.0)
         # Where text stands on a rule, the rule was traced only on either side of it: going on
         # without a gap is enough there. A side with gaps counts where the rule has such all along.
@@ -675,9 +679,7 @@ def _is_ruled(ink: NDArray[np.uint8], line: _Line, start: float, end: float, dpi
             # A row of letters that a rule was carried on through is far thicker than the rule.
             most = 3.0 if seen.inked >= _UNBROKEN else 1.5
             found = found and seen.thickness_px <= most * rule.thickness_px + dpi * _ROUGH_IN
-        # A single stroke of a letter may look like scraps of a short side.
-        traced = covered >= 0.5 or end - start >= dpi * _SCRAPS_IN
-        if found or (traced and _is_scraps(seen, rule)):
+        if found or ((long or covered >= 0.5) and _is_scraps(seen, rule)):
             return True
     return False
 
@@ -691,8 +693,11 @@ def _is_scraps(seen: Look, rule: Rule) -> bool:
 
     Letters are thicker, or have others above and below them.
     """
-    thin = seen.thickness_px <= 1.5 * rule.thickness_px + 1  # it is counted in whole px
-    return thin and seen.inked + seen.clear >= _SCRAPS
+    return _is_thin(seen, rule) and seen.inked + seen.clear >= _SCRAPS
+
+
+def _is_thin(seen: Look, rule: Rule) -> bool:
+    return seen.thickness_px <= 1.5 * rule.thickness_px + 1  # it is counted in whole px
 
 
 def _spans(tops: NDArray[np.bool_], lefts: NDArray[np.bool_]) -> list[tuple[int, int, int, int]]:
