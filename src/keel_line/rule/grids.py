@@ -49,6 +49,7 @@ _TAKEN_IN = 0.03
 _UNBROKEN = 0.95
 _SCRAPS = 1.0
 _LONG_SIDE_IN = 0.2
+_STROKES = 2
 _MOST_OF_A_SIDE = 0.65
 _DRAWN = 0.85
 _LONG = 0.5
@@ -594,16 +595,17 @@ def _close_ends(
 
 
 def _is_stroke(line: _Line, sides: NDArray[np.bool_], others: list[_Line], reach: float) -> bool:
-    """Tell a letter's stroke, an underline or a dash from a rule that parts one cell.
+    """Tell a letter's stroke, an underline or a dash from a rule that parts a cell or two.
 
-    ``sides`` tells between which of ``others`` the line is ruled; a rule that parts a single cell
-    reaches the cell's sides, a stroke ends within.
+    ``sides`` tells between which of ``others`` the line is ruled; a rule reaches the sides of what
+    it parts. A stroke ends within, and so do two letters' strokes in line, one above the other.
     """
-    if sides.sum() != 1:
+    ruled = np.flatnonzero(sides)
+    first, last = int(ruled[0]), int(ruled[-1])
+    if last - first >= _STROKES or len(ruled) <= last - first:
         return False
-    k = int(np.flatnonzero(sides)[0])
     at = line.rules[0].position
-    low, high = others[k].at(at), others[k + 1].at(at)
+    low, high = others[first].at(at), others[last + 1].at(at)
     return min(r.start for r in line.rules) > low + reach and (
         max(r.end for r in line.rules) < high - reach
     )
