@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from keel_line._shared.paper import flatten_light
 from keel_line.model.grid import Grid
-from keel_line.rule.grids import find_grids
+from keel_line.rule.grids import build_grids, find_grids
 from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.rules import find_rules, make_rule_field
 from keel_line.square.straighten import square_page
@@ -170,6 +170,33 @@ def test_a_long_stroke_in_one_cell_parts_nothing(direction: str) -> None:
         grey[y : y + 3, round(x0) + 12 : round(x1) - 12] = 20
     (grid,) = find_grids(grey, 200)
     assert shape(grid) == truth(made)
+
+
+def test_strokes_of_two_letters_in_line_part_nothing() -> None:
+    """A stroke that hangs down to a rule, and one that stands up to it below, as in p and k."""
+    made = draw_page(make_content(9, 4))
+    (before,) = find_grids(made.grey, 200)
+    boxes = {(c.row, c.col): c.box for c in before.cells}
+    upper, lower = boxes[4, 2], boxes[5, 2]
+    x = round(0.8 * upper[2] + 0.2 * upper[0])
+    grey = made.grey.copy()
+    grey[round(upper[1]) + 9 : round(lower[3]) - 9, x : x + 3] = 20
+    (grid,) = find_grids(grey, 200)
+    assert shape(grid) == truth(made)
+
+
+def test_a_letter_of_a_title_in_line_with_a_rule_below_parts_no_title() -> None:
+    """Rows are little higher than letters there, and letters thicker than rules."""
+    grey = np.full((500, 800), 235, np.uint8)
+    for y in range(100, 311, 30):
+        cv2.line(grey, (100, y), (700, y), 40, 2)
+    for x in (100, 300, 500, 700):
+        cv2.line(grey, (x, 100 if x in (100, 700) else 130), (x, 310), 40, 2)
+    cv2.line(grey, (300, 106), (300, 124), 40, 7)
+    field = make_rule_field(grey, 200)
+    (grid,) = build_grids(field, find_rules(field))
+    assert [(c.col, c.col_span) for c in grid.cells if c.row == 0] == [(0, 3)]
+    assert len(grid.cells) == 1 + 6 * 3
 
 
 def test_a_row_of_letters_in_line_with_a_rule_is_no_rule() -> None:
