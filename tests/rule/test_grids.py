@@ -185,14 +185,22 @@ def test_strokes_of_two_letters_in_line_part_nothing() -> None:
     assert shape(grid) == truth(made)
 
 
-def test_a_letter_of_a_title_in_line_with_a_rule_below_parts_no_title() -> None:
-    """Rows are little higher than letters there, and letters thicker than rules."""
+def draw_low_rows() -> NDArray[np.uint8]:
+    """Draw a table whose rows are little higher than letters, under a title across it."""
     grey = np.full((500, 800), 235, np.uint8)
     for y in range(100, 311, 30):
         cv2.line(grey, (100, y), (700, y), 40, 2)
     for x in (100, 300, 500, 700):
         cv2.line(grey, (x, 100 if x in (100, 700) else 130), (x, 310), 40, 2)
-    cv2.line(grey, (300, 106), (300, 124), 40, 7)
+    return grey
+
+
+@pytest.mark.parametrize("top", [106, 226], ids=["above the rule", "on the rule"])
+def test_a_letter_in_line_with_a_rule_parts_no_title_and_one_that_touches_a_rule_hides_none(
+    top: int,
+) -> None:
+    grey = draw_low_rows()
+    cv2.line(grey, (300, top), (300, top + 18), 40, 7)
     field = make_rule_field(grey, 200)
     (grid,) = build_grids(field, find_rules(field))
     assert [(c.col, c.col_span) for c in grid.cells if c.row == 0] == [(0, 3)]

@@ -666,7 +666,8 @@ def _is_ruled(ink: NDArray[np.uint8], line: _Line, start: float, end: float, dpi
     long = end - start >= dpi * _LONG_SIDE_IN
     for rule in line.rules:
         seen = look_along(ink, rule, start, end, dpi, rule.level)
-        if not long and not _is_thin(seen, rule):
+        goes_on = min(start - rule.start, rule.end - end) > (end - start) / 2
+        if not long and not goes_on and not _is_thin(seen, rule):
             continue  # the stroke of a letter
         covered = (min(rule.end, end) - max(rule.start, start)) / max(end - start, 1.0)
         # Where text stands on a rule, the rule was traced only on either side of it: going on
