@@ -321,10 +321,7 @@ def build_grids(field: RuleField, rules: list[Rule]) -> list[Grid]:
 
 
 def _draw_on(field: RuleField, rules: list[Rule]) -> list[Rule]:
-    """Draw broken rules on from one crossing rule to the next, as long as scraps of them lead on.
-
-    A copier leaves such scraps of a rule.
-    """
+    """Draw rules that a copier broke on to the next crossing rule, as long as scraps lead there."""
     across = _with_long_slopes([r for r in rules if r.direction == "across"])
     down = _with_long_slopes([r for r in rules if r.direction == "down"])
     return [
@@ -339,16 +336,16 @@ def _draw_one_on(rule: Rule, others: Sequence[Rule], ink: NDArray[np.uint8], dpi
     met = sorted(o.at(place) for o in others if o.start - touch <= place <= o.end + touch)
     sides = [(low, high) for low, high in pairwise(met) if high - low > touch]
     for low, high in sides:
-        if low <= rule.end + touch < high and _is_in_scraps(ink, rule, low, high, dpi):
+        if low <= rule.end + touch < high and _lead_on(ink, rule, low, high, dpi):
             rule = replace(rule, end=high)
     for low, high in reversed(sides):
-        if low < rule.start - touch <= high and _is_in_scraps(ink, rule, low, high, dpi):
+        if low < rule.start - touch <= high and _lead_on(ink, rule, low, high, dpi):
             rule = replace(rule, start=low, position=rule.at(low))
     return rule
 
 
-def _is_in_scraps(ink: NDArray[np.uint8], rule: Rule, low: float, high: float, dpi: float) -> bool:
-    """Return whether a rule is ruled from one place to another, far apart, though in pieces."""
+def _lead_on(ink: NDArray[np.uint8], rule: Rule, low: float, high: float, dpi: float) -> bool:
+    """Return whether scraps of a rule lead from one crossing rule to another, far enough away."""
     inset = _inset(high - low, dpi)
     start, end = low + inset, high - inset
     return end - start >= dpi * _LONG_SIDE_IN and (
