@@ -237,7 +237,7 @@ def _measure_steps(middles: Floats, k: int, cap: float) -> list[float]:
 
 
 def _find_step(middles: Floats, k: int, cap: float) -> float:
-    """Return how far (px) the next line further out is; 3 heights of capitals if there is none."""
+    """Return the distance (px) to the next line outwards, 3 heights of capitals without one."""
     known = k + 1 < len(middles)
     return max(float(middles[k + 1] - middles[k]), _TINY) if known else _FAR_CAPS * cap
 

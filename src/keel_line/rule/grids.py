@@ -317,35 +317,35 @@ def build_grids(field: RuleField, rules: list[Rule]) -> list[Grid]:
         part = field.ink[max(0, round(y0)) : round(y1), max(0, round(x0)) : round(x1)]
         return int(np.count_nonzero(part > _DARK)) > _WRITTEN_IN2 * field.dpi**2
 
-    return _build_all(_draw_on(field, rules), field.dpi, is_ruled, is_written)
+    return _build_all(_lengthen_all(field, rules), field.dpi, is_ruled, is_written)
 
 
-def _draw_on(field: RuleField, rules: list[Rule]) -> list[Rule]:
-    """Draw rules that a copier broke on to the next crossing rule, as long as scraps lead there."""
+def _lengthen_all(field: RuleField, rules: list[Rule]) -> list[Rule]:
+    """Lengthen broken rules up to the next crossing rule, wherever scraps of ink lead there."""
     across = _with_long_slopes([r for r in rules if r.direction == "across"])
     down = _with_long_slopes([r for r in rules if r.direction == "down"])
     return [
-        *(_draw_one_on(r, down, field.ink, field.dpi) for r in across),
-        *(_draw_one_on(r, across, field.ink_turned, field.dpi) for r in down),
+        *(_lengthen(r, down, field.ink, field.dpi) for r in across),
+        *(_lengthen(r, across, field.ink_turned, field.dpi) for r in down),
     ]
 
 
-def _draw_one_on(rule: Rule, others: Sequence[Rule], ink: NDArray[np.uint8], dpi: float) -> Rule:
+def _lengthen(rule: Rule, others: Sequence[Rule], ink: NDArray[np.uint8], dpi: float) -> Rule:
     touch = dpi * _TOUCH_IN
     place = rule.at((rule.start + rule.end) / 2)
     met = sorted(o.at(place) for o in others if o.start - touch <= place <= o.end + touch)
     sides = [(low, high) for low, high in pairwise(met) if high - low > touch]
     for low, high in sides:
-        if low <= rule.end + touch < high and _lead_on(ink, rule, low, high, dpi):
+        if low <= rule.end + touch < high and _has_scraps(ink, rule, low, high, dpi):
             rule = replace(rule, end=high)
     for low, high in reversed(sides):
-        if low < rule.start - touch <= high and _lead_on(ink, rule, low, high, dpi):
+        if low < rule.start - touch <= high and _has_scraps(ink, rule, low, high, dpi):
             rule = replace(rule, start=low, position=rule.at(low))
     return rule
 
 
-def _lead_on(ink: NDArray[np.uint8], rule: Rule, low: float, high: float, dpi: float) -> bool:
-    """Return whether scraps of a rule lead from one crossing rule to another, far enough away."""
+def _has_scraps(ink: NDArray[np.uint8], rule: Rule, low: float, high: float, dpi: float) -> bool:
+    """Return whether scraps of a rule fill a long side, between two crossing rules."""
     inset = _inset(high - low, dpi)
     start, end = low + inset, high - inset
     return end - start >= dpi * _LONG_SIDE_IN and (

@@ -512,7 +512,7 @@ def _columns(
 def _find_clear(
     inked: NDArray[np.bool_], strip: NDArray[np.uint8], middle: int, off: int, level: float
 ) -> NDArray[np.bool_]:
-    """Return which inked columns are light both ``off`` px above the ``middle`` and below it."""
+    """Return which inked columns are light at ``off`` px above the line and at ``off`` px below."""
     above, below = strip[max(middle - off, 0)], strip[min(middle + off, len(strip) - 1)]
     clear: NDArray[np.bool_] = inked & (np.maximum(above, below) < 0.5 * level)
     return clear
