@@ -36,7 +36,7 @@ def find_row_lines(
     pitch = np.diff(middles)
     drawn = np.array([y is not None for y in ruled], bool)
     apart = ~np.array(joined, bool)
-    apart &= [not _stands_beside(row, across) for row in body.rows[1:]]
+    apart &= ~np.array([_stands_beside(row, across) for row in body.rows[1:]], bool)
     if apart.any() and drawn[apart].mean() >= _RULED_SHARE:
         apart &= (
             drawn
