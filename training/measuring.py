@@ -16,6 +16,7 @@ from synth.press.store import LoadedPage, each_page, load_pressed
 from synth.press.truth import PressPage
 
 DAMAGES = ("clean", "copy", "clean", "fax", "photo", "office")
+FILE_AND_PAPER = tuple(("digital", damage) for damage in DAMAGES)
 KEPT = Path(__file__).resolve().parent.parent / ".cache"
 _SEED = 9119
 Job = tuple[bytes, PressPage, str]
@@ -29,13 +30,20 @@ def load_job(job: Job) -> tuple[LoadedPage, PressPage]:
     return load_pressed(data, truth, damage, _SEED), truth
 
 
-def measure_folders(measure: Callable[[Job], T], folders: Sequence[Path]) -> list[T]:
-    """Measure each page of some folders: as its file has it, and on one paper by turns."""
+def measure_folders(
+    measure: Callable[[Job], T],
+    folders: Sequence[Path],
+    turns: Sequence[Sequence[str]] = FILE_AND_PAPER,
+) -> list[T]:
+    """Measure each page of some folders with one of the ``turns``, the damages that befall it.
+
+    As usual: as its file has it, and on one paper by turns.
+    """
     jobs = [
         (data, truth, damage)
         for folder in folders
         for k, (data, truth) in enumerate(each_page(folder))
-        for damage in ("digital", DAMAGES[k % len(DAMAGES)])
+        for damage in turns[k % len(turns)]
     ]
     with open_workers() as pool:
         return list(pool.map(measure, jobs, chunksize=4))

@@ -2,7 +2,8 @@
 
 A pixel belongs to a line across where it is inked and the paper just above and just below it is
 clear; a letter's strokes fail that, as they run on upwards or downwards. A line lies where such
-pixels fill most of a window along it, which bridges small breaks and drops lone strokes.
+pixels fill most of a window along it, which bridges small breaks and drops lone strokes. Rows of
+letters do as well: a small perceptron tells them from lines; ``training.rules`` fits it.
 """
 
 from __future__ import annotations
@@ -10,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from itertools import pairwise
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -19,6 +21,7 @@ from keel_line._shared.paper import Grey, level_at, measure_darkness
 from keel_line._shared.parts import find_parts
 from keel_line.model.grid import Rule
 from keel_line.rule.dotted import draw_dotted_whole
+from keel_line.rule.perceptron import load_perceptron
 
 _FLOOR = 14.0
 _WINDOW_IN = 0.12
@@ -45,10 +48,26 @@ _LEAST_WITHIN = 2
 _SHORT_IN = 1.2
 _GROW_IN = 2.5
 _GROW_GAP_IN = 0.012
-_THICK_INKED = 0.9  # a row of letters is as thick as a thick rule, but has gaps
 _CORE = 0.8
-# Bold letters that touch have holes; no row of them is longer, and no rule often as thick.
-_SOLID, _SOLID_IN, _BOLD_IN = 0.75, 2.0, 0.042
+_MODEL = Path(__file__).parent / "data" / "rules.json"
+_LEAST_ODDS = 0.0
+_LEAST_INKED = 0.4  # dots that lead from a word to a figure have less
+
+MEASURES = (
+    "length, log",
+    "inked",
+    "clear",
+    "inked, not clear",
+    "bare",
+    "solid",
+    "thickness",
+    "thickness, px",
+    "thickness as traced",
+    "darkness",
+    "darkness to the page's",
+    "slope",
+)
+"""What is measured of what may be a ruling line."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -174,7 +193,8 @@ def _trace(field: Fullness, ink: NDArray[np.uint8], dpi: float, direction: str) 
         segment = _fit(seen, below, (left, top), direction)
         if segment is not None:
             segments.append(segment)
-    measured = [_measure(s, ink, dpi) for s in _join(segments, dpi)]
+    depth = float(level_at(np.asarray(ink[::3]), 0.99))
+    measured = [_measure(s, ink, dpi, depth) for s in _join(segments, dpi)]
     kept = sorted(
         (m for m in measured if m is not None and m.length >= least), key=lambda r: r.level
     )
@@ -286,19 +306,20 @@ def _together(a: Rule, b: Rule) -> Rule:
     return Rule(a.direction, a.start, end, a.position, slope, thickness, 1.0)
 
 
-def _measure(rule: Rule, ink: NDArray[np.uint8], dpi: float) -> Rule | None:
+def _measure(rule: Rule, ink: NDArray[np.uint8], dpi: float, depth: float) -> Rule | None:
     """Measure the line's thickness, strength and level; None where it is no ruling line.
 
     A line that was traced on into letters beside its end is cut back to its clear part.
     """
     along = _columns(ink, rule, rule.start, rule.end, dpi, None)
-    found = _accept(rule, _summarise(along), dpi)
+    found = _accept(rule, _summarise(along), dpi, depth)
     if found is not None:
         return _without_letters(found, along, dpi)
     if rule.length >= dpi * _LEAST_LENGTH_IN * 1.5:
         shorter = _cut_back(rule, along.clear, dpi)
         if shorter is not None:
-            return _accept(shorter, look_along(ink, shorter, shorter.start, shorter.end, dpi), dpi)
+            seen = look_along(ink, shorter, shorter.start, shorter.end, dpi)
+            return _accept(shorter, seen, dpi, depth)
     return None
 
 
@@ -328,29 +349,46 @@ def _without_letters(rule: Rule, along: _Columns, dpi: float) -> Rule:
     return replace(rule, start=start, end=end, position=rule.at(start))
 
 
-def _accept(rule: Rule, seen: Look, dpi: float) -> Rule | None:
-    thick = seen.thickness_px > max(3, dpi * _THICK_IN)
+def _accept(rule: Rule, seen: Look, dpi: float, depth: float) -> Rule | None:
     if (
-        (thick and (rule.length < dpi * _SHORT_THICK_IN or seen.inked < _THICK_INKED))
-        or (
-            seen.thickness_px > _BOLD_IN * dpi
-            and rule.length < _SOLID_IN * dpi
-            and seen.solid < _SOLID
-        )
-        or abs(rule.slope) > _STEEPEST
-        or (seen.thickness_px > max(4, dpi * _THICKEST_IN))
+        abs(rule.slope) > _STEEPEST
+        or seen.thickness_px > max(4, dpi * _THICKEST_IN)
+        or seen.inked < _LEAST_INKED
     ):
         return None
-    whole = seen.clear >= _LEAST_CLEAR or (
-        seen.is_whole_line and seen.clear >= 0.4 and rule.length >= dpi * 0.35
-    )
-    # A stroke of a double line has its twin beside it; no row of letters is so long without a gap.
-    solid = seen.solid >= _SOLID and rule.length >= _SOLID_IN * dpi
-    whole |= seen.inked >= 0.97 and (solid if thick else rule.length >= 0.6 * dpi)
-    broken = seen.is_broken_line and rule.length >= dpi and not thick
-    if not whole and not broken:
+    if not is_line(rule, measure_line(rule, seen, dpi, depth)):
         return None
     return replace(rule, thickness_px=seen.thickness_px, strength=seen.inked, level=seen.level)
+
+
+def measure_line(rule: Rule, seen: Look, dpi: float, depth: float) -> NDArray[np.float64]:
+    """Measure what may be a ruling line, shape (len(MEASURES),).
+
+    ``rule`` is as it was traced, ``seen`` what lies along it, and ``depth`` how far the page's
+    darkest ink lies below its paper (grey levels).
+    """
+    return np.array(
+        [
+            np.log(rule.length / dpi),
+            seen.inked,
+            seen.clear,
+            seen.inked - seen.clear,
+            seen.bare,
+            seen.solid,
+            seen.thickness_px / dpi,
+            seen.thickness_px,
+            rule.thickness_px / dpi,
+            seen.level,
+            seen.level / max(depth, _FLOOR),
+            abs(rule.slope),
+        ]
+    )
+
+
+def is_line(rule: Rule, measures: NDArray[np.float64]) -> bool:
+    """Return whether a ``rule`` as it was traced is a ruling line, and no row of letters."""
+    del rule  # all that tells is measured
+    return float(load_perceptron(_MODEL).find_odds(measures[None])[0]) > _LEAST_ODDS
 
 
 def _grown(rule: Rule, ink: NDArray[np.uint8], dpi: float, slope: float) -> Rule:
@@ -404,9 +442,9 @@ def _cut_back(rule: Rule, clear: NDArray[np.bool_], dpi: float) -> Rule | None:
 class Look:
     """What lies along a piece of a line.
 
-    ``inked`` is the share of its length with ink; ``clear`` the share with ink and bare paper on
-    both sides; ``level`` the darkness of its ink; ``solid`` the share of the inked columns that
-    are dark through most of the line's thickness.
+    ``inked`` is the share of its length with ink; ``clear`` the share with ink and light paper on
+    both sides, ``bare`` that with light paper close to it; ``level`` the darkness of its ink;
+    ``solid`` the share of the inked columns that are dark through most of the line's thickness.
 
     On made pages 98 of 100 rows of letters are clear along less than 0.73 and inked along less
     than 0.85 of their length. A rule is clear, or has no gap though text stands close to it, or
@@ -415,6 +453,7 @@ class Look:
 
     inked: float
     clear: float
+    bare: float
     level: float
     thickness_px: float
     solid: float
@@ -455,6 +494,7 @@ def _summarise(seen: _Columns) -> Look:
     return Look(
         inked / columns,
         int(np.count_nonzero(seen.clear)) / columns,
+        int(np.count_nonzero(seen.bare)) / columns,
         seen.level,
         seen.thickness_px,
         int(np.count_nonzero(seen.solid & seen.inked)) / max(1, inked),
