@@ -20,7 +20,7 @@ from benchmarks.ruling import even_out
 from keel_line.model.grid import Rule
 from keel_line.model.page import SquareChoice
 from keel_line.rule.perceptron import Perceptron
-from keel_line.rule.rules import MEASURES, find_rules, make_rule_field
+from keel_line.rule.rules import MEASURES, Look, find_rules, make_rule_field, measure_line
 from keel_line.square.straighten import square_page
 from synth.press.store import load_pressed
 from training.measuring import Job, keep_measured, load_job, measure_folders, take_arguments
@@ -53,11 +53,12 @@ def measure_page(job: Job) -> MeasuredLines:
     dpi = squared.dpi
     seen: list[tuple[Rule, NDArray[np.float64]]] = []
 
-    def keep(rule: Rule, measures: NDArray[np.float64]) -> bool:
-        seen.append((rule, measures))
-        return False
+    def keep(rule: Rule, look: Look, dpi: float, depth: float) -> NDArray[np.float64]:
+        seen.append((rule, measure_line(rule, look, dpi, depth)))
+        return seen[-1][1]
 
-    with patch("keel_line.rule.rules.is_line", keep):
+    none = patch("keel_line.rule.rules.LEAST_ODDS", np.inf)  # so that each is cut back, too
+    with none, patch("keel_line.rule.rules.measure_line", keep):
         find_rules(make_rule_field(even_out(squared.pixels, dpi), dpi))
     file = load_pressed(job[0], truth, "digital", 0)
     onto = _whole(loaded.to_px) @ np.linalg.inv(_whole(file.to_px))

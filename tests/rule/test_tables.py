@@ -193,9 +193,10 @@ def write_words(*words: tuple[int, int, str]) -> NDArray[np.uint8]:
     return grey
 
 
-def test_a_descender_that_touches_the_next_line_does_not_make_them_one() -> None:
+@pytest.mark.parametrize("below", [324, 316])
+def test_a_descender_that_touches_the_next_line_does_not_make_them_one(below: int) -> None:
     lines = [(40, 60 + 60 * i, f"QUAY {i} BERTHS") for i in range(4)]
-    grey = write_words(*lines, (500, 290, "gypsy"), (500, 324, "hulks"))
+    grey = write_words(*lines, (500, 290, "gypsy"), (500, below, "hulks"))
     cv2.line(grey, (520, 290), (520, 310), 20, 2)
     writing = find_writing(grey, DPI, [])
     beside = writing.boxes[writing.boxes[:, 0] > 450]

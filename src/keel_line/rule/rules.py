@@ -50,7 +50,9 @@ _GROW_IN = 2.5
 _GROW_GAP_IN = 0.012
 _CORE = 0.8
 _MODEL = Path(__file__).parent / "data" / "rules.json"
-_LEAST_ODDS = 0.0
+LEAST_ODDS = 0.0
+"""What is traced is a ruling line if the log odds for it exceed this."""
+
 _LEAST_INKED = 0.4  # dots that lead from a word to a figure have less
 
 MEASURES = (
@@ -356,7 +358,8 @@ def _accept(rule: Rule, seen: Look, dpi: float, depth: float) -> Rule | None:
         or seen.inked < _LEAST_INKED
     ):
         return None
-    if not is_line(rule, measure_line(rule, seen, dpi, depth)):
+    measures = measure_line(rule, seen, dpi, depth)
+    if load_perceptron(_MODEL).find_odds(measures[None])[0] <= LEAST_ODDS:
         return None
     return replace(rule, thickness_px=seen.thickness_px, strength=seen.inked, level=seen.level)
 
@@ -383,12 +386,6 @@ def measure_line(rule: Rule, seen: Look, dpi: float, depth: float) -> NDArray[np
             abs(rule.slope),
         ]
     )
-
-
-def is_line(rule: Rule, measures: NDArray[np.float64]) -> bool:
-    """Return whether a ``rule`` as it was traced is a ruling line, and no row of letters."""
-    del rule  # all that tells is measured
-    return float(load_perceptron(_MODEL).find_odds(measures[None])[0]) > _LEAST_ODDS
 
 
 def _grown(rule: Rule, ink: NDArray[np.uint8], dpi: float, slope: float) -> Rule:

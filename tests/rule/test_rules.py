@@ -1,0 +1,49 @@
+"""Ruling lines that machines broke, or that stand close to text; rows of letters are none."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from keel_line._shared.paper import PAPER_LEVEL
+from keel_line.rule.rules import find_rules, make_rule_field
+
+DPI, INK = 204.0, 0
+LEFT, RIGHT, Y = 100, 1100, 300
+
+
+def sheet() -> NDArray[np.uint8]:
+    return np.full((600, 1200), PAPER_LEVEL, np.uint8)
+
+
+def draw_words(grey: NDArray[np.uint8], foot: int, scale: float, bold: int) -> None:
+    for k, word in enumerate(("lighter", "skiffs", "ketches", "trawler", "barges")):
+        place = (120 + 190 * k, foot)
+        cv2.putText(grey, word, place, cv2.FONT_HERSHEY_SIMPLEX, scale, INK, bold)
+
+
+@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("gone", [0.1, 0.25])
+def test_a_thin_rule_that_a_fax_broke_close_above_text_is_found(seed: int, gone: float) -> None:
+    grey = sheet()
+    draw_words(grey, Y + 21, 0.7, 2)  # its letters begin 4 px below the rule
+    draw_words(grey, Y - 5, 0.7, 2)
+    grey[Y - 1 : Y + 1, LEFT:RIGHT] = INK
+    rng = np.random.default_rng(seed)
+    for x in range(LEFT, RIGHT, 12):
+        if rng.random() < gone:
+            grey[Y - 1 : Y + 1, x : x + rng.integers(3, 9)] = PAPER_LEVEL
+    (rule,) = find_rules(make_rule_field(grey, DPI))
+    assert rule.start == pytest.approx(LEFT, abs=15)
+    assert rule.end == pytest.approx(RIGHT, abs=15)
+
+
+@pytest.mark.parametrize("bold", [2, 4])
+@pytest.mark.parametrize("scale", [0.5, 0.8, 1.2])
+def test_rows_of_letters_are_no_rules(scale: float, bold: int) -> None:
+    grey = sheet()
+    for foot in range(60, 560, round(40 * scale) + 10):
+        draw_words(grey, foot, scale, bold)
+    assert not find_rules(make_rule_field(grey, DPI))
