@@ -35,9 +35,9 @@ def measure_folders(
     folders: Sequence[Path],
     turns: Sequence[Sequence[str]] = FILE_AND_PAPER,
 ) -> list[T]:
-    """Measure each page of some folders with one of the ``turns``, the damages that befall it.
+    """Measure each page of some folders with each damage of a turn; pages take the turns in order.
 
-    As usual: as its file has it, and on one paper by turns.
+    Without ``turns`` each page is measured as its file has it, and on one paper.
     """
     jobs = [
         (data, truth, damage)

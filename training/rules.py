@@ -57,8 +57,8 @@ def measure_page(job: Job) -> MeasuredLines:
         seen.append((rule, measure_line(rule, look, dpi, depth)))
         return seen[-1][1]
 
-    none = patch("keel_line.rule.rules.LEAST_ODDS", np.inf)  # so that each is cut back, too
-    with none, patch("keel_line.rule.rules.measure_line", keep):
+    reject_all = patch("keel_line.rule.rules.LEAST_ODDS", np.inf)  # what is rejected is cut back
+    with reject_all, patch("keel_line.rule.rules.measure_line", keep):
         find_rules(make_rule_field(even_out(squared.pixels, dpi), dpi))
     file = load_pressed(job[0], truth, "digital", 0)
     onto = _whole(loaded.to_px) @ np.linalg.inv(_whole(file.to_px))
@@ -94,7 +94,7 @@ def _place(rule: Rule, place: Callable[[float, float], tuple[float, float]]) -> 
 
 
 def lies_on(traced: Rule, line: Rule, dpi: float) -> bool:
-    """Return whether most of what was traced lies on a line of the file."""
+    """Return whether the middle of a traced line lies on a line of the file."""
     middle = (traced.start + traced.end) / 2
     beyond = _BEYOND_IN * dpi
     return (

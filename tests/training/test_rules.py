@@ -12,19 +12,6 @@ from synth.press.store import each_page
 from training.rules import MeasuredLines, fit_model, lies_on, measure_page
 
 
-def test_what_two_measures_tell_together_is_found() -> None:
-    rng = np.random.default_rng(6)
-    pages = []
-    for k in range(80):
-        measures = np.zeros((12, len(MEASURES)))
-        measures[:, :4] = rng.normal(size=(12, 4))
-        drawn = (measures[:, 0] > 0) != (measures[:, 1] > 0)  # no single limit tells it
-        pages.append(MeasuredLines(f"design {k}", measures, np.ones(12), drawn))
-    model = fit_model(pages[:60])
-    right = [((model.find_odds(p.measures) > 0) == p.drawn).mean() for p in pages[60:]]
-    assert np.mean(right) > 0.85
-
-
 def test_long_lines_count_more_than_short_ones() -> None:
     measures = np.zeros((60, len(MEASURES)))
     drawn = np.arange(60) % 3 == 0  # one in three, and nothing tells which

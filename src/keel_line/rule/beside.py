@@ -1,4 +1,4 @@
-"""Finds tables that stand beside each other: all rules stop at the white strip between them."""
+"""Tells tables beside each other: every rule stops at the white strip between them."""
 
 from __future__ import annotations
 
@@ -61,7 +61,7 @@ def _find_breaks(across: Sequence[Rule], cap: float) -> list[tuple[Rule, Rule]]:
 
 
 def _gather(breaks: Iterable[tuple[Rule, Rule]], cap: float) -> list[list[tuple[Rule, Rule]]]:
-    """Group breaks that lie above each other, those whose left and right ends are in line."""
+    """Group breaks whose left ends are in line, and whose right ends are, too."""
     groups: list[list[tuple[Rule, Rule]]] = []
     for left, right in breaks:
         for group in groups:
@@ -75,14 +75,14 @@ def _gather(breaks: Iterable[tuple[Rule, Rule]], cap: float) -> list[list[tuple[
 
 
 def _crosses(across: Iterable[Rule], strip: Box) -> bool:
-    """Return whether any rule crosses a strip."""
+    """Return whether a rule across runs through the middle of a strip."""
     left, top, right, foot = strip
     middle = (left + right) / 2
     return any(r.start < middle < r.end and top <= r.at(middle) <= foot for r in across)
 
 
 def _count_columns(rules: Sequence[Rule], writing: Writing, strip: Box) -> int:
-    """Count the pieces of the fullest line above or below rules on one side of a strip."""
+    """Return how many pieces the fullest line has where rules run, at the height of a strip."""
     middles = (writing.boxes[:, :2] + writing.boxes[:, 2:]) / 2
     first, last = min(r.start for r in rules), max(r.end for r in rules)
     within = (middles[:, 0] > first) & (middles[:, 0] < last)
@@ -110,7 +110,7 @@ def part_at(strips: Sequence[Box], writing: Writing, roles: Roles) -> Roles:
 def are_parted(
     left: NDArray[np.int64], right: NDArray[np.int64], writing: Writing, strips: Sequence[Box]
 ) -> bool:
-    """Return whether a strip lies between the pieces ``left`` and the pieces ``right`` of it."""
+    """Return whether a strip lies between two groups of pieces, one left and one right of it."""
     _, top, inner, foot = box_around(writing.boxes[left])
     outer, high, _, low = box_around(writing.boxes[right])
     return any(
