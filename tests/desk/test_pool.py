@@ -33,6 +33,17 @@ def never_end() -> None:
         time.sleep(0.01)
 
 
+def work_for(seconds: float, share: float) -> str:
+    """Work without a pulse, with a core for a share of the time, as beside other programs."""
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        own = time.process_time() + 0.1 * share
+        while time.process_time() < own:
+            pass
+        time.sleep(0.1 * (1 - share))
+    return "done"
+
+
 def blocks_ctrl_c() -> bool:
     return signal.SIGINT in signal.pthread_sigmask(signal.SIG_BLOCK, [])
 
@@ -88,6 +99,15 @@ def test_a_job_without_a_sign_of_life_is_ended(impatient_pool: WorkerPool) -> No
     assert impatient_pool.submit(double, 21).result() == 42
     told = response_from(REQUEST, impatient_pool.submit(never_end))  # type: ignore[arg-type] # never answers
     assert "took too long" in told.trouble
+
+
+def test_a_job_that_seldom_has_a_core_is_not_ended(impatient_pool: WorkerPool) -> None:
+    assert impatient_pool.submit(work_for, 6.0, 0.2).result() == "done"
+
+
+def test_a_job_that_works_on_and_on_is_ended(impatient_pool: WorkerPool) -> None:
+    with pytest.raises(WorkerLost, match="stalled"):
+        impatient_pool.submit(work_for, 60.0, 0.9).result()
 
 
 def test_a_job_gets_no_more_memory_than_its_limit(pool: WorkerPool) -> None:

@@ -37,6 +37,7 @@ _T = TypeVar("_T")
 
 _PULSE_EVERY_S = 1.0
 _BEGIN_S = 60.0  # a worker that starts on a busy machine first loads its libraries
+_LEAST_WORK = 0.01  # of the time it had: one that works less is stuck
 _NICE = 10  # the window comes first
 _PR_SET_PDEATHSIG = 1
 _SPAWN = multiprocessing.get_context("spawn")
@@ -44,7 +45,10 @@ _SPAWN = multiprocessing.get_context("spawn")
 
 @dataclass(frozen=True)
 class Limits:
-    """Limits of one job: ``memory`` in bytes, ``stall_s`` seconds without a pulse once begun."""
+    """Limits of one job: ``memory`` in bytes, ``stall_s`` seconds without a pulse once begun.
+
+    Seconds count in which the worker waits, or has a core; not those in which others have it.
+    """
 
     memory: int = 1_500_000_000
     stall_s: float = 60.0
@@ -164,7 +168,7 @@ class _Worker:
         Raises
         ------
         WorkerLost
-            When the worker dies, or gives no sign of life for so long.
+            When the worker dies, or works or waits for so long without a sign of life.
         """
         kind, value = self._hear(call, stall_s)
         if kind == "raised":
@@ -177,7 +181,7 @@ class _Worker:
         try:
             self._connection.send(call)
             patience = max(_BEGIN_S, stall_s)
-            while self._connection.poll(patience):
+            while self._sends_within(patience):
                 kind, value = self._connection.recv()
                 if kind != "pulse":
                     return kind, value
@@ -186,12 +190,32 @@ class _Worker:
             raise WorkerLost("died") from error
         raise WorkerLost("stalled")
 
+    def _sends_within(self, seconds: float) -> bool:
+        """Return whether the worker sends something before it waited or worked for so long.
+
+        Beside other programs it may have a core for little of the time, and is not stuck.
+        """
+        begun = _read_work_s(self.pid)
+        left, worked = seconds, 0.0
+        while not self._connection.poll(left):
+            before, worked = worked, _read_work_s(self.pid) - begun
+            if worked >= seconds or worked - before < _LEAST_WORK * left:
+                return False
+            left = seconds - worked
+        return True
+
     def end(self) -> None:
         """End the process at once."""
         self._process.kill()
         self._process.join()
         with contextlib.suppress(OSError):
             self._connection.close()
+
+
+def _read_work_s(pid: int) -> float:
+    """Return for how many seconds a process had a core."""
+    after_name = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
+    return (int(after_name[11]) + int(after_name[12])) / os.sysconf("SC_CLK_TCK")
 
 
 def _serve(connection: Connection, memory: int, parent: int) -> None:
