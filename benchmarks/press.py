@@ -19,11 +19,11 @@ from benchmarks.ruling import Relation, even_out, load_network, relations, surve
 from benchmarks.workers import open_workers
 from keel_line.model.geometry import Box, Transform
 from keel_line.model.grid import Cell, Grid
-from keel_line.model.page import SquareChoice, SquaredPage
+from keel_line.model.page import SquareChoice
 from keel_line.model.table import LEAST_CHANCE
 from keel_line.read.real_text import lay_text
 from keel_line.rule.doubts import find_doubts
-from keel_line.rule.grids import Survey, survey_text
+from keel_line.rule.grids import survey_text
 from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.turned import gather_text
 from keel_line.square.straighten import square_page
@@ -88,50 +88,52 @@ class Places:
 
 def score_page(loaded: LoadedPage, truth: PressPage, damage: str) -> PageScore:
     """Find a page's tables as the program does, and compare them with the truth."""
-    squared, flat, survey, seconds = _survey(loaded)
-    text = loaded.page.text
-    writing = None if text is None else gather_text(lay_text(text, squared.transform))
-    places = place_texts(truth, loaded.to_px, squared.transform.to_squared)
-    doubted = [
+    page = find_page_grids(loaded)
+    places = place_texts(truth, loaded.to_px, page.transform.to_squared)
+    return _compare(page, truth, places, damage)
+
+
+@dataclass(frozen=True, eq=False)
+class FoundPage:
+    """The grids that the program finds on a page, and the squared page.
+
+    Of each grid: its caption, and whether any of it is in doubt. ``seconds`` is how long it took to
+    find them.
+    """
+
+    pixels: NDArray[np.uint8]
+    grids: tuple[Grid, ...]
+    captions: tuple[Box | None, ...]
+    doubted: tuple[bool, ...]
+    transform: Transform
+    seconds: float
+
+
+def find_page_grids(loaded: LoadedPage) -> FoundPage:
+    """Square a page and find its tables as the program does."""
+    real = loaded.page.text
+    choice = SquareChoice(turns=0, angle_deg=0.0, corners=(), as_bent=True) if real else None
+    squared = square_page(loaded.page, choice or SquareChoice())
+    text = None if real is None else lay_text(real, squared.transform)
+    load_network()
+    flat = even_out(squared.pixels, squared.dpi)
+    begun = time.perf_counter()
+    if text is not None:
+        survey = survey_text(text, squared.dpi)
+    else:
+        survey = survey_picture(squared.pixels, squared.dpi, flat)
+    seconds = time.perf_counter() - begun
+    writing = None if text is None else gather_text(text)
+    doubted = tuple(
         any(
             d.chance >= LEAST_CHANCE
             for d in find_doubts(g, flat, squared.dpi, survey.rules, writing)
         )
         for g in survey.grids
-    ]
-    return _compare(survey.grids, survey.captions, doubted, truth, places, damage, seconds)
-
-
-@dataclass(frozen=True, eq=False)
-class FoundPage:
-    """The grids that the program finds on a page, their captions, and the squared page."""
-
-    pixels: NDArray[np.uint8]
-    grids: tuple[Grid, ...]
-    captions: tuple[Box | None, ...]
-    transform: Transform
-
-
-def find_page_grids(loaded: LoadedPage) -> FoundPage:
-    """Find a page's grids as the program does."""
-    squared, _, survey, _ = _survey(loaded)
-    return FoundPage(squared.pixels, survey.grids, survey.captions, squared.transform)
-
-
-def _survey(loaded: LoadedPage) -> tuple[SquaredPage, NDArray[np.uint8], Survey, float]:
-    """Square a page and find its tables as the program does; the last is how long finding took."""
-    page = loaded.page
-    text = page.text
-    choice = SquareChoice(turns=0, angle_deg=0.0, corners=(), as_bent=True) if text else None
-    squared = square_page(page, choice or SquareChoice())
-    load_network()
-    flat = even_out(squared.pixels, squared.dpi)
-    begun = time.perf_counter()
-    if text is not None:
-        survey = survey_text(lay_text(text, squared.transform), squared.dpi)
-    else:
-        survey = survey_picture(squared.pixels, squared.dpi, flat)
-    return squared, flat, survey, time.perf_counter() - begun
+    )
+    return FoundPage(
+        squared.pixels, survey.grids, survey.captions, doubted, squared.transform, seconds
+    )
 
 
 def place_texts(truth: PressPage, to_px: NDArray[np.float64], to_squared: object) -> Places:
@@ -182,15 +184,8 @@ def share_texts(boxes: Sequence[Box], truth: PressPage, places: Places) -> NDArr
     return np.array(shares, float).reshape(len(texts), len(holds))
 
 
-def _compare(
-    grids: Sequence[Grid],
-    captions: Sequence[Box | None],
-    doubted: Sequence[bool],
-    truth: PressPage,
-    places: Places,
-    damage: str,
-    seconds: float,
-) -> PageScore:
+def _compare(page: FoundPage, truth: PressPage, places: Places, damage: str) -> PageScore:
+    grids = page.grids
     named = [_name_cells(g, places) for g in grids]
     scores, used = [], set()
     held = share_texts([g.box for g in grids], truth, places)
@@ -215,8 +210,8 @@ def _compare(
                 found=True,
                 exact=not why,
                 headed=_has_heading(grids[best], named[best], table, truth),
-                captioned=_has_caption(captions[best], table, places),
-                doubted=doubted[best],
+                captioned=_has_caption(page.captions[best], table, places),
+                doubted=page.doubted[best],
                 true=len(true),
                 pairs=len(found),
                 shared=len(true & found),
@@ -225,7 +220,7 @@ def _compare(
             )
         )
     return PageScore(
-        truth.design, truth.number, damage, tuple(scores), len(grids) - len(used), seconds
+        truth.design, truth.number, damage, tuple(scores), len(grids) - len(used), page.seconds
     )
 
 
