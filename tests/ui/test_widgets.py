@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import os
 from collections import Counter
 from dataclasses import replace
 from pathlib import Path
@@ -14,7 +15,7 @@ from keel_line.model.grid import Cell, Grid
 from keel_line.model.reading import CharReading, Reading, RunnerUp
 from keel_line.model.table import CellState, Settled, TableState, column_name
 from keel_line.ui.app import make_app
-from keel_line.ui.dockets import earlier_dockets, new_docket_path
+from keel_line.ui.dockets import earlier_dockets, last_change, new_docket_path
 from keel_line.ui.gather.station import GatherStation, describe_state
 from keel_line.ui.proof.doubt_panel import DoubtPanel, DoubtView, offer_readings
 from keel_line.ui.proof.interline import Interline
@@ -349,6 +350,16 @@ def test_new_dockets_overwrite_no_other(tmp_path: Path) -> None:
     assert new_docket_path(folder, "///").name == "Docket.keel"
     assert earlier_dockets(folder) == [first]
     assert earlier_dockets(tmp_path / "none") == []
+
+
+def test_a_docket_that_was_left_open_is_as_late_as_its_last_change(tmp_path: Path) -> None:
+    left_open, closed = tmp_path / "Quay.keel", tmp_path / "Mole.keel"
+    beside = tmp_path / "Quay.keel-wal"
+    for path, when in ((left_open, 100), (closed, 200), (beside, 300)):
+        path.write_bytes(b"")
+        os.utime(path, (when, when))
+    assert earlier_dockets(tmp_path) == [left_open, closed]
+    assert last_change(left_open) == 300
 
 
 def test_the_list_shows_the_state_of_each_page(window: Window) -> None:

@@ -9,6 +9,8 @@ from numpy.typing import NDArray
 
 from keel_line.read.ink import CellInk
 
+_LEAST_APART = 1.0  # heights of capitals: what stands closer is a tail, or a small figure, of one
+
 
 @dataclass(frozen=True)
 class TextLine:
@@ -82,8 +84,10 @@ def _bands(ink: CellInk, cap_px: float) -> list[tuple[int, int]]:
     bands.sort()
     merged: list[list[int]] = []
     for band in bands:
-        if merged and band[0] < merged[-1][1] - 0.35 * min(
-            band[1] - band[0], merged[-1][1] - merged[-1][0]
+        if merged and (
+            sum(band) - sum(merged[-1]) < 2 * _LEAST_APART * cap_px
+            or band[0]
+            < merged[-1][1] - 0.35 * min(band[1] - band[0], merged[-1][1] - merged[-1][0])
         ):
             merged[-1][1] = max(merged[-1][1], band[1])
         else:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import re
 from pathlib import Path
@@ -56,8 +57,14 @@ def earlier_dockets(folder: Path) -> list[Path]:
 
 
 def last_change(docket: Path) -> float:
-    """Return when a docket was last changed (seconds); 0 if it is gone."""
+    """Return when a docket was last changed (seconds); 0 if it is gone.
+
+    While it is open, and after the program was ended by force, the latest changes stand beside it.
+    """
     try:
-        return docket.stat().st_mtime
+        changed = docket.stat().st_mtime
     except OSError:
         return 0.0
+    with contextlib.suppress(OSError):
+        changed = max(changed, docket.with_name(f"{docket.name}-wal").stat().st_mtime)
+    return changed
