@@ -232,6 +232,20 @@ def test_dashes_below_each_other_are_lines() -> None:
     assert len(find_lines(ink, CAP_PX)) == 2
 
 
+def test_a_tail_that_is_broken_off_is_no_line_of_its_own() -> None:
+    grey = draw("North Quay", size=(300, 80))
+    grey[43:45] = PAPER_LEVEL
+    grey[45 : 46 + round(0.5 * CAP_PX), 150:162] = 20  # as long as an old style Q has it
+    (line,) = find_lines(take_ink(grey, 200.0, CAP_PX, 3.0), CAP_PX)
+    assert line.baseline == pytest.approx(42, abs=1.5)
+
+
+def test_letters_of_a_turned_word_are_lines_however_close() -> None:
+    word = draw("Net", size=(100, 60))
+    ink = take_ink(np.ascontiguousarray(np.rot90(word)), 200.0, CAP_PX, 3.0)
+    assert len(find_lines(ink, CAP_PX)) == 3
+
+
 def test_baseline_and_height_are_measured() -> None:
     (line,) = find_lines(take_ink(draw("Harrow 19"), 200.0, CAP_PX, 3.0), CAP_PX)
     assert line.baseline == pytest.approx(42, abs=1.5)

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from keel_line.read.ink import CellInk
 
-_LEAST_APART = 1.0  # heights of capitals: what stands closer is a tail, or a small figure, of one
+_LEAST_APART = 1.0  # heights of capitals from one line's middle to the next
 
 
 @dataclass(frozen=True)
@@ -84,15 +84,27 @@ def _bands(ink: CellInk, cap_px: float) -> list[tuple[int, int]]:
     bands.sort()
     merged: list[list[int]] = []
     for band in bands:
-        if merged and (
-            sum(band) - sum(merged[-1]) < 2 * _LEAST_APART * cap_px
-            or band[0]
-            < merged[-1][1] - 0.35 * min(band[1] - band[0], merged[-1][1] - merged[-1][0])
-        ):
+        if merged and (_overlap(merged[-1], band) or _is_tail(tall, merged[-1], band, cap_px)):
             merged[-1][1] = max(merged[-1][1], band[1])
         else:
             merged.append(band)
     return [(a, b) for a, b in merged]
+
+
+def _overlap(upper: list[int], lower: list[int]) -> bool:
+    return lower[0] < upper[1] - 0.35 * min(lower[1] - lower[0], upper[1] - upper[0])
+
+
+def _is_tail(letters: NDArray[np.int32], upper: list[int], lower: list[int], cap_px: float) -> bool:
+    """Return whether a band is too close below a line to be a line of its own.
+
+    The letters of a turned word are as close, but stand one below the other.
+    """
+    if sum(lower) - sum(upper) >= 2 * _LEAST_APART * cap_px:
+        return False
+    middles = letters[:, 1] + letters[:, 3] / 2
+    own = letters[(middles >= upper[0]) & (middles <= upper[1])]
+    return len(own) > 1 and int(own[:, 0].max()) >= int((own[:, 0] + own[:, 2]).min())
 
 
 def _measure(ink: CellInk, band: tuple[int, int], rows: tuple[int, int], cap_px: float) -> TextLine:
