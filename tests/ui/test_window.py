@@ -629,6 +629,7 @@ def test_one_key_stops_reading_and_goes_on_with_it(
     assert "Ctrl+. resumes" in window.message.text()
     QTest.keyClick(window, Key.Key_Period, Mod.ControlModifier)
     assert window.jobs.running
+    assert window.message.text() == "Reading goes on."
     executor.let_go(-1)
     qtbot.waitUntil(lambda: len(window.session.tables) == 1)
     window.close()

@@ -462,6 +462,8 @@ class Window(QMainWindow):
             self.jobs.stop()
         else:
             self.jobs.read_waiting()
+            if self.jobs.running:
+                self.say("Reading goes on.")
 
     def _show_progress(self, done: int, total: int, seconds_left: float) -> None:
         left = f", about {max(1, round(seconds_left))} s left" if seconds_left >= 0 else ""
