@@ -18,6 +18,7 @@ _MARK_SHARE = 0.25
 _LEAST_LEADERS = 3
 _LEADERS_CAPS = 0.15
 _LEADERS_SHARE = 0.7
+_LEAST_RULE_CAPS, _WHOLE_ROW, _GAP_PX, _MOSTLY_THIN = 2.0, 0.9, 3, 0.5
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,7 +77,8 @@ def take_ink(crop: Grey, depth: float, cap_px: float, rule_px: float) -> CellInk
     ink = measure_darkness(crop)
     own = float(np.percentile(ink, 99.5)) if ink.size else 0.0
     level = max(_LEAST_DEPTH, 0.42 * min(max(own, 0.35 * depth), depth))
-    binary = (ink > level).astype(np.uint8)
+    inked = ink > level
+    binary = _without_borders(inked, cap_px, rule_px).astype(np.uint8)
     count, labels, table, _ = cv2.connectedComponentsWithStats(binary, connectivity=8)
     stats = np.asarray(table, np.int32)
     keep = np.ones(count, bool)
@@ -89,12 +91,53 @@ def take_ink(crop: Grey, depth: float, cap_px: float, rule_px: float) -> CellInk
     mask = keep[labels]
     grey = crop.copy()
     # Dirt and remains go with their soft edges, but never the writing beside them.
-    gone = np.asarray((labels > 0) & ~mask, np.uint8)
+    gone = np.asarray(inked & ~mask, np.uint8)
     if gone.any():
         around = cv2.dilate(gone, np.ones((5, 5), np.uint8)).astype(bool)
         near_writing = cv2.dilate(mask.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
         grey[around & ~near_writing] = PAPER_LEVEL
     return CellInk(grey, mask, stats[keep], stats[dirt])
+
+
+def _without_borders(
+    inked: NDArray[np.bool_], cap_px: float, rule_px: float
+) -> NDArray[np.bool_]:
+    """Return a cell's ink without what is left of rules along its sides.
+
+    A letter that touches such a rule is parted from it and stays.
+    """
+    out = inked.copy()
+    most = _thickest_remain(cap_px, rule_px)
+    for side in (out, out[::-1], out.T, out.T[::-1]):
+        _cut_rule_above(side, most, _LEAST_RULE_CAPS * cap_px)
+    return out
+
+
+def _cut_rule_above(inked: NDArray[np.bool_], most: float, least: float) -> None:
+    """Remove from ink, in place, a rule along its first row.
+
+    It is ``most`` px high, and ``least`` px long or as long as the row. Under it hang letters.
+    """
+    touching = np.flatnonzero(inked[0])
+    if len(touching) < min(least, _WHOLE_ROW * inked.shape[1]):
+        return
+    deep = inked[: int(most) + 1, touching]
+    heights = np.where(deep.all(axis=0), len(deep), deep.argmin(axis=0))
+    thin = heights < len(deep)
+    for run in np.split(np.arange(len(touching)), np.flatnonzero(np.diff(touching) > _GAP_PX) + 1):
+        own = run[thin[run]]
+        long = touching[run[-1]] - touching[run[0]] + 1
+        if long < min(least, _WHOLE_ROW * inked.shape[1]) or len(own) < _MOSTLY_THIN * len(run):
+            continue
+        # Where a letter hangs on the rule, the rule is as high as beside it.
+        high = np.rint(np.interp(run, own, heights[own])).astype(int)
+        for column, end in zip(touching[run].tolist(), high.tolist(), strict=True):
+            inked[:end, column] = False
+
+
+def _thickest_remain(cap_px: float, rule_px: float) -> float:
+    """Return how thick (px) what is left of a rule beside a cell may be."""
+    return max(2.0, 0.8 * rule_px + 1.5, 0.14 * cap_px)
 
 
 def _is_rule_remain(
@@ -103,7 +146,7 @@ def _is_rule_remain(
     """Return whether a part at the crop's border is the remains of a rule."""
     x, y, width, height, area = (int(v) for v in part)
     rows, cols = shape
-    thin = max(2.0, 0.8 * rule_px + 1.5, 0.14 * cap_px)
+    thin = _thickest_remain(cap_px, rule_px)
     edge = max(2, round(0.12 * cap_px))
     touches_side = x == 0 or x + width == cols
     touches_end = y == 0 or y + height == rows
