@@ -207,6 +207,29 @@ def test_remains_of_rules_are_painted_out() -> None:
     assert ink.grey[0].min() > 200
 
 
+@pytest.mark.parametrize("turns", [0, 2])
+@pytest.mark.parametrize("thick", [1, 2, 3])
+def test_a_letter_that_touches_a_rule_is_not_painted_out_with_it(thick: int, turns: int) -> None:
+    low = draw("Charge", size=(140, 34), at=(10, 28))
+    ruled = low.copy()
+    ruled[-thick:] = 40
+    alone, touching = (
+        np.rot90(
+            take_ink(np.ascontiguousarray(np.rot90(page, turns)), 200.0, CAP_PX, 3.0).mask, turns
+        )
+        for page in (low, ruled)
+    )
+    above = np.s_[: -thick - 1]
+    assert not touching[-thick:].any()
+    assert np.count_nonzero(touching[above] != alone[above]) < 0.02 * np.count_nonzero(alone)
+
+
+def test_letters_that_end_at_their_cells_foot_are_no_rule() -> None:
+    cut = draw("LEZ E-Z_L", size=(240, 60))[:42]
+    ink = take_ink(cut, 200.0, CAP_PX, 3.0)
+    assert np.count_nonzero(ink.mask[-1]) >= np.count_nonzero(cut[-1] < 110)
+
+
 # --- lines ---
 
 
@@ -238,6 +261,13 @@ def test_a_tail_that_is_broken_off_is_no_line_of_its_own() -> None:
     grey[45 : 46 + round(0.5 * CAP_PX), 150:162] = 20  # as long as an old style Q has it
     (line,) = find_lines(take_ink(grey, 200.0, CAP_PX, 3.0), CAP_PX)
     assert line.baseline == pytest.approx(42, abs=1.5)
+
+
+def test_a_small_mark_above_a_line_belongs_to_it() -> None:
+    grey = draw("9793", size=(300, 80))
+    high = round(0.45 * CAP_PX)
+    grey[18 - high : 18, 110 : 110 + high] = 20
+    assert len(find_lines(take_ink(grey, 200.0, CAP_PX, 3.0), CAP_PX)) == 1
 
 
 def test_letters_of_a_turned_word_are_lines_however_close() -> None:

@@ -78,7 +78,7 @@ def take_ink(crop: Grey, depth: float, cap_px: float, rule_px: float) -> CellInk
     own = float(np.percentile(ink, 99.5)) if ink.size else 0.0
     level = max(_LEAST_DEPTH, 0.42 * min(max(own, 0.35 * depth), depth))
     inked = ink > level
-    binary = _without_borders(inked, cap_px, rule_px).astype(np.uint8)
+    binary = _without_rules(inked, cap_px, rule_px).astype(np.uint8)
     count, labels, table, _ = cv2.connectedComponentsWithStats(binary, connectivity=8)
     stats = np.asarray(table, np.int32)
     keep = np.ones(count, bool)
@@ -99,9 +99,7 @@ def take_ink(crop: Grey, depth: float, cap_px: float, rule_px: float) -> CellInk
     return CellInk(grey, mask, stats[keep], stats[dirt])
 
 
-def _without_borders(
-    inked: NDArray[np.bool_], cap_px: float, rule_px: float
-) -> NDArray[np.bool_]:
+def _without_rules(inked: NDArray[np.bool_], cap_px: float, rule_px: float) -> NDArray[np.bool_]:
     """Return a cell's ink without what is left of rules along its sides.
 
     A letter that touches such a rule is parted from it and stays.
@@ -109,17 +107,18 @@ def _without_borders(
     out = inked.copy()
     most = _thickest_remain(cap_px, rule_px)
     for side in (out, out[::-1], out.T, out.T[::-1]):
-        _cut_rule_above(side, most, _LEAST_RULE_CAPS * cap_px)
+        _cut_rule_off(side, most, _LEAST_RULE_CAPS * cap_px)
     return out
 
 
-def _cut_rule_above(inked: NDArray[np.bool_], most: float, least: float) -> None:
-    """Remove from ink, in place, a rule along its first row.
+def _cut_rule_off(inked: NDArray[np.bool_], most: float, least: float) -> None:
+    """Remove from ink, in place, a rule along its first row; letters may hang on it.
 
-    It is ``most`` px high, and ``least`` px long or as long as the row. Under it hang letters.
+    The rule is ``most`` px high, and ``least`` px long or as long as the row.
     """
     touching = np.flatnonzero(inked[0])
-    if len(touching) < min(least, _WHOLE_ROW * inked.shape[1]):
+    shortest = min(least, _WHOLE_ROW * inked.shape[1])
+    if len(touching) < _MOSTLY_THIN * shortest:
         return
     deep = inked[: int(most) + 1, touching]
     heights = np.where(deep.all(axis=0), len(deep), deep.argmin(axis=0))
@@ -127,7 +126,7 @@ def _cut_rule_above(inked: NDArray[np.bool_], most: float, least: float) -> None
     for run in np.split(np.arange(len(touching)), np.flatnonzero(np.diff(touching) > _GAP_PX) + 1):
         own = run[thin[run]]
         long = touching[run[-1]] - touching[run[0]] + 1
-        if long < min(least, _WHOLE_ROW * inked.shape[1]) or len(own) < _MOSTLY_THIN * len(run):
+        if long < shortest or len(own) < _MOSTLY_THIN * len(run):
             continue
         # Where a letter hangs on the rule, the rule is as high as beside it.
         high = np.rint(np.interp(run, own, heights[own])).astype(int)

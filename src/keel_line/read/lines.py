@@ -96,15 +96,18 @@ def _overlap(upper: list[int], lower: list[int]) -> bool:
 
 
 def _is_tail(letters: NDArray[np.int32], upper: list[int], lower: list[int], cap_px: float) -> bool:
-    """Return whether a band is too close below a line to be a line of its own.
+    """Return whether two bands are one line: a tail below its letters, or a mark above them.
 
-    The letters of a turned word are as close, but stand one below the other.
+    The letters of a turned word are as close, but each stands alone in its band.
     """
     if sum(lower) - sum(upper) >= 2 * _LEAST_APART * cap_px:
         return False
     middles = letters[:, 1] + letters[:, 3] / 2
-    own = letters[(middles >= upper[0]) & (middles <= upper[1])]
-    return len(own) > 1 and int(own[:, 0].max()) >= int((own[:, 0] + own[:, 2]).min())
+    for top, bottom in (upper, lower):
+        own = letters[(middles >= top) & (middles <= bottom)]
+        if len(own) > 1 and int(own[:, 0].max()) >= int((own[:, 0] + own[:, 2]).min()):
+            return True
+    return False
 
 
 def _measure(ink: CellInk, band: tuple[int, int], rows: tuple[int, int], cap_px: float) -> TextLine:
