@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 from numpy.typing import NDArray
@@ -242,6 +244,25 @@ def test_writing_close_to_a_rule_is_none_that_runs_on(reader: Reader) -> None:
     close[:, 259:262] = 20
     (readings,) = reader.read_page(close, 200, [grid])
     assert not any("runs on" in reason for r in readings for reason in r.reasons)
+
+
+def test_a_side_between_two_letters_of_a_word_cuts_it() -> None:
+    page, _ = draw_row("MINHMN", "")
+    dark = page < 100
+    inked = np.flatnonzero(dark.any(axis=0))
+    gaps = [(a + b + 1) // 2 for a, b in pairwise(inked.tolist()) if b - a > 1]
+    assert len(gaps) >= 3
+    for side in gaps:
+        assert runs_over(page, (0, 0), dark[:, :side], 180.0, CAP_PX, 2.0)
+        assert runs_over(page, (side, 0), dark[:, side:260], 180.0, CAP_PX, 2.0)
+
+
+def test_what_is_left_of_a_rule_beside_a_letter_is_no_word() -> None:
+    page, _ = draw_row("", "Gannet")
+    first = int(np.flatnonzero((page < 100).any(axis=0))[0])
+    side = first - 2
+    page[20:44, side - 6 : side - 3] = 20
+    assert not runs_over(page, (0, 0), page[:, :side] < 100, 180.0, CAP_PX, 2.0)
 
 
 def test_a_rule_along_the_top_is_no_writing_that_runs_on() -> None:

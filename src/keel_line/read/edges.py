@@ -11,6 +11,7 @@ from keel_line._shared.paper import Grey, measure_darkness
 _BORDER_PX, _WITHIN_PX = 2, 3
 _TALL_CAPS = 0.15
 _BEYOND_CAPS = 0.4
+_LETTERS_APART_CAPS, _LEAST_LETTER_CAPS, _LEAST_HIGH_CAPS = 0.25, 0.35, 0.4
 _NEAR_CAPS = 0.12
 _DARK = 0.42  # of the page's ink
 _RULE_SHARE = 0.7  # of a cell's height, or its width, that only a rule fills
@@ -68,6 +69,42 @@ def runs_over(
             np.asarray(cv2.dilate(touching.astype(np.uint8)[:, None], near), np.uint8).ravel() > 0
         )
         if (writing & around).sum() >= _TALL_CAPS * cap_px:
+            return True
+    return _goes_on(flat, origin, mask & ~hanging, _DARK * depth, cap_px)
+
+
+def _goes_on(
+    flat: Grey, origin: tuple[int, int], mask: NDArray[np.bool_], level: float, cap_px: float
+) -> bool:
+    """Return whether a cell's last letter and one beyond its left or right side are of one word.
+
+    They stand no farther apart than letters do, and no rule stands between them.
+    """
+    rows, cols = mask.shape
+    x, y = origin
+    near, wide = (max(3, round(caps * cap_px)) for caps in (_LETTERS_APART_CAPS, 1.0))
+    if cols < wide:
+        return False
+    for own, beside in (
+        (mask[:, -wide:], flat[y : y + rows, x + cols - near : x + cols + near]),
+        (mask[:, :wide][:, ::-1], flat[y : y + rows, max(0, x - near) : x + near][:, ::-1]),
+    ):
+        at = np.flatnonzero(own[:, -near:].any(axis=0))
+        if not len(at) or beside.shape[1] < 2 * near:  # nothing stands there, or the page ends
+            continue
+        last = int(at[-1])
+        labels = np.asarray(cv2.connectedComponents(own.astype(np.uint8))[1])
+        letter = labels == labels[:, wide - near + last].max()
+        if np.count_nonzero(letter.any(axis=0)) < _LEAST_LETTER_CAPS * cap_px:
+            continue  # as narrow as what is left of a rule
+        dark = np.asarray(measure_darkness(np.ascontiguousarray(beside)) > level, np.bool_)
+        if (dark.mean(axis=0) >= _RULE_SHARE).any():
+            continue
+        dark[dark.mean(axis=1) >= _RULE_SHARE] = False
+        level_with = dark[np.flatnonzero(letter.any(axis=1))]
+        high = np.count_nonzero(level_with[:, last + 1 : last + 1 + near].any(axis=1))
+        beyond = level_with[:, near : last + 1 + near].any()
+        if beyond and high >= _LEAST_HIGH_CAPS * cap_px:
             return True
     return False
 
