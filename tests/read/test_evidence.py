@@ -1,7 +1,5 @@
 from __future__ import annotations
 
-from itertools import pairwise
-
 import numpy as np
 import pytest
 from numpy.typing import NDArray
@@ -246,15 +244,18 @@ def test_writing_close_to_a_rule_is_none_that_runs_on(reader: Reader) -> None:
     assert not any("runs on" in reason for r in readings for reason in r.reasons)
 
 
-def test_a_side_between_two_letters_of_a_word_cuts_it() -> None:
-    page, _ = draw_row("MINHMN", "")
+@pytest.mark.parametrize("gap", [3, 4, 5])
+def test_a_side_between_two_letters_of_a_word_cuts_it(gap: int) -> None:
+    page = np.full((60, 520), PAPER_LEVEL, np.uint8)
+    ends = [80 + k * (12 + gap) for k in range(1, 6)]  # of five letters
+    for end in ends:
+        page[20:42, end - 12 : end] = 20
     dark = page < 100
-    inked = np.flatnonzero(dark.any(axis=0))
-    gaps = [(a + b + 1) // 2 for a, b in pairwise(inked.tolist()) if b - a > 1]
-    assert len(gaps) >= 3
-    for side in gaps:
+    for side in [end + gap // 2 for end in ends[:-1]]:
         assert runs_over(page, (0, 0), dark[:, :side], 180.0, CAP_PX, 2.0)
         assert runs_over(page, (side, 0), dark[:, side:260], 180.0, CAP_PX, 2.0)
+    for side in (ends[-1] + gap, ends[-1] + 2 * gap):
+        assert not runs_over(page, (0, 0), dark[:, :side], 180.0, CAP_PX, 2.0)
 
 
 def test_what_is_left_of_a_rule_beside_a_letter_is_no_word() -> None:
