@@ -100,7 +100,7 @@ def _goes_on(
         dark = np.asarray(measure_darkness(np.ascontiguousarray(beside)) > level, np.bool_)
         if (dark.mean(axis=0) >= _RULE_SHARE).any():
             continue
-        dark[dark.all(axis=1)] = False  # a rule across
+        dark[dark.mean(axis=1) >= _RULE_SHARE] = False
         level_with = dark[np.flatnonzero(letter.any(axis=1))]
         high = np.count_nonzero(level_with[:, last + 1 : last + 1 + near].any(axis=1))
         beyond = level_with[:, near : last + 1 + near].any()
