@@ -101,10 +101,10 @@ def _goes_on(
         if (dark.mean(axis=0) >= _RULE_SHARE).any():
             continue
         dark[dark.mean(axis=1) >= _RULE_SHARE] = False
-        level_with = dark[np.flatnonzero(letter.any(axis=1))]
-        high = np.count_nonzero(level_with[:, last + 1 : last + 1 + near].any(axis=1))
-        beyond = level_with[:, near : last + 1 + near].any()
-        if beyond and high >= _LEAST_HIGH_CAPS * cap_px:
+        after = dark[letter.any(axis=1), last + 1 : last + 1 + near]
+        high = np.count_nonzero(after.any(axis=1))
+        goes_beyond = after[:, near - last - 1 :].any()
+        if goes_beyond and high >= _LEAST_HIGH_CAPS * cap_px:
             return True
     return False
 
