@@ -47,7 +47,7 @@ _SPAWN = multiprocessing.get_context("spawn")
 class Limits:
     """Limits of one job: ``memory`` in bytes, ``stall_s`` seconds without a pulse once begun.
 
-    Seconds count in which the worker waits, or has a core; not those in which others have it.
+    Time in which other programs have the processor does not count.
     """
 
     memory: int = 1_500_000_000
@@ -191,14 +191,14 @@ class _Worker:
         raise WorkerLost("stalled")
 
     def _sends_within(self, seconds: float) -> bool:
-        """Return whether the worker sends something before it waited or worked for so long.
+        """Return whether the worker sends something before it waits or works for so long.
 
-        Beside other programs it may have a core for little of the time, and is not stuck.
+        Beside busy programs it may get little processor time; it is not stuck then.
         """
-        begun = _read_work_s(self.pid)
+        begun = _read_processor_s(self.pid)
         left, worked = seconds, 0.0
         while not self._connection.poll(left):
-            before, worked = worked, _read_work_s(self.pid) - begun
+            before, worked = worked, _read_processor_s(self.pid) - begun
             if worked >= seconds or worked - before < _LEAST_WORK * left:
                 return False
             left = seconds - worked
@@ -212,8 +212,8 @@ class _Worker:
             self._connection.close()
 
 
-def _read_work_s(pid: int) -> float:
-    """Return for how many seconds a process had a core."""
+def _read_processor_s(pid: int) -> float:
+    """Return how much processor time (s) a process has used."""
     after_name = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
     return (int(after_name[11]) + int(after_name[12])) / os.sysconf("SC_CLK_TCK")
 

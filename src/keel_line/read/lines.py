@@ -84,7 +84,7 @@ def _bands(ink: CellInk, cap_px: float) -> list[tuple[int, int]]:
     bands.sort()
     merged: list[list[int]] = []
     for band in bands:
-        if merged and (_overlap(merged[-1], band) or _is_tail(tall, merged[-1], band, cap_px)):
+        if merged and (_overlap(merged[-1], band) or _are_one_line(tall, merged[-1], band, cap_px)):
             merged[-1][1] = max(merged[-1][1], band[1])
         else:
             merged.append(band)
@@ -92,10 +92,13 @@ def _bands(ink: CellInk, cap_px: float) -> list[tuple[int, int]]:
 
 
 def _overlap(upper: list[int], lower: list[int]) -> bool:
+    """Return whether two bands share more than a third of the lower of their heights."""
     return lower[0] < upper[1] - 0.35 * min(lower[1] - lower[0], upper[1] - upper[0])
 
 
-def _is_tail(letters: NDArray[np.int32], upper: list[int], lower: list[int], cap_px: float) -> bool:
+def _are_one_line(
+    letters: NDArray[np.int32], upper: list[int], lower: list[int], cap_px: float
+) -> bool:
     """Return whether two bands are one line: a tail below its letters, or a mark above them.
 
     The letters of a turned word are as close, but each stands alone in its band.

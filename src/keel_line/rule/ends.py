@@ -237,7 +237,7 @@ def _measure_steps(middles: Floats, k: int, cap: float) -> list[float]:
 
 
 def _find_step(middles: Floats, k: int, cap: float) -> float:
-    """Return how far the next line outside is (px); without one, 3 heights of capitals."""
+    """Return the distance (px) to the next line outside, or 3 heights of capitals if none is."""
     known = k + 1 < len(middles)
     return max(float(middles[k + 1] - middles[k]), _TINY) if known else _FAR_CAPS * cap
 

@@ -321,7 +321,7 @@ def build_grids(field: RuleField, rules: list[Rule]) -> list[Grid]:
 
 
 def _lengthen_all(field: RuleField, rules: list[Rule]) -> list[Rule]:
-    """Draw broken rules on to the next rule that crosses them, where scraps of ink lead there."""
+    """Lengthen broken rules to the next rule that crosses them, where pieces of ink lead there."""
     across = _with_long_slopes([r for r in rules if r.direction == "across"])
     down = _with_long_slopes([r for r in rules if r.direction == "down"])
     return [
@@ -345,7 +345,7 @@ def _lengthen(rule: Rule, others: Sequence[Rule], ink: NDArray[np.uint8], dpi: f
 
 
 def _has_scraps(ink: NDArray[np.uint8], rule: Rule, low: float, high: float, dpi: float) -> bool:
-    """Return whether a rule is seen in scraps, all the way between two rules that cross it."""
+    """Return whether pieces of a rule are seen all the way between two rules that cross it."""
     inset = _inset(high - low, dpi)
     start, end = low + inset, high - inset
     return end - start >= dpi * _LONG_SIDE_IN and (

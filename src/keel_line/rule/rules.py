@@ -51,7 +51,7 @@ _GROW_GAP_IN = 0.012
 _CORE = 0.8
 _MODEL = Path(__file__).parent / "data" / "rules.json"
 LEAST_ODDS = 0.0
-"""A traced line is taken for a ruling line if its log odds exceed this."""
+"""A traced line counts as a ruling line if its log odds are greater than this."""
 
 _LEAST_INKED = 0.4  # dots that lead from a word to a figure have less
 
@@ -69,7 +69,7 @@ MEASURES = (
     "darkness to the page's",
     "slope",
 )
-"""What is measured of each traced line, to tell ruling lines from rows of letters."""
+"""The measures of a traced line that tell ruling lines from rows of letters."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -549,7 +549,7 @@ def _columns(
 def _find_clear(
     inked: NDArray[np.bool_], strip: NDArray[np.uint8], middle: int, off: int, level: float
 ) -> NDArray[np.bool_]:
-    """Return which inked columns have light paper ``off`` px above the line, and as far below."""
+    """Return which inked columns have light paper ``off`` px above and below the line."""
     above, below = strip[max(middle - off, 0)], strip[min(middle + off, len(strip) - 1)]
     clear: NDArray[np.bool_] = inked & (np.maximum(above, below) < 0.5 * level)
     return clear
