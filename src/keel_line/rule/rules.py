@@ -34,6 +34,7 @@ _LEAST_LENGTH_IN = 0.17
 _SHORT_THICK_IN, _LETTERS_IN = 0.5, 0.04  # as high as a double line and so short: letters
 _LETTER_GAP_IN, _LETTERS_BARE, _BARE_IN = 0.02, 0.4, 0.015
 _FILLED = 0.5
+_STROKE_IN, _STROKE_DARK, _STROKE_SIDE_IN, _WHOLE = 0.5, 0.4, 0.02, 0.95
 _LEAST_CLEAR = 0.72
 _THICKEST_IN = 0.065
 _FAINT = 0.25
@@ -143,7 +144,27 @@ def _fill(ink: NDArray[np.uint8], dpi: float) -> Fullness:
     _, told = cv2.threshold(single, int(255 * _FILLED), 255, cv2.THRESH_BINARY)
     twice = fill(double)
     twice[cv2.dilate(told, reach) > 0] = 0
-    return Fullness(np.asarray(cv2.max(single, twice), np.uint8), high, wide)
+    values = np.asarray(cv2.max(single, twice), np.uint8)
+    strokes = _find_strokes(ink, high, wide, dpi)
+    # Letters close above and below a long stroke would else be traced together with it.
+    beside = cv2.dilate(strokes, np.ones((2 * round(inch * _STROKE_SIDE_IN) + 1, 1), np.uint8))
+    values[beside > 0] = 0
+    return Fullness(np.asarray(cv2.max(values, strokes), np.uint8), high, wide)
+
+
+def _find_strokes(ink: NDArray[np.uint8], high: int, wide: int, dpi: float) -> NDArray[np.uint8]:
+    """Return 255 in the blocks (``high`` x ``wide`` px) of thin long strokes without a gap."""
+    dark = max(_FLOOR, _STROKE_DARK * level_at(np.asarray(ink[::3]), 0.99))
+    if high == 2:
+        ink = np.asarray(cv2.max(ink[: len(ink) // 2 * 2 : 2], ink[1::2]), np.uint8)
+    core = cv2.erode(ink, np.ones((1, wide), np.uint8))
+    _, core = cv2.threshold(np.ascontiguousarray(core[:, ::wide]), dark, 255, cv2.THRESH_BINARY)
+    inch = (dpi / high, dpi / wide)
+    long, thick = (
+        cv2.morphologyEx(core, cv2.MORPH_OPEN, np.ones(size, np.uint8))
+        for size in ((1, round(inch[1] * _STROKE_IN)), (round(inch[0] * _THICKEST_IN) + 1, 1))
+    )
+    return np.asarray(cv2.subtract(long, thick), np.uint8)
 
 
 def _clear_sides(
@@ -358,8 +379,10 @@ def _accept(rule: Rule, seen: Look, dpi: float, depth: float) -> Rule | None:
         or seen.inked < _LEAST_INKED
     ):
         return None
+    # No row of letters has a long stroke without a gap.
+    whole = seen.inked >= _WHOLE and seen.stroke_px >= dpi * _STROKE_IN
     measures = measure_line(rule, seen, dpi, depth)
-    if load_perceptron(_MODEL).find_odds(measures[None])[0] <= LEAST_ODDS:
+    if not whole and load_perceptron(_MODEL).find_odds(measures[None])[0] <= LEAST_ODDS:
         return None
     return replace(rule, thickness_px=seen.thickness_px, strength=seen.inked, level=seen.level)
 
@@ -441,7 +464,8 @@ class Look:
 
     ``inked`` is the share of its length with ink; ``clear`` the share with ink and light paper on
     both sides, ``bare`` that with light paper close to it; ``level`` the darkness of its ink;
-    ``solid`` the share of the inked columns that are dark through most of the line's thickness.
+    ``solid`` the share of the inked columns that are dark through most of the line's thickness, and
+    ``stroke_px`` the most of these in a row.
 
     On made pages 98 of 100 rows of letters are clear along less than 0.73 and inked along less
     than 0.85 of their length. A rule is clear, or has no gap though text stands close to it, or
@@ -454,6 +478,7 @@ class Look:
     level: float
     thickness_px: float
     solid: float
+    stroke_px: float
 
     @property
     def is_broken_line(self) -> bool:
@@ -488,13 +513,15 @@ def look_along(
 
 def _summarise(seen: _Columns) -> Look:
     columns, inked = len(seen.inked), int(np.count_nonzero(seen.inked))
+    through = seen.solid & seen.inked
     return Look(
         inked / columns,
         int(np.count_nonzero(seen.clear)) / columns,
         int(np.count_nonzero(seen.bare)) / columns,
         seen.level,
         seen.thickness_px,
-        int(np.count_nonzero(seen.solid & seen.inked)) / max(1, inked),
+        int(np.count_nonzero(through)) / max(1, inked),
+        float(np.diff(np.flatnonzero(np.concatenate([[True], ~through, [True]]))).max() - 1),
     )
 
 

@@ -36,6 +36,8 @@ _NEAR_END_CAPS = 0.15  # joining letters moves a piece's ends by a pixel or two
 _DIRT_CAPS, _OFF_CAPS, _LOW_CAPS, _OFF_LOW_CAPS = 0.35, 0.3, 0.25, 0.75
 _DOT_IN, _DOTS_A_LETTER = 0.03, 3
 _FEW_LETTERS = 20
+_STROKES_A_CAP = 1.0
+_MARK_GAP_CAPS, _MARK_LOW_CAPS, _MARK_UNDER_CAPS = 0.45, 0.3, 0.35
 _MORE, _FEWER, _LARGER = 1.5, 0.35, 1.8
 _SOFT_IN, _LEAST_SOFT, _OVER_GRAIN = 0.02, 5, 4
 _FLAT_CAPS, _BEYOND_CAPS, _OFF_RULE_PX = 0.35, 2.0, 1.5
@@ -98,9 +100,11 @@ def find_writing(
     # Halving makes a letter half a pixel higher on average.
     cap = _guess_cap(parts, dpi / shrunk) - 0.5 * (shrunk - 1)
     wide, high = parts[:, cv2.CC_STAT_WIDTH], parts[:, cv2.CC_STAT_HEIGHT]
-    letter = (high <= 3.2 * cap) & (wide <= max(_LONG_IN * dpi / shrunk, 12 * cap))
-    letter &= np.maximum(wide, high) >= _SPECK_CAPS * cap
-    letter[0] = False
+    fit = (high <= 3.2 * cap) & (np.maximum(wide, high) >= _SPECK_CAPS * cap)
+    fit[0] = False
+    letter = fit & (wide <= max(_LONG_IN * dpi / shrunk, 12 * cap))
+    for k in np.flatnonzero(fit & ~letter).tolist():
+        letter[k] = _is_word(labels, parts[k], k, cap)
     reach = max(3, round(_WORD_GAP_CAPS * cap))
     # Copiers break letters; a little height joins them again, never two lines.
     kernel = np.ones((max(1, round(_BROKEN_CAPS * cap)), reach), np.uint8)
@@ -118,10 +122,48 @@ def find_writing(
     high, wide = boxes[:, 3] - boxes[:, 1], boxes[:, 2] - boxes[:, 0]
     strokes = shrunk * parts[letter & (parts[:, cv2.CC_STAT_WIDTH] * shrunk >= _STROKE_CAPS * cap)]
     dashes = np.array([_holds_any(box, strokes) for box in boxes.tolist()], bool)
-    boxes = boxes[(high >= 0.5 * cap) | ((wide >= 0.8 * cap) & dashes)]
-    boxes = boxes[[not _goes_on(box, rules, cap) for box in boxes.tolist()]]
-    found = _join_pitched(_in_lines(boxes, cap), own)
+    kept = (high >= 0.5 * cap) | ((wide >= 0.8 * cap) & dashes)
+    kept &= np.array([not _goes_on(box, rules, cap) for box in boxes.tolist()], bool)
+    marks = boxes[~kept & (wide < 0.8 * cap)]
+    found = _join_pitched(_take_in_marks(_in_lines(boxes[kept], cap), marks), own)
     return replace(found, boxes=_drop_dirt(found.boxes, own, cap), letters=own)
+
+
+def _is_word(labels: NDArray[Any], part: NDArray[np.int64], number: int, cap: float) -> bool:
+    """Return whether a long piece of ink is letters that touch, and no frame or stroke.
+
+    A line through the middle of such letters meets more strokes than there are letters.
+    """
+    x, y, wide, high = part[:4].tolist()
+    ink = labels[y : y + high, x : x + wide] == number
+    strokes = np.count_nonzero(ink[:, 1:] & ~ink[:, :-1], axis=1)
+    return bool(strokes.max(initial=0) * cap >= _STROKES_A_CAP * wide)
+
+
+def _take_in_marks(found: Writing, marks: NDArray[np.float64]) -> Writing:
+    """Extend pieces by the small mark right after them: a full stop, a comma, an underscore.
+
+    It stands by itself where the letter before it has no ink so low: "7,", "T.". Pieces that it
+    brings within a word's reach of each other are one.
+    """
+    boxes, cap = found.boxes.copy(), found.cap_px
+    marks = marks[np.argsort(marks[:, 0])]
+    y = (marks[:, 1] + marks[:, 3]) / 2
+    reach = _MARK_GAP_CAPS * cap
+    firsts, lasts = (np.searchsorted(marks[:, 0], boxes[:, 2] + r) for r in (-reach, reach))
+    for box, first, last in zip(boxes, firsts.tolist(), lasts.tolist(), strict=True):
+        level = (y[first:last] >= box[1] + _MARK_LOW_CAPS * cap) & (
+            y[first:last] <= box[3] + _MARK_UNDER_CAPS * cap
+        )
+        own = marks[first:last][level & (marks[first:last, 0] > box[0])]
+        box[2:] = np.max([box[2:], *own[:, 2:]], axis=0)
+    return _join_near(boxes.tolist(), found.lines.tolist(), cap)
+
+
+def _merge(one: list[float], other: list[float]) -> list[float]:
+    """Return the smallest box that holds two boxes."""
+    upper = [min(a, b) for a, b in zip(one[:2], other[:2], strict=True)]
+    return [*upper, *(max(a, b) for a, b in zip(one[2:], other[2:], strict=True))]
 
 
 def _letter_like(parts: NDArray[np.int64], dpi: float) -> NDArray[np.int64]:
@@ -305,8 +347,7 @@ def _join_pitched(found: Writing, letters: NDArray[np.float64]) -> Writing:
         if out and not parted and lines[-1] == line and box[0] - out[-1][2] <= 2 * pitch:
             step = end_letter(box, -1) - end_letter(out[-1], 1)
             if abs(step - 2 * pitch) <= _OFF_SPACE * pitch:
-                last = out[-1]
-                out[-1] = [last[0], min(last[1], box[1]), box[2], max(last[3], box[3])]
+                out[-1] = _merge(out[-1], box)
                 continue
         out.append(box)
         lines.append(line)
@@ -463,17 +504,22 @@ def _in_lines(boxes: NDArray[np.float64], cap: float, *, lone_marks: bool = Fals
         or len(lines) == 1
         or float((boxes[lines[k][0], 2:] - boxes[lines[k][0], :2]).max()) >= small
     ]
+    rows = [sorted((edges[i] for i in lines[k]), key=lambda b: b[0]) for k in ordered]
+    numbers = [number for number, row in enumerate(rows) for _ in row]
+    return _join_near([box for row in rows for box in row], numbers, cap)
+
+
+def _join_near(boxes: Sequence[list[float]], lines: Sequence[int], cap: float) -> Writing:
+    """Join pieces next to each other on a line that stand no further apart than words do.
+
+    ``boxes`` are in order: line by line, each from the left.
+    """
     out: list[list[float]] = []
     numbers: list[int] = []
-    for number, k in enumerate(ordered):
-        row = sorted((boxes[i].tolist() for i in lines[k]), key=lambda b: b[0])
-        merged = [row[0]]
-        for x0, y0, x1, y1 in row[1:]:
-            last = merged[-1]
-            if x0 - last[2] <= _WORD_GAP_CAPS * cap:
-                merged[-1] = [last[0], min(last[1], y0), max(last[2], x1), max(last[3], y1)]
-            else:
-                merged.append([x0, y0, x1, y1])
-        out += merged
-        numbers += [number] * len(merged)
+    for box, line in zip(boxes, lines, strict=True):
+        if out and numbers[-1] == line and box[0] - out[-1][2] <= _WORD_GAP_CAPS * cap:
+            out[-1] = _merge(out[-1], box)
+        else:
+            out.append(box)
+            numbers.append(line)
     return Writing(np.array(out).reshape(-1, 4), np.array(numbers, np.int64), cap)
