@@ -40,6 +40,20 @@ def test_a_thin_rule_that_a_fax_broke_close_above_text_is_found(seed: int, gone:
     assert rule.end == pytest.approx(RIGHT, abs=15)
 
 
+@pytest.mark.parametrize("gap", [0, 2, 4])
+def test_a_whole_rule_in_tight_rows_is_found_though_letters_touch_it(gap: int) -> None:
+    grey = sheet()
+    for k in range(5):
+        foot = Y + 25 * (k - 2)
+        draw_words(grey, foot - gap, 0.7, 2)
+        grey[foot : foot + 2, LEFT:RIGHT] = INK
+    rules = [r for r in find_rules(make_rule_field(grey, DPI)) if r.direction == "across"]
+    assert sorted(r.position for r in rules) == pytest.approx(
+        [Y + 0.5 + 25 * (k - 2) for k in range(5)], abs=1.5
+    )
+    assert all(r.length > 0.95 * (RIGHT - LEFT) for r in rules)
+
+
 @pytest.mark.parametrize("bold", [2, 4])
 @pytest.mark.parametrize("scale", [0.5, 0.8, 1.2])
 def test_rows_of_letters_are_no_rules(scale: float, bold: int) -> None:
