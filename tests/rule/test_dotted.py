@@ -128,6 +128,17 @@ def test_a_column_of_ones_is_no_rule() -> None:
     assert draw_dotted_whole(ink, DPI) is ink
 
 
+def test_first_figures_beside_ones_that_rise_or_hang_are_no_rule() -> None:
+    """Old figures have no common height: 1 and 2 are low, 6 and 8 rise, 3 and 4 hang."""
+    grey = sheet()
+    for k, y in enumerate(range(100, 900, 30)):
+        grey[y : y + 16, 300:304] = INK
+        top, foot = (y - 8, y + 15) if k % 2 else (y, y + 23)
+        cv2.rectangle(grey, (309, top), (318, foot), INK, 2)
+    ink = measure_darkness(grey)
+    assert draw_dotted_whole(ink, DPI) is ink
+
+
 def test_dirt_is_no_rule() -> None:
     rng = np.random.default_rng(5)
     grey = sheet()

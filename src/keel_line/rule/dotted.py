@@ -28,6 +28,7 @@ _THICK_IN, _LONG_IN = 0.036, 1.6  # in short rows such marks may be small letter
 _JOINED_IN, _INKED = 0.5, 0.3
 _EVEN, _LEAST_APART = 0.5, 1.7
 _LETTER_IN = (0.035, 0.22)
+_WORD_IN = 0.03  # letters of a word stand no further apart
 _BESIDE_IN, _LEVEL_IN, _FOOT_IN, _HANGING_IN = 0.2, 0.012, 0.006, 0.05
 _MOSTLY, _SAME_PX = 0.5, 1
 _NEAR_IN, _NEXT, _OFF_PITCH = 0.35, 1.8, 0.12
@@ -258,17 +259,18 @@ def _lead(boxes: Ints, letters: Ints, inch: float) -> bool:
 def _stand_in_lines(boxes: Ints, parts: Ints, inch: float) -> bool:
     """Return whether most of the marks that run down a page are letters of its lines.
 
-    They begin and end where a letter does, or where another mark close beside them does. In both
-    arrays rows and columns are exchanged.
+    They begin and end where a letter does, or where another mark close beside them does; or begin
+    or end where the next letter of their word does. In both arrays rows and columns are exchanged.
     """
     boxes = boxes[:: max(1, len(boxes) // _SOME_MARKS)]  # a few tell
     parts = parts[np.abs(parts[:, 1] - boxes[0, 1]) <= _LINE_IN * inch]
     (first, last), (begins, ends) = ((b[:, 0], b[:, 0] + b[:, 2]) for b in (boxes, parts))
-    same = np.abs(first[:, None] - begins) <= _SAME_PX
-    same &= np.abs(last[:, None] - ends) <= _SAME_PX
+    begin = np.abs(first[:, None] - begins) <= _SAME_PX
+    end = np.abs(last[:, None] - ends) <= _SAME_PX
     apart = np.maximum(boxes[:, None, 1], parts[:, 1]) - np.minimum(
         boxes[:, None, 1] + boxes[:, None, 3], parts[:, 1] + parts[:, 3]
     )
     letters = parts[:, 3] > _THIN_IN * inch
-    beside = same & (apart > 0) & (letters | (apart <= _BESIDE_IN * inch))
+    beside = begin & end & (apart > 0) & (letters | (apart <= _BESIDE_IN * inch))
+    beside |= (begin | end) & (apart > 0) & (apart <= _WORD_IN * inch)
     return float(beside.any(axis=1).mean()) > _MOSTLY
