@@ -54,6 +54,19 @@ def test_a_whole_rule_in_tight_rows_is_found_though_letters_touch_it(gap: int) -
     assert all(r.length > 0.95 * (RIGHT - LEFT) for r in rules)
 
 
+@pytest.mark.parametrize("rows", [3, 6])
+def test_ones_above_each_other_close_beside_a_whole_rule_are_no_rule(rows: int) -> None:
+    grey = sheet()
+    for k in range(10):
+        grey[100 + 27 * k : 102 + 27 * k, LEFT:RIGHT] = INK
+    grey[100:345, RIGHT - 2 : RIGHT] = INK
+    for k in range(rows):
+        top = 131 + 27 * k
+        grey[top : top + 19, RIGHT - 16 : RIGHT - 13] = INK
+    down = [r for r in find_rules(make_rule_field(grey, DPI)) if r.direction == "down"]
+    assert [r.position for r in down] == pytest.approx([RIGHT - 1.5], abs=1.5)
+
+
 @pytest.mark.parametrize("bold", [2, 4])
 @pytest.mark.parametrize("scale", [0.5, 0.8, 1.2])
 def test_rows_of_letters_are_no_rules(scale: float, bold: int) -> None:

@@ -8,7 +8,7 @@ letters do as well: a small perceptron tells them from lines; ``training.rules``
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from pathlib import Path
@@ -35,6 +35,7 @@ _SHORT_THICK_IN, _LETTERS_IN = 0.5, 0.04  # as high as a double line and so shor
 _LETTER_GAP_IN, _LETTERS_BARE, _BARE_IN = 0.02, 0.4, 0.015
 _FILLED = 0.5
 _STROKE_IN, _STROKE_DARK, _STROKE_SIDE_IN, _WHOLE = 0.5, 0.4, 0.02, 0.95
+_LEAST_CROSSED, _WHITE_IN, _BESIDE_IN = 2, 0.03, 0.12
 _LEAST_CLEAR = 0.72
 _THICKEST_IN = 0.065
 _FAINT = 0.25
@@ -189,10 +190,43 @@ def find_rules(field: RuleField) -> list[Rule]:
         Lines across and lines down, in no particular order.
     """
     rows, cols = field.ink.shape
-    return [
-        *_drop_streaks(_trace(field.across, field.ink, field.dpi, "across"), cols),
-        *_drop_streaks(_trace(field.down, field.ink_turned, field.dpi, "down"), rows),
+    across = _drop_streaks(_trace(field.across, field.ink, field.dpi, "across"), cols)
+    down = _drop_streaks(_trace(field.down, field.ink_turned, field.dpi, "down"), rows)
+    return [*across, *(r for r in down if not _are_figures(r, down, across, field))]
+
+
+def _are_figures(
+    rule: Rule, down: Sequence[Rule], across: Sequence[Rule], field: RuleField
+) -> bool:
+    """Return whether a line down is figures close beside a whole line, one above the other.
+
+    A line goes on through the rules that cross it. Figures leave white on both sides of each. Lines
+    by themselves may do so, too, where a fax broke them.
+    """
+    place = rule.at((rule.start + rule.end) / 2)
+    reach, dpi = field.dpi * _WHITE_IN, field.dpi
+    if not any(
+        0 < abs(r.at((rule.start + rule.end) / 2) - place) <= dpi * _BESIDE_IN
+        and r.start <= rule.start
+        and r.end >= rule.end
+        and r.strength >= _WHOLE
+        for r in down
+    ):
+        return False
+    crossed = [
+        r
+        for r in across
+        if r.start <= place <= r.end and rule.start + reach < r.at(place) < rule.end - reach
     ]
+    if len(crossed) < _LEAST_CROSSED:
+        return False
+    inked = _columns(field.ink_turned, rule, rule.start, rule.end, dpi, rule.level).inked
+    for other in crossed:
+        at, half = other.at(place) - int(rule.start), other.thickness_px / 2 + 1.0
+        sides = ((at - half - reach, at - half), (at + half, at + half + reach))
+        if any(inked[max(0, round(a)) : round(b)].all() for a, b in sides):
+            return False
+    return True
 
 
 def _drop_streaks(rules: list[Rule], extent: int) -> list[Rule]:

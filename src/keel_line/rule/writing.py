@@ -132,7 +132,7 @@ def find_writing(
 def _is_word(labels: NDArray[Any], part: NDArray[np.int64], number: int, cap: float) -> bool:
     """Return whether a long piece of ink is letters that touch, and no frame or stroke.
 
-    A line through the middle of such letters meets more strokes than there are letters.
+    A line across letters meets a stroke for each height of capitals of its length, or more.
     """
     x, y, wide, high = part[:4].tolist()
     ink = labels[y : y + high, x : x + wide] == number
