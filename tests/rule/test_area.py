@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keel_line.model.geometry import Box
+from keel_line.model.grid import Rule
 from keel_line.rule.area import (
     LEAST_SIDE_IN,
     clip_box,
@@ -141,6 +142,18 @@ def test_a_forms_lines_are_shifted_onto_another_page_of_it(shift: tuple[float, f
 def test_lines_stay_where_they_were_laid_on_a_page_without_rules() -> None:
     grid = make_plain_grid((60, 70, 400, 300), 4, 3)
     assert fit_to_rules(grid, (), DPI).x_lines == grid.x_lines
+
+
+@pytest.mark.parametrize("outer", ["above", "below"])
+def test_lines_stay_where_a_row_further_on_would_meet_the_rules_as_well(outer: str) -> None:
+    """The clerk took a line out at the table's end: the page has one more, at the same distance."""
+    grid = make_plain_grid((60, 100, 400, 350), 5, 3)
+    places = [100.0, 150.0, 200.0, 250.0, 300.0, 350.0]
+    # The rule at the other end lies a little off, so that a row further on meets all a bit better.
+    places = [50.0, *places[:-1], 352.0] if outer == "above" else [98.0, *places[1:], 400.0]
+    rules = [Rule("across", 60, 400, y, 0.0, 2.0, 1.0) for y in places]
+    fitted = fit_to_rules(grid, rules, DPI)
+    assert fitted.y_lines == pytest.approx(grid.y_lines, abs=2.5)
 
 
 def test_a_grid_fills_a_box() -> None:

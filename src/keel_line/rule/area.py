@@ -32,7 +32,7 @@ _EDGE_IN = 0.04
 _SHIFT_IN = 0.6
 _SNAP_IN = 0.05
 _LEAST_ALIKE = 3
-_ALIKE = 0.6
+_ALIKE, _CLEARLY = 0.6, 0.1
 _RULED_SHARE = 0.25
 _MM_PER_IN = 25.4
 _UNITS = {"mm": 1 / _MM_PER_IN, "cm": 10 / _MM_PER_IN, "in": 1.0}
@@ -241,9 +241,9 @@ def _find_shift(grid: Grid, rules: Sequence[Rule], direction: Direction, dpi: fl
     for shift in sorted(apart[np.abs(apart) <= around].tolist(), key=abs):
         off = np.abs(places[:, None] - (lines + shift)[None, :]).min(axis=0)
         met = off <= _SNAP_IN * dpi
-        # Of shifts that meet as many rules, the one that meets them best.
+        # Of shifts that meet as many rules, the shortest, unless another meets them clearly better.
         worth = float(met.sum() - (off[met] / (_SNAP_IN * dpi)).mean() * 0.5) if met.any() else 0.0
-        if worth > most + 1e-9:
+        if worth > most + _CLEARLY:
             most, best = worth, float(shift + np.median(_nearest(places, lines + shift)[met]))
     enough = max(_LEAST_ALIKE - 0.5, _ALIKE * len(lines) - 0.5)
     return best if most >= enough else 0.0

@@ -143,14 +143,12 @@ def _fill(ink: NDArray[np.uint8], dpi: float) -> Fullness:
     # Only where its strokes were not told apart.
     reach = np.ones((2 * round(inch * _DOUBLE_IN) + 1, 1), np.uint8)
     _, told = cv2.threshold(single, int(255 * _FILLED), 255, cv2.THRESH_BINARY)
-    twice = fill(double)
-    twice[cv2.dilate(told, reach) > 0] = 0
-    values = np.asarray(cv2.max(single, twice), np.uint8)
+    values = cv2.max(single, cv2.subtract(fill(double), cv2.dilate(told, reach)))
     strokes = _find_strokes(ink, high, wide, dpi)
     # Letters close above and below a long stroke would else be traced together with it.
     beside = cv2.dilate(strokes, np.ones((2 * round(inch * _STROKE_SIDE_IN) + 1, 1), np.uint8))
-    values[beside > 0] = 0
-    return Fullness(np.asarray(cv2.max(values, strokes), np.uint8), high, wide)
+    values = cv2.max(cv2.subtract(values, beside), strokes)
+    return Fullness(np.asarray(values, np.uint8), high, wide)
 
 
 def _find_strokes(ink: NDArray[np.uint8], high: int, wide: int, dpi: float) -> NDArray[np.uint8]:
