@@ -201,14 +201,11 @@ def _are_figures(
     A line goes on through the rules that cross it. Figures leave white on both sides of each. Lines
     by themselves may do so, too, where a fax broke them.
     """
-    place = rule.at((rule.start + rule.end) / 2)
-    reach, dpi = field.dpi * _WHITE_IN, field.dpi
+    middle, dpi = (rule.start + rule.end) / 2, field.dpi
+    place, reach = rule.at(middle), dpi * _WHITE_IN
+    beside = (r for r in down if 0 < abs(r.at(middle) - place) <= dpi * _BESIDE_IN)
     if not any(
-        0 < abs(r.at((rule.start + rule.end) / 2) - place) <= dpi * _BESIDE_IN
-        and r.start <= rule.start
-        and r.end >= rule.end
-        and r.strength >= _WHOLE
-        for r in down
+        r.start <= rule.start and r.end >= rule.end and r.strength >= _WHOLE for r in beside
     ):
         return False
     crossed = [
