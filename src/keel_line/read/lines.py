@@ -92,7 +92,7 @@ def _bands(ink: CellInk, cap_px: float) -> list[tuple[int, int]]:
 
 
 def _overlap(upper: list[int], lower: list[int]) -> bool:
-    """Return whether two bands share more than a third of the lower of their heights."""
+    """Return whether bands overlap by more than a third of the height of the flatter one."""
     return lower[0] < upper[1] - 0.35 * min(lower[1] - lower[0], upper[1] - upper[0])
 
 

@@ -145,14 +145,14 @@ def _fill(ink: NDArray[np.uint8], dpi: float) -> Fullness:
     _, told = cv2.threshold(single, int(255 * _FILLED), 255, cv2.THRESH_BINARY)
     values = cv2.max(single, cv2.subtract(fill(double), cv2.dilate(told, reach)))
     strokes = _find_strokes(ink, high, wide, dpi)
-    # Letters close above and below a long stroke would else be traced together with it.
+    # Letters close above and below a long stroke would otherwise be traced together with it.
     beside = cv2.dilate(strokes, np.ones((2 * round(inch * _STROKE_SIDE_IN) + 1, 1), np.uint8))
     values = cv2.max(cv2.subtract(values, beside), strokes)
     return Fullness(np.asarray(values, np.uint8), high, wide)
 
 
 def _find_strokes(ink: NDArray[np.uint8], high: int, wide: int, dpi: float) -> NDArray[np.uint8]:
-    """Return 255 in the blocks (``high`` x ``wide`` px) of thin long strokes without a gap."""
+    """Find long thin strokes without a gap: 255 in their blocks of ``high`` x ``wide`` px."""
     dark = max(_FLOOR, _STROKE_DARK * level_at(np.asarray(ink[::3]), 0.99))
     if high == 2:
         ink = np.asarray(cv2.max(ink[: len(ink) // 2 * 2 : 2], ink[1::2]), np.uint8)
