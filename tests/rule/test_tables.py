@@ -12,9 +12,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from keel_line.model.grid import Grid, Rule
+from keel_line.model.grid import Grid
 from keel_line.rule.grids import find_grids
-from keel_line.rule.writing import Writing, drop_flat_lines, find_writing
 from synth.pages import CellContent, Sheet, Style, TableContent, finish_page
 from tests.conftest import inter, make_content
 
@@ -67,36 +66,6 @@ def test_a_column_beside_one_whose_values_wrap_is_one() -> None:
     assert shape(grid) == wanted(content)
 
 
-def written(*marks: tuple[int, int, int, int]) -> list[float]:
-    """Ends of the one piece of four letters and some small marks (x, y, width, height in px)."""
-    flat = np.full((120, 400), 235, np.uint8)
-    for x in (60, 80, 100, 120):
-        flat[40:62, x : x + 14] = 30
-    for x, y, wide, high in marks:
-        flat[y : y + high, x : x + wide] = 30
-    (box,) = find_writing(flat, 150, []).boxes.tolist()
-    return [box[0], box[2]]
-
-
-def test_a_speck_that_stands_off_makes_no_piece_longer() -> None:
-    assert written((144, 44, 5, 5)) == written() == [60, 134]
-    assert written((46, 50, 5, 5)) == [60, 134]
-
-
-@pytest.mark.parametrize(
-    "marks",
-    [
-        ((138, 57, 5, 5),),  # a full stop
-        ((144, 57, 5, 5),),  # where letters are of one width
-        ((144, 46, 6, 6), (144, 56, 6, 6)),  # a colon
-        ((136, 40, 4, 8),),  # an apostrophe
-        ((142, 50, 12, 4),),  # a dash
-    ],
-)
-def test_marks_that_are_written_stay(marks: tuple[tuple[int, int, int, int], ...]) -> None:
-    assert written(*marks)[1] > 138
-
-
 @pytest.mark.parametrize("depth", [200, 50], ids=["dots", "pale dots"])
 def test_letters_of_dots_are_writing(depth: int) -> None:
     """A needle printer's letters, on a ribbon that may be worn."""
@@ -117,17 +86,6 @@ def test_specks_all_over_a_page_are_no_letters_of_dots() -> None:
     grey[rng.integers(0, grey.shape[0], 1500), rng.integers(0, grey.shape[1], 1500)] = 0
     (grid,) = find_grids(grey, DPI)
     assert shape(grid) == wanted(make_content(8, 4))
-
-
-def test_what_is_left_of_a_broken_rule_is_no_writing() -> None:
-    flat = np.full((200, 600), 235, np.uint8)
-    cv2.putText(flat, "Dues Tons", (60, 80), cv2.FONT_HERSHEY_SIMPLEX, 1.0, 30, 2)
-    flat[120:123, 20:300] = 60
-    flat[120:123, 310:360] = 60
-    rule = Rule("across", 20, 300, 121.0, 0.0, 3.0, 1.0)
-    assert (find_writing(flat, 150, [rule]).boxes[:, 1] < 100).all()
-    elsewhere = replace(rule, position=160.0)
-    assert (find_writing(flat, 150, [elsewhere]).boxes[:, 3] > 110).any()
 
 
 @pytest.mark.parametrize(
@@ -183,35 +141,6 @@ def test_descenders_move_no_line_away_from_its_row() -> None:
 
 MIDDLES = [100.0, 190.0, 280.0, 417.0, 554.0, 644.0, 734.0, 871.0]  # of rows, two of them high
 ROWS = [(y, "xxxx") for y in MIDDLES]
-
-
-def write_words(*words: tuple[int, int, str]) -> NDArray[np.uint8]:
-    """Write words at (x, baseline) in capitals of 20 px."""
-    grey = np.full((420, 900), 235, np.uint8)
-    for x, y, text in words:
-        cv2.putText(grey, text, (x, y), cv2.FONT_HERSHEY_SIMPLEX, 0.95, 20, 2, cv2.LINE_AA)
-    return grey
-
-
-@pytest.mark.parametrize("below", [324, 316])
-def test_a_descender_that_touches_the_next_line_does_not_make_them_one(below: int) -> None:
-    lines = [(40, 60 + 60 * i, f"QUAY {i} BERTHS") for i in range(4)]
-    grey = write_words(*lines, (500, 290, "gypsy"), (500, below, "hulks"))
-    cv2.line(grey, (520, 290), (520, 310), 20, 2)
-    writing = find_writing(grey, DPI, [])
-    beside = writing.boxes[writing.boxes[:, 0] > 450]
-    assert len(beside) == 2
-    assert beside[0, 3] <= beside[1, 1] + 1
-
-
-def test_a_speck_by_itself_is_no_line() -> None:
-    lines = [(40, 60 + 60 * i, f"QUAY {i} BERTHS") for i in range(4)]
-    grey = write_words(*lines)
-    cv2.circle(grey, (600, 150), 6, 20, -1)
-    writing = find_writing(grey, DPI, [])
-    assert len(np.unique(writing.lines)) == 4
-    cv2.circle(grey, (600, 170), 6, 20, -1)  # beside a word of the line it may be a mark
-    assert (find_writing(grey, DPI, []).boxes[:, 0] > 550).any()
 
 
 @pytest.mark.parametrize(
@@ -386,15 +315,3 @@ def test_what_a_copier_leaves_of_a_rule_is_no_row() -> None:
     (grid,) = find_grids(grey, DPI)
     assert shape(before) == wanted(content)
     assert shape(grid) == wanted(content)
-
-
-def test_a_dash_in_a_row_is_kept_where_scraps_of_rules_are_dropped() -> None:
-    boxes = [
-        (100.0, 100.0, 180.0, 120.0),
-        (300.0, 109.0, 320.0, 112.0),  # a dash
-        (90.0, 140.0, 130.0, 143.0),  # what is left of a rule
-        (100.0, 160.0, 180.0, 180.0),
-    ]
-    left = drop_flat_lines(Writing(np.array(boxes), np.array([0, 0, 1, 2]), 20.0))
-    assert left.boxes[:, 1].tolist() == [100.0, 109.0, 160.0]
-    assert left.lines.tolist() == [0, 0, 2]

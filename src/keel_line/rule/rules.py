@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, level_at, measure_darkness
 from keel_line._shared.parts import find_parts
-from keel_line.model.grid import Rule
+from keel_line.model.grid import Direction, Rule
 from keel_line.rule.dotted import draw_dotted_whole
 from keel_line.rule.perceptron import load_perceptron
 
@@ -92,13 +92,14 @@ class RuleField:
 
     ``across`` is for lines across the page, ``down`` for lines down it; ``ink`` is the darkness
     below the paper's level. ``down`` and ``ink_turned`` have rows and columns exchanged, so that
-    lines down the page run along their rows.
+    lines down the page run along their rows. ``depth`` is the darkness of the page's darkest ink.
     """
 
     across: Fullness
     down: Fullness
     ink: NDArray[np.uint8]
     ink_turned: NDArray[np.uint8]
+    depth: float
     dpi: float
 
 
@@ -106,10 +107,11 @@ def make_rule_field(flat: Grey, dpi: float) -> RuleField:
     """Compute the line fields of a page whose light is even (see ``flatten_light``)."""
     ink = draw_dotted_whole(measure_darkness(flat), dpi)
     turned = np.asarray(cv2.transpose(ink), np.uint8)
-    return RuleField(_fill(ink, dpi), _fill(turned, dpi), ink, turned, dpi)
+    depth = float(level_at(np.asarray(ink[::3]), 0.99))
+    return RuleField(_fill(ink, dpi, depth), _fill(turned, dpi, depth), ink, turned, depth, dpi)
 
 
-def _fill(ink: NDArray[np.uint8], dpi: float) -> Fullness:
+def _fill(ink: NDArray[np.uint8], dpi: float, depth: float) -> Fullness:
     """Return how full of pixels of lines across each window is."""
     window = max(9, round(dpi * _WINDOW_IN) | 1)
     # The field is smooth along the lines: it is worked out in a few columns of each window.
@@ -144,16 +146,19 @@ def _fill(ink: NDArray[np.uint8], dpi: float) -> Fullness:
     reach = np.ones((2 * round(inch * _DOUBLE_IN) + 1, 1), np.uint8)
     _, told = cv2.threshold(single, int(255 * _FILLED), 255, cv2.THRESH_BINARY)
     values = cv2.max(single, cv2.subtract(fill(double), cv2.dilate(told, reach)))
-    strokes = _find_strokes(ink, high, wide, dpi)
+    strokes = _find_strokes(ink, (high, wide), dpi, depth)
     # Letters close above and below a long stroke would otherwise be traced together with it.
     beside = cv2.dilate(strokes, np.ones((2 * round(inch * _STROKE_SIDE_IN) + 1, 1), np.uint8))
     values = cv2.max(cv2.subtract(values, beside), strokes)
     return Fullness(np.asarray(values, np.uint8), high, wide)
 
 
-def _find_strokes(ink: NDArray[np.uint8], high: int, wide: int, dpi: float) -> NDArray[np.uint8]:
-    """Find long thin strokes without a gap: 255 in their blocks of ``high`` x ``wide`` px."""
-    dark = max(_FLOOR, _STROKE_DARK * level_at(np.asarray(ink[::3]), 0.99))
+def _find_strokes(
+    ink: NDArray[np.uint8], block: tuple[int, int], dpi: float, depth: float
+) -> NDArray[np.uint8]:
+    """Find long thin strokes without a gap: 255 in their blocks, of so many px high and wide."""
+    high, wide = block
+    dark = max(_FLOOR, _STROKE_DARK * depth)
     if high == 2:
         ink = np.asarray(cv2.max(ink[: len(ink) // 2 * 2 : 2], ink[1::2]), np.uint8)
     core = cv2.erode(ink, np.ones((1, wide), np.uint8))
@@ -188,8 +193,8 @@ def find_rules(field: RuleField) -> list[Rule]:
         Lines across and lines down, in no particular order.
     """
     rows, cols = field.ink.shape
-    across = _drop_streaks(_trace(field.across, field.ink, field.dpi, "across"), cols)
-    down = _drop_streaks(_trace(field.down, field.ink_turned, field.dpi, "down"), rows)
+    across = _drop_streaks(_trace(field, "across"), cols)
+    down = _drop_streaks(_trace(field, "down"), rows)
     return [*across, *(r for r in down if not _are_figures(r, down, across, field))]
 
 
@@ -236,17 +241,18 @@ def _drop_streaks(rules: list[Rule], extent: int) -> list[Rule]:
     return within if through <= _MOST_STREAKS and len(within) >= _LEAST_WITHIN else rules
 
 
-def _trace(field: Fullness, ink: NDArray[np.uint8], dpi: float, direction: str) -> list[Rule]:
+def _trace(field: RuleField, direction: Direction) -> list[Rule]:
+    turned, dpi = direction == "down", field.dpi
+    full, ink = (field.down, field.ink_turned) if turned else (field.across, field.ink)
     least = max(12, round(dpi * _LEAST_LENGTH_IN))
     segments = []
-    for patch, (left, top) in _ridges(field, least, dpi):
+    for patch, (left, top) in _ridges(full, least, dpi):
         below = ink[top : top + len(patch), left : left + patch.shape[1]]
         seen = patch[: below.shape[0], : below.shape[1]]
         segment = _fit(seen, below, (left, top), direction)
         if segment is not None:
             segments.append(segment)
-    depth = float(level_at(np.asarray(ink[::3]), 0.99))
-    measured = [_measure(s, ink, dpi, depth) for s in _join(segments, dpi)]
+    measured = [_measure(s, ink, dpi, field.depth) for s in _join(segments, dpi)]
     kept = sorted(
         (m for m in measured if m is not None and m.length >= least), key=lambda r: r.level
     )
@@ -292,7 +298,10 @@ def _ridges(
 
 
 def _fit(
-    patch: NDArray[np.bool_], heights: NDArray[np.uint8], origin: tuple[int, int], direction: str
+    patch: NDArray[np.bool_],
+    heights: NDArray[np.uint8],
+    origin: tuple[int, int],
+    direction: Direction,
 ) -> Rule | None:
     """Fit a straight line through the ridge's middle, column by column."""
     weight = (heights * patch).astype(np.float32)
@@ -318,7 +327,7 @@ def _fit(
     thickness = _median(patch.sum(axis=0)[cols])
     first, last = int(cols[0]), int(cols[-1]) + 1
     return Rule(
-        direction="across" if direction == "across" else "down",
+        direction=direction,
         start=float(origin[0] + first),
         end=float(origin[0] + last),
         position=float(origin[1] + start + slope * first),
