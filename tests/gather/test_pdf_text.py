@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 
 import numpy as np
+import pypdfium2 as pdfium
 import pytest
 from PIL import Image
 
@@ -127,6 +128,34 @@ def test_lines_drawn_together_or_as_pictures_of_a_point_are_rules() -> None:
     heights = sorted(HIGH - r.position / PX for r in text.rules if r.direction == "across")
     assert heights == pytest.approx([450.25, 480.4, 500.4], abs=1)
     assert all(round(r.length / PX) == 200 for r in text.rules)
+
+
+def put_into(page: bytes, drawing: bytes, by: float, right: float, up: float) -> bytes:
+    """Return a PDF of a page that holds another file's first page as a drawing, moved (pt)."""
+    with pdfium.PdfDocument(page) as pdf, pdfium.PdfDocument(drawing) as other:
+        held = other.page_as_xobject(0, pdf).as_pageobject()
+        held.set_matrix(pdfium.PdfMatrix(by, 0, 0, by, right, up))
+        first = pdf[0]
+        first.insert_obj(held)
+        first.gen_content()
+        out = io.BytesIO()
+        pdf.save(out)
+        return out.getvalue()
+
+
+def test_lines_of_drawings_on_a_page_lie_where_they_are_seen() -> None:
+    graph = write_pdf([[draw_line(100, 200, 300, 200, 4), "100 200 3 100 re f"]])
+    words = write_pdf([[write_words("Tons of herring landed", 72, 700)]])
+    nested = put_into(words, put_into(write_pdf([[]]), graph, 0.5, 40, 60), 0.8, 100, 200)
+    page = load_page(nested, "graph.pdf", 1)
+    assert page.text is not None
+    across, down = sorted(page.text.rules, key=lambda r: r.direction)
+    left, foot = 100 + 0.8 * (40 + 0.5 * 100), HIGH - (200 + 0.8 * (60 + 0.5 * 200))
+    assert (across.start, across.end) == pytest.approx((left * PX, (left + 80) * PX), abs=3)
+    assert across.position == pytest.approx(foot * PX, abs=3)
+    assert down.position == pytest.approx((left + 0.6) * PX, abs=3)
+    assert page.pixels[round(across.position), round(across.end) - 9] < 99
+    assert page.pixels[round(down.start) + 9, round(down.position)] < 99
 
 
 def test_a_slanted_line_is_no_rule() -> None:

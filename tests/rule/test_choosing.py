@@ -154,6 +154,16 @@ def test_a_cell_that_rules_merge_over_many_rows_holds_text_that_wraps() -> None:
     assert len(part_cells(merged, full, roles_of(full, 0.02)).cells) == 6
 
 
+def test_a_joined_cell_whose_lines_stand_between_those_beside_it_stays() -> None:
+    rows = [Cell(r, 1, 1, 1, (100, 40 * r, 300, 40 * r + 40)) for r in range(2)]
+    cells = (Cell(0, 0, 2, 1, (0, 0, 100, 80)), *rows)
+    merged = Grid((0, 0, 300, 80), (0, 100, 300), (0, 40, 80), cells)
+    between = writing_of((170, 10), (20, 26), (170, 42), (20, 58))
+    assert part_cells(merged, between, roles_of(between, 0.02)) == merged
+    level = writing_of((20, 10), (170, 10), (20, 50), (170, 50))
+    assert len(part_cells(merged, level, roles_of(level, 0.02)).cells) == 4
+
+
 def test_what_fits_the_writing_better_is_taken() -> None:
     coarse, fine = (make_plain_grid((0, 0, 300, 240), rows, 3) for rows in (1, 6))
     writing = writing_of(*[(x, 40 * y + 10) for y in range(6) for x in (20, 120, 220)])

@@ -15,6 +15,8 @@ pytest.importorskip("docutils")
 
 from synth.faces import Face, Kind
 from synth.press.model import tag_colour
+from training.manuals import results
+from training.manuals.asides import add_asides
 from training.manuals.captions import give_captions
 from training.manuals.changes import CHANGES, Change, change_tables, set_beside
 from training.manuals.listings import choose_listing_look, list_tables, write_listing
@@ -24,6 +26,7 @@ from training.manuals.pages import find_manual_truth, take_window, write_manuals
 from training.manuals.sources import from_latex, to_html
 
 _KINDS: dict[str, Kind] = {"Plain": "sans", "Even": "mono"}
+NAMES = "schooner lugger smack drifter trawler pilot ferry barge tender yawl ketch cutter packet"
 FACES = tuple(
     Face(name, kind, "train", Path("/face.ttf"), frozenset("a"), 0.7, bold=False, italic=False)
     for name, kind in _KINDS.items()
@@ -258,3 +261,44 @@ def test_what_spans_is_not_listed() -> None:
         list_tables(manual, np.random.default_rng(seed))
     assert "<table>" in manual.parts[1].write()
     assert any("<pre style" in part.write() for part in manual.parts)
+
+
+LONG = (
+    "<html><body>"
+    + "".join(f"<p>Each {w} has its own berth and mooring dues.</p>" for w in NAMES.split())
+    + "</body></html>"
+).encode()
+
+
+def test_asides_of_manuals_have_texts_and_no_tables() -> None:
+    kinds = set()
+    for seed in range(60):
+        manual = read_manual(LONG)
+        parts = list(manual.parts)
+        add_asides(manual, parts, np.random.default_rng(seed))
+        assert manual.tables == []
+        added = [p.markup for p in parts if p not in manual.parts]
+        told = {int(k) for markup in added for k in re.findall(r'k="(\d+)"', markup)}
+        assert all(manual.texts[k][0] in {"text", "code"} for k in told)
+        kinds |= {markup.split(">")[0] for markup in added}
+    assert len(kinds) > 4
+
+
+def test_results_are_tables_of_which_every_figure_is_known(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(results, "_SHARE", 1.0)
+    seen = 0
+    for seed in range(12):
+        manual = read_manual(LONG)
+        parts = list(manual.parts)
+        results.add_results(manual, parts, np.random.default_rng(seed))
+        for part in parts:
+            if part.table is None:
+                continue
+            seen += 1
+            assert part.table.grid in manual.tables
+            assert part.table.heading == 1
+            told = {int(k) for k in re.findall(r'k="(\d+)"', part.markup)}
+            assert told >= {c.text for c in part.table.cells}
+    assert seen > 12

@@ -20,7 +20,7 @@ _LEAST, _MOST, _SHORT = 8, 220, 60
 
 def give_captions(manual: Manual, rng: np.random.Generator) -> None:
     """Give a manual's tables captions, in four of nine manuals; those of its own stay."""
-    phrases = _find_phrases(manual)
+    phrases = find_phrases(manual)
     if not phrases or rng.random() > _SHARE:
         return
     label, end = choose(rng, *_LABELS), choose(rng, *_ENDS)
@@ -43,7 +43,7 @@ def give_captions(manual: Manual, rng: np.random.Generator) -> None:
         )
 
 
-def _find_phrases(manual: Manual) -> list[str]:
+def find_phrases(manual: Manual) -> list[str]:
     """Return sentences of a manual that may stand above a table."""
     sentences = {
         " ".join(sentence.split())

@@ -28,11 +28,13 @@ from synth.press.truth import (
     lines_of,
     read_chars,
 )
+from training.manuals.asides import add_asides
 from training.manuals.captions import give_captions
 from training.manuals.changes import change_tables
 from training.manuals.listings import list_tables
 from training.manuals.looks import choose_look
 from training.manuals.markup import Manual, Part
+from training.manuals.results import add_results
 from training.manuals.sources import Source, load_manual
 from training.roles import keep_printed
 
@@ -173,6 +175,8 @@ def print_pages(source: Source, seed: int, *, held: bool) -> tuple[bytes, list[P
         list_tables(manual, rng)
         parts = take_window(manual, rng, bare=not manual.tables or rng.random() < _BARE)
         if parts:
+            add_asides(manual, parts, rng)
+            add_results(manual, parts, rng)
             windows.append((manual, parts))
         if len(windows) == _BATCH:
             break

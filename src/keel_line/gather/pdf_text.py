@@ -91,9 +91,38 @@ def _picture_share(page: pdfium.PdfPage) -> float:
     width, height = page.get_size()
     covered = 0.0
     for item in page.get_objects(filter=[pdfium_c.FPDF_PAGEOBJ_IMAGE]):
-        left, low, right, top = item.get_bounds()
+        left, low, right, top = _bounds_on_page(item)
         covered += max(0.0, right - left) * max(0.0, top - low)
     return float(covered / max(1.0, width * height))
+
+
+def _matrix_on_page(item: pdfium.PdfObject) -> tuple[float, ...]:
+    """Return the map (a, b, c, d, e, f) from the points of what is drawn to those of the page."""
+    own = item.get_matrix()
+    way = own if item.container is None else own.multiply(pdfium.PdfMatrix(*_way_to_page(item)))
+    return tuple(way.get())
+
+
+def _bounds_on_page(item: pdfium.PdfObject) -> tuple[float, float, float, float]:
+    """Return the left, lower, right and upper end (pt) of what is drawn, on the page."""
+    left, low, right, top = item.get_bounds()
+    if item.container is None:
+        return left, low, right, top
+    a, b, c, d, e, f = _way_to_page(item)
+    xs = [a * x + c * y + e for x in (left, right) for y in (low, top)]
+    ys = [b * x + d * y + f for x in (left, right) for y in (low, top)]
+    return min(xs), min(ys), max(xs), max(ys)
+
+
+def _way_to_page(item: pdfium.PdfObject) -> tuple[float, ...]:
+    """Return the map (a, b, c, d, e, f) to the page from the drawing that holds what is drawn.
+
+    A page may hold drawings, and these others, each with a map of its own.
+    """
+    way, holder = pdfium.PdfMatrix(), item.container
+    while holder is not None:
+        way, holder = way.multiply(holder.get_matrix()), holder.container
+    return tuple(way.get())
 
 
 def _read_chars(
@@ -247,7 +276,7 @@ def _read_rules(page: pdfium.PdfPage, matrix: NDArray[np.float64], scale: float)
         pieces += _pieces_of(item, matrix, scale)
     # Some programs draw a line as a picture of one point, stretched.
     for item in page.get_objects(filter=[pdfium_c.FPDF_PAGEOBJ_IMAGE]):
-        pieces += _thin_box(item.get_bounds(), matrix, scale)
+        pieces += _thin_box(_bounds_on_page(item), matrix, scale)
     return [*_join([p for p in pieces if p[0]]), *_join([p for p in pieces if not p[0]])]
 
 
@@ -258,7 +287,7 @@ def _pieces_of(
     filled, stroked = ctypes.c_int(), ctypes.c_int()
     pdfium_c.FPDFPath_GetDrawMode(item, ctypes.byref(filled), ctypes.byref(stroked))
     if filled.value and not stroked.value:  # thin filled boxes are lines, a large one a ground
-        out = _thin_box(item.get_bounds(), matrix, scale)
+        out = _thin_box(_bounds_on_page(item), matrix, scale)
         for part in () if out else _parts_of(item):
             (left, low), (right, top) = np.min(part, axis=0), np.max(part, axis=0)
             out += _thin_box((left, low, right, top), matrix, scale)
@@ -267,13 +296,13 @@ def _pieces_of(
         return []
     width = ctypes.c_float()
     pdfium_c.FPDFPageObj_GetStrokeWidth(item, ctypes.byref(width))
-    own = item.get_matrix().get()
-    thick = max(1.0, width.value * scale * math.hypot(own[0], own[1]))
+    a, b, *_ = _matrix_on_page(item)
+    thick = max(1.0, width.value * scale * math.hypot(a, b))
     out = []
     for part in _parts_of(item):
         points = [_apply(matrix, x, y) for x, y in part]
-        for a, b in pairwise(points):
-            out += _piece(a, b, scale, thick)
+        for first, last in pairwise(points):
+            out += _piece(first, last, scale, thick)
     return out
 
 
@@ -296,7 +325,7 @@ def _parts_of(item: pdfium.PdfObject) -> list[list[tuple[float, float]]]:
 
     A part ends at a curve; what is closed comes back to its first point.
     """
-    a, b, c, d, e, f = item.get_matrix().get()
+    a, b, c, d, e, f = _matrix_on_page(item)
     out: list[list[tuple[float, float]]] = []
     for k in range(pdfium_c.FPDFPath_CountSegments(item)):
         segment = pdfium_c.FPDFPath_GetPathSegment(item, k)

@@ -218,8 +218,25 @@ def _part_joined(grid: Grid, writing: Writing, roles: Roles) -> Grid:
         # Rules leave out one boundary by a fault, not several; text that wraps fills not all rows.
         merged = cell.row_span >= _TALL_ROWS and places < cell.row_span
         high = places > 1 and not merged and _are_apart(own, roles.near[:, _UP], roles.same_up)
+        high = high and _stand_level(own, ys, held, grid, writing)
         out += _part(cell, xs if wide else (xs[0], xs[-1]), ys if high else (ys[0], ys[-1]))
     return replace(grid, cells=tuple(sorted(out, key=lambda c: (c.row, c.col))))
+
+
+def _stand_level(own: Ints, ys: Sequence[float], held: Ints, grid: Grid, writing: Writing) -> bool:
+    """Return whether a cell's pieces stand level with some beside them, in each of its rows.
+
+    Text that wraps in a joined cell does not. ``ys`` are the boundaries of its rows.
+    """
+    single = np.array([c.row_span == 1 for c in grid.cells] + [False])[held]
+    middles = (writing.boxes[:, 1] + writing.boxes[:, 3]) / 2
+    for top, low in pairwise(ys):
+        within = (middles >= top) & (middles <= low)
+        beside = writing.lines[within & single]
+        inside = writing.lines[own[within[own]]]
+        if len(beside) and len(inside) and not np.isin(inside, beside).any():
+            return False
+    return True
 
 
 def _are_apart(own: Ints, near: Ints, same: NDArray[np.float64]) -> bool:

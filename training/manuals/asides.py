@@ -1,0 +1,179 @@
+"""What stands in manuals beside tables and is none: contents, references, authors, drawings."""
+
+from __future__ import annotations
+
+import html
+from collections.abc import Callable, Sequence
+
+import numpy as np
+
+from synth.press.contents import make_program
+from synth.press.drawings import DRAWINGS
+from synth.text import make_code, make_name
+from training.manuals.captions import find_phrases
+from training.manuals.looks import choose
+from training.manuals.markup import Manual, Part
+
+_SHARE, _DRAWN = 0.45, 0.3
+_LONGEST = 64
+_SIZE = 600
+_RECORDS = (2, 7)
+
+
+def add_asides(manual: Manual, parts: list[Part], rng: np.random.Generator) -> None:
+    """Add one or two of them to some of a manual's blocks, in nine of twenty manuals."""
+    phrases = find_phrases(manual)
+    if len(phrases) < 2 or rng.random() > _SHARE:
+        return
+    for _ in range(int(rng.integers(1, 3))):
+        if rng.random() < _DRAWN:
+            makers = (*DRAWINGS.values(), *[DRAWINGS["formulas"]] * 4)
+            markup = choose(rng, *makers)(rng, float(rng.uniform(180, 420)))
+        else:
+            markup = choose(rng, *_MAKERS)(manual, phrases, rng)
+        parts.insert(int(rng.integers(len(parts) + 1)), Part(markup, _SIZE))
+
+
+def _say(manual: Manual, text: str) -> str:
+    """Return the markup of a text that is outside of all tables."""
+    return f'<span k="{manual.add("text", text)}">{html.escape(text)}</span>'
+
+
+def _write_contents(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
+    """Return a table of contents, of up to three levels."""
+    dots = choose(rng, " . " * 80, "." * 160, "", " .  " * 60)
+    numbered, deep = rng.random() < 0.75, int(rng.integers(1, 4))
+    bold, apart = rng.random() < 0.5, float(rng.uniform(0, 0.7))
+    step, hang = float(rng.uniform(0.8, 2)), choose(rng, "0.6em", "2em", "2.6em")
+    numbers, page, out = [0] * deep, int(rng.integers(1, 60)), []
+    for _ in range(int(rng.integers(5, 45))):
+        level = min(int(rng.integers(deep)), 1 + sum(n > 0 for n in numbers))
+        numbers[level] += 1
+        numbers[level + 1 :] = [0] * (deep - level - 1)
+        page += int(rng.integers(0, 6))
+        said = str(choose(rng, *phrases))[:_LONGEST].rstrip(". ")
+        label = ".".join(str(max(n, 1)) for n in numbers[: level + 1]) if numbered else ""
+        key = manual.add("text", f"{label} {said} {page}".strip())
+        top = level == 0 and deep > 1
+        look = f"margin-top:{apart if top else 0:.2f}em;padding-left:{step * level:.2f}em"
+        look += ";font-weight:bold" if top and bold else ""
+        own_dots = "" if top and bold else dots
+        out.append(
+            f"<div style='display:flex;break-inside:avoid;{look}'>"
+            f"<div style='margin-right:{hang if label else 0}'>"
+            f'<span k="{key}">{label}</span></div>'
+            f'<div style="white-space:nowrap"><span k="{key}">{html.escape(said)}</span></div>'
+            "<div style='flex:1;overflow:hidden;white-space:nowrap;margin:0 0.4em;direction:rtl'>"
+            f'<span k="{key}">{own_dots}</span></div><div><span k="{key}">{page}</span></div></div>'
+        )
+    return f"<div style='column-span:all'>{''.join(out)}</div>"
+
+
+def _write_references(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
+    """Return a list of literature, each behind its label."""
+    kind, wide = int(rng.integers(3)), float(rng.uniform(2, 4))
+    apart, out = float(rng.uniform(0, 0.6)), []
+    for k in range(int(rng.integers(3, 16))):
+        name = make_name(rng)
+        label = (f"[{k + 1}]", f"[{name[:3]}{int(rng.integers(70, 99))}]", f"{k + 1}.")[kind]
+        said = f"{name}. {choose(rng, *phrases)}. {int(rng.integers(1950, 2026))}."
+        out.append(
+            f"<div style='display:flex;margin-bottom:{apart:.2f}em'>"
+            f"<div style='width:{wide:.1f}em;flex:none'>{_say(manual, label)}</div>"
+            f"<div>{_say(manual, said)}</div></div>"
+        )
+    return "".join(out)
+
+
+def _write_authors(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
+    """Return a paper's authors beside each other, with where they are."""
+    boxes = []
+    for _ in range(int(rng.integers(2, 5))):
+        lines = [
+            make_name(rng),
+            *(str(p)[:28] for p in rng.permutation(phrases)[: rng.integers(1, 4)]),
+        ]
+        boxes.append("".join(f"<div>{_say(manual, line)}</div>" for line in lines))
+    where = choose(rng, "center", "left")
+    inside = "".join(f"<div style='text-align:{where}'>{b}</div>" for b in boxes)
+    return (
+        f"<div style='display:flex;justify-content:{choose(rng, 'space-around', 'space-between')};"
+        f"column-span:all;margin:1em 0'>{inside}</div>"
+    )
+
+
+def _write_heads(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
+    """Return a line of two or three texts at the sides and in the middle, as pages are headed."""
+    name = make_code(rng)
+    middle = str(choose(rng, *phrases))[:40]
+    texts = (name, middle, name) if rng.random() < 0.6 else (name, middle)
+    said = "".join(f"<div>{_say(manual, t)}</div>" for t in texts)
+    rule = choose(rng, "", "", "border-bottom:0.5pt solid #000")
+    look = "display:flex;justify-content:space-between;column-span:all"
+    return f"<div style='{look};{rule}'>{said}</div>"
+
+
+def _write_program(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
+    """Return a program whose lines are numbered at the left."""
+    del phrases
+    first, out = int(rng.integers(1, 400)), []
+    for k, line in enumerate(make_program(rng, int(rng.integers(5, 30)))):
+        key = manual.add("code", f"{first + k} {line.text}")
+        out.append(
+            f"<div style='display:flex;white-space:pre'><div style='width:3em;text-align:right;"
+            f'margin-right:1em;flex:none\'><span k="{key}">{first + k}</span></div>'
+            f'<div><span k="{key}">{html.escape(line.text)}</span></div></div>'
+        )
+    return f"<div style='font-family:monospace;font-size:0.8em'>{''.join(out)}</div>"
+
+
+def _write_records(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
+    """Return boxes of a few fields that arrows join, as data structures are drawn."""
+    words = [w for p in phrases for w in str(p).split() if 2 < len(w) < 12] or ["next"]
+    wide, high = float(rng.uniform(260, 420)), float(rng.uniform(120, 260))
+    line = f"{rng.uniform(0.4, 1.0):.2f}pt solid #000"
+    out: list[str] = []
+    middles: list[tuple[float, float]] = []
+    for _ in range(int(rng.integers(*_RECORDS))):
+        x, y = float(rng.uniform(0, wide - 90)), float(rng.uniform(0, high - 50))
+        if any(abs(x - a) < 95 and abs(y - b) < 75 for a, b in middles):
+            continue
+        middles.append((x, y))
+        inside = "none" if rng.random() < 0.3 else line
+        fields = "".join(
+            f"<div style='border-bottom:{inside};padding:1pt 3pt'>"
+            f"{_say(manual, str(choose(rng, *words)))}</div>"
+            for _ in range(int(rng.integers(1, 5)))
+        )
+        rest = (
+            ""
+            if rng.random() < 0.5
+            else (
+                f"<div style='position:absolute;left:{x + 60:.0f}pt;top:{y:.0f}pt'>"
+                f"{_say(manual, str(choose(rng, *words)))}</div>"
+            )
+        )
+        out.append(
+            f"<div style='position:absolute;left:{x:.0f}pt;top:{y:.0f}pt;border:{line};"
+            f"width:{rng.uniform(38, 56):.0f}pt;overflow:hidden'>{fields}</div>{rest}"
+        )
+    arrows = "".join(
+        f"<line x1='{a + 50:.0f}' y1='{b + 8:.0f}' x2='{c:.0f}' y2='{d + 6:.0f}' stroke='#000' "
+        "stroke-width='0.6'/>"
+        for (a, b), (c, d) in zip(middles, middles[1:], strict=False)
+    )
+    return (
+        f"<div style='position:relative;height:{high:.0f}pt;width:{wide:.0f}pt;break-inside:avoid;"
+        f"font-size:7pt;margin:1em auto'><svg width='{wide:.0f}pt' height='{high:.0f}pt' "
+        f"viewBox='0 0 {wide:.0f} {high:.0f}'>{arrows}</svg>{''.join(out)}</div>"
+    )
+
+
+_MAKERS: tuple[Callable[[Manual, Sequence[str], np.random.Generator], str], ...] = (
+    *[_write_contents] * 3,
+    *[_write_references] * 2,
+    _write_authors,
+    _write_heads,
+    _write_program,
+    *[_write_records] * 2,
+)
