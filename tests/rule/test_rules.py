@@ -9,6 +9,8 @@ from numpy.typing import NDArray
 
 from keel_line._shared.paper import PAPER_LEVEL
 from keel_line.rule.rules import find_rules, make_rule_field
+from synth.pages import Sheet, finish_page
+from tests.conftest import inter
 
 DPI, INK = 204.0, 0
 LEFT, RIGHT, Y = 100, 1100, 300
@@ -52,6 +54,16 @@ def test_a_whole_rule_in_tight_rows_is_found_though_letters_touch_it(gap: int) -
         [Y + 0.5 + 25 * (k - 2) for k in range(5)], abs=1.5
     )
     assert all(r.length > 0.95 * (RIGHT - LEFT) for r in rules)
+
+
+@pytest.mark.parametrize("word", ["1", "41", "hall"])
+@pytest.mark.parametrize("pitch_em", [1.0, 1.15])
+def test_stems_of_letters_above_each_other_are_no_rule(word: str, pitch_em: float) -> None:
+    page, rng = Sheet(300.0, (3.0, 2.5)), np.random.default_rng(1)
+    for k in range(8):
+        page.write((1.0, 0.5 + k * pitch_em * 10 / 72), word, inter(), 10, rng)
+    made = finish_page(page, rng, condition="clean", angle_deg=0.0)
+    assert not find_rules(make_rule_field(made.grey, 300.0))
 
 
 @pytest.mark.parametrize("rows", [3, 6])

@@ -35,7 +35,8 @@ _SHORT_THICK_IN, _LETTERS_IN = 0.5, 0.04  # as high as a double line and so shor
 _LETTER_GAP_IN, _LETTERS_BARE, _BARE_IN = 0.02, 0.4, 0.015
 _FILLED = 0.5
 _STROKE_IN, _STROKE_DARK, _STROKE_SIDE_IN, _WHOLE = 0.5, 0.4, 0.02, 0.95
-_LEAST_CROSSED, _WHITE_IN, _BESIDE_IN = 2, 0.03, 0.12
+_LEAST_STROKES, _STEM_IN, _ALIKE_IN, _MOST_OF_STEP = 2, 0.05, 0.015, 0.76
+_WHITE_IN, _SPECK_PX = 0.015, 2
 _LEAST_CLEAR = 0.72
 _THICKEST_IN = 0.065
 _FAINT = 0.25
@@ -195,38 +196,34 @@ def find_rules(field: RuleField) -> list[Rule]:
     rows, cols = field.ink.shape
     across = _drop_streaks(_trace(field, "across"), cols)
     down = _drop_streaks(_trace(field, "down"), rows)
-    return [*across, *(r for r in down if not _are_figures(r, down, across, field))]
+    return [*across, *(r for r in down if not _are_letters(r, across, field))]
 
 
-def _are_figures(
-    rule: Rule, down: Sequence[Rule], across: Sequence[Rule], field: RuleField
-) -> bool:
-    """Return whether a line down is figures close beside a whole line, one above the other.
+def _are_letters(rule: Rule, across: Sequence[Rule], field: RuleField) -> bool:
+    """Return whether a line down is strokes of letters or figures that stand above each other.
 
-    A line goes on through the rules that cross it. Figures leave white on both sides of each. Lines
-    by themselves may do so, too, where a fax broke them.
+    They are alike, with white between them, and keep off rules between their rows. A line goes on
+    through the rules that cross it, or is broken anywhere.
     """
-    middle, dpi = (rule.start + rule.end) / 2, field.dpi
-    place, reach = rule.at(middle), dpi * _WHITE_IN
-    beside = (r for r in down if 0 < abs(r.at(middle) - place) <= dpi * _BESIDE_IN)
-    if not any(
-        r.start <= rule.start and r.end >= rule.end and r.strength >= _WHOLE for r in beside
-    ):
-        return False
-    crossed = [
-        r
-        for r in across
-        if r.start <= place <= r.end and rule.start + reach < r.at(place) < rule.end - reach
-    ]
-    if len(crossed) < _LEAST_CROSSED:
-        return False
+    dpi = field.dpi
     inked = _columns(field.ink_turned, rule, rule.start, rule.end, dpi, rule.level).inked
+    first, place = int(rule.start), rule.at((rule.start + rule.end) / 2)
+    crossed = [r for r in across if r.start <= place <= r.end]
     for other in crossed:
-        at, half = other.at(place) - int(rule.start), other.thickness_px / 2 + 1.0
-        sides = ((at - half - reach, at - half), (at + half, at + half + reach))
-        if any(inked[max(0, round(a)) : round(b)].all() for a, b in sides):
-            return False
-    return True
+        at, half = other.at(place) - first, other.thickness_px / 2 + 1.0
+        inked[max(0, round(at - half)) : max(0, round(at + half))] = False
+    runs = np.flatnonzero(np.diff(np.concatenate([[0], inked.astype(int), [0]]))).reshape(-1, 2)
+    runs = runs[runs[:, 1] - runs[:, 0] > _SPECK_PX]
+    if len(runs) < _LEAST_STROKES:
+        return False
+    lengths, steps = runs[:, 1] - runs[:, 0], np.diff(runs[:, 0])
+    alike = np.ptp(lengths) <= max(_SPECK_PX, dpi * _ALIKE_IN)
+    # Dots and dashes are shorter, or closer.
+    if not alike or lengths.min() < dpi * _STEM_IN or lengths.max() > _MOST_OF_STEP * steps.min():
+        return False
+    marks = np.array([r.at(place) - first for r in crossed]).reshape(-1, 1)
+    near = (marks > runs[:, 0] - dpi * _WHITE_IN) & (marks < runs[:, 1] + dpi * _WHITE_IN)
+    return not near.any()
 
 
 def _drop_streaks(rules: list[Rule], extent: int) -> list[Rule]:
