@@ -96,33 +96,26 @@ def _picture_share(page: pdfium.PdfPage) -> float:
     return float(covered / max(1.0, width * height))
 
 
-def _matrix_on_page(item: pdfium.PdfObject) -> tuple[float, ...]:
-    """Return the map (a, b, c, d, e, f) from the points of what is drawn to those of the page."""
-    own = item.get_matrix()
-    way = own if item.container is None else own.multiply(pdfium.PdfMatrix(*_way_to_page(item)))
-    return tuple(way.get())
-
-
 def _bounds_on_page(item: pdfium.PdfObject) -> tuple[float, float, float, float]:
     """Return the left, lower, right and upper end (pt) of what is drawn, on the page."""
-    left, low, right, top = item.get_bounds()
-    if item.container is None:
-        return left, low, right, top
-    a, b, c, d, e, f = _way_to_page(item)
-    xs = [a * x + c * y + e for x in (left, right) for y in (low, top)]
-    ys = [b * x + d * y + f for x in (left, right) for y in (low, top)]
-    return min(xs), min(ys), max(xs), max(ys)
+    left, low, right, top = _way_to_page(item).on_rect(*item.get_bounds())
+    return left, low, right, top
 
 
-def _way_to_page(item: pdfium.PdfObject) -> tuple[float, ...]:
-    """Return the map (a, b, c, d, e, f) to the page from the drawing that holds what is drawn.
+def _matrix_on_page(item: pdfium.PdfObject) -> tuple[float, ...]:
+    """Return the map (a, b, c, d, e, f) from the points of what is drawn to those of the page."""
+    return tuple(item.get_matrix().multiply(_way_to_page(item)).get())
+
+
+def _way_to_page(item: pdfium.PdfObject) -> pdfium.PdfMatrix:
+    """Return the map to the page from the drawing that holds what is drawn.
 
     A page may hold drawings, and these others, each with a map of its own.
     """
     way, holder = pdfium.PdfMatrix(), item.container
     while holder is not None:
         way, holder = way.multiply(holder.get_matrix()), holder.container
-    return tuple(way.get())
+    return way
 
 
 def _read_chars(

@@ -35,8 +35,8 @@ _SHORT_THICK_IN, _LETTERS_IN = 0.5, 0.04  # as high as a double line and so shor
 _LETTER_GAP_IN, _LETTERS_BARE, _BARE_IN = 0.02, 0.4, 0.015
 _FILLED = 0.5
 _STROKE_IN, _STROKE_DARK, _STROKE_SIDE_IN, _WHOLE = 0.5, 0.4, 0.02, 0.95
-_LEAST_STROKES, _STEM_IN, _ALIKE_IN, _MOST_OF_STEP = 2, 0.05, 0.015, 0.76
-_WHITE_IN, _SPECK_PX = 0.015, 2
+_LEAST_STEMS, _STEM_IN, _ALIKE_IN = 2, 0.05, 0.015
+_MOSTLY_STEMS, _MOST_OF_STEP, _WHITE_IN = 0.9, 0.8, 0.015
 _LEAST_CLEAR = 0.72
 _THICKEST_IN = 0.065
 _FAINT = 0.25
@@ -213,13 +213,15 @@ def _are_letters(rule: Rule, across: Sequence[Rule], field: RuleField) -> bool:
         at, half = other.at(place) - first, other.thickness_px / 2 + 1.0
         inked[max(0, round(at - half)) : max(0, round(at + half))] = False
     runs = np.flatnonzero(np.diff(np.concatenate([[0], inked.astype(int), [0]]))).reshape(-1, 2)
-    runs = runs[runs[:, 1] - runs[:, 0] > _SPECK_PX]
-    if len(runs) < _LEAST_STROKES:
+    lengths = runs[:, 1] - runs[:, 0]
+    stems = lengths >= dpi * _STEM_IN  # dots and dashes are shorter
+    if lengths[stems].sum() < _MOSTLY_STEMS * lengths.sum() or stems.sum() < _LEAST_STEMS:
         return False
-    lengths, steps = runs[:, 1] - runs[:, 0], np.diff(runs[:, 0])
-    alike = np.ptp(lengths) <= max(_SPECK_PX, dpi * _ALIKE_IN)
-    # Dots and dashes are shorter, or closer.
-    if not alike or lengths.min() < dpi * _STEM_IN or lengths.max() > _MOST_OF_STEP * steps.min():
+    runs, lengths = runs[stems], lengths[stems]
+    # The line may begin or end within a stem.
+    whole = lengths[1:-1] if len(runs) > _LEAST_STEMS else lengths
+    step = float(np.median(np.diff(runs[:, 1])))
+    if lengths.max() - whole.min() > dpi * _ALIKE_IN or lengths.max() > _MOST_OF_STEP * step:
         return False
     marks = np.array([r.at(place) - first for r in crossed]).reshape(-1, 1)
     near = (marks > runs[:, 0] - dpi * _WHITE_IN) & (marks < runs[:, 1] + dpi * _WHITE_IN)
