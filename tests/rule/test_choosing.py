@@ -158,7 +158,8 @@ def test_a_joined_cell_whose_lines_stand_between_those_beside_it_stays() -> None
     rows = [Cell(r, 1, 1, 1, (100, 40 * r, 300, 40 * r + 40)) for r in range(2)]
     cells = (Cell(0, 0, 2, 1, (0, 0, 100, 80)), *rows)
     merged = Grid((0, 0, 300, 80), (0, 100, 300), (0, 40, 80), cells)
-    between = writing_of((170, 10), (20, 26), (170, 42), (20, 58))
+    between = writing_of((170, 10), (20, 22), (170, 44), (20, 58))
+    between = replace(between, lines=np.arange(4))
     assert part_cells(merged, between, roles_of(between, 0.02)) == merged
     level = writing_of((20, 10), (170, 10), (20, 50), (170, 50))
     assert len(part_cells(merged, level, roles_of(level, 0.02)).cells) == 4
