@@ -97,18 +97,18 @@ def _picture_share(page: pdfium.PdfPage) -> float:
 
 
 def _bounds_on_page(item: pdfium.PdfObject) -> tuple[float, float, float, float]:
-    """Return the left, lower, right and upper end (pt) of what is drawn, on the page."""
+    """Return where an item lies on the page: left, lower, right and upper end (pt)."""
     left, low, right, top = _way_to_page(item).on_rect(*item.get_bounds())
     return left, low, right, top
 
 
 def _matrix_on_page(item: pdfium.PdfObject) -> tuple[float, ...]:
-    """Return the map (a, b, c, d, e, f) from the points of what is drawn to those of the page."""
+    """Return the map (a, b, c, d, e, f) from the points of an item to those of the page."""
     return tuple(item.get_matrix().multiply(_way_to_page(item)).get())
 
 
 def _way_to_page(item: pdfium.PdfObject) -> pdfium.PdfMatrix:
-    """Return the map to the page from the drawing that holds what is drawn.
+    """Return the map to the page from the drawing that holds an item.
 
     A page may hold drawings, and these others, each with a map of its own.
     """

@@ -157,7 +157,7 @@ def _fill(ink: NDArray[np.uint8], dpi: float, depth: float) -> Fullness:
 def _find_strokes(
     ink: NDArray[np.uint8], block: tuple[int, int], dpi: float, depth: float
 ) -> NDArray[np.uint8]:
-    """Find long thin strokes without a gap: 255 in their blocks, of so many px high and wide."""
+    """Return 255 in each block (its height and width in px) that a long thin whole stroke fills."""
     high, wide = block
     dark = max(_FLOOR, _STROKE_DARK * depth)
     if high == 2:
