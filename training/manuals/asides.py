@@ -21,7 +21,7 @@ _RECORDS = (2, 7)
 
 
 def add_asides(manual: Manual, parts: list[Part], rng: np.random.Generator) -> None:
-    """Add one or two of them to some of a manual's blocks, in nine of twenty manuals."""
+    """Put one or two asides among ``parts``, blocks of a manual, in nine of twenty manuals."""
     phrases = find_phrases(manual)
     if len(phrases) < 2 or rng.random() > _SHARE:
         return
@@ -133,34 +133,30 @@ def _write_records(manual: Manual, phrases: Sequence[str], rng: np.random.Genera
     wide, high = float(rng.uniform(260, 420)), float(rng.uniform(120, 260))
     line = f"{rng.uniform(0.4, 1.0):.2f}pt solid #000"
     out: list[str] = []
-    middles: list[tuple[float, float]] = []
+    corners: list[tuple[float, float]] = []
     for _ in range(int(rng.integers(*_RECORDS))):
         x, y = float(rng.uniform(0, wide - 90)), float(rng.uniform(0, high - 50))
-        if any(abs(x - a) < 95 and abs(y - b) < 75 for a, b in middles):
+        if any(abs(x - a) < 95 and abs(y - b) < 75 for a, b in corners):
             continue
-        middles.append((x, y))
+        corners.append((x, y))
         inside = "none" if rng.random() < 0.3 else line
         fields = "".join(
             f"<div style='border-bottom:{inside};padding:1pt 3pt'>"
             f"{_say(manual, str(choose(rng, *words)))}</div>"
             for _ in range(int(rng.integers(1, 5)))
         )
-        rest = (
-            ""
-            if rng.random() < 0.5
-            else (
-                f"<div style='position:absolute;left:{x + 60:.0f}pt;top:{y:.0f}pt'>"
-                f"{_say(manual, str(choose(rng, *words)))}</div>"
-            )
-        )
         out.append(
             f"<div style='position:absolute;left:{x:.0f}pt;top:{y:.0f}pt;border:{line};"
-            f"width:{rng.uniform(38, 56):.0f}pt;overflow:hidden'>{fields}</div>{rest}"
+            f"width:{rng.uniform(38, 56):.0f}pt;overflow:hidden'>{fields}</div>"
         )
+        if rng.random() < 0.5:
+            beside = _say(manual, str(choose(rng, *words)))
+            place = f"left:{x + 60:.0f}pt;top:{y:.0f}pt"
+            out.append(f"<div style='position:absolute;{place}'>{beside}</div>")
     arrows = "".join(
         f"<line x1='{a + 50:.0f}' y1='{b + 8:.0f}' x2='{c:.0f}' y2='{d + 6:.0f}' stroke='#000' "
         "stroke-width='0.6'/>"
-        for (a, b), (c, d) in zip(middles, middles[1:], strict=False)
+        for (a, b), (c, d) in zip(corners, corners[1:], strict=False)
     )
     return (
         f"<div style='position:relative;height:{high:.0f}pt;width:{wide:.0f}pt;break-inside:avoid;"

@@ -33,7 +33,7 @@ _MOST_ROWS, _MOST_NAME, _SIZE = 12, 14, 400
 
 
 def add_results(manual: Manual, parts: list[Part], rng: np.random.Generator) -> None:
-    """Add one to three of them to the blocks of one manual in five: ``parts`` of ``manual``."""
+    """Put one to three results among ``parts``, blocks of a manual, in one manual of five."""
     words = [
         word
         for phrase in find_phrases(manual)

@@ -135,7 +135,7 @@ def _cut_rule_off(inked: NDArray[np.bool_], most: float, least: float) -> None:
 
 
 def _thickest_remain(cap_px: float, rule_px: float) -> float:
-    """Return how thick (px) what is left of a rule along a cell's side can be."""
+    """Return the greatest thickness (px) of what is left of a rule at a cell's side."""
     return max(2.0, 0.8 * rule_px + 1.5, 0.14 * cap_px)
 
 

@@ -92,7 +92,7 @@ def _bands(ink: CellInk, cap_px: float) -> list[tuple[int, int]]:
 
 
 def _overlap(upper: list[int], lower: list[int]) -> bool:
-    """Return whether bands overlap by more than a third of the height of the flatter one."""
+    """Return whether two bands share more than about a third of the height of the lower one."""
     return lower[0] < upper[1] - 0.35 * min(lower[1] - lower[0], upper[1] - upper[0])
 
 

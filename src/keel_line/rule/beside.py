@@ -61,7 +61,7 @@ def _find_breaks(across: Sequence[Rule], cap: float) -> list[tuple[Rule, Rule]]:
 
 
 def _gather(breaks: Iterable[tuple[Rule, Rule]], cap: float) -> list[list[tuple[Rule, Rule]]]:
-    """Group breaks in rules that begin and end at the same places across the page."""
+    """Group gaps in rules across that begin at one place and end at one."""
     groups: list[list[tuple[Rule, Rule]]] = []
     for left, right in breaks:
         for group in groups:
@@ -82,7 +82,7 @@ def _crosses(across: Iterable[Rule], strip: Box) -> bool:
 
 
 def _count_columns(rules: Sequence[Rule], writing: Writing, strip: Box) -> int:
-    """Count the pieces on the fullest text line beside a strip, as far as the rules reach."""
+    """Return the most pieces that stand on one line level with a strip, between the rules' ends."""
     middles = (writing.boxes[:, :2] + writing.boxes[:, 2:]) / 2
     first, last = min(r.start for r in rules), max(r.end for r in rules)
     within = (middles[:, 0] > first) & (middles[:, 0] < last)
