@@ -136,6 +136,14 @@ def draw_lying(turns: int, dpi: float = 150.0) -> bytes:
 
 
 @pytest.fixture(scope="session", autouse=True)
+def without_word_lists() -> Iterator[None]:
+    """Let two words stand in for the fetched word lists, which a fresh machine does not have."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("synth.text.load_words", lambda _package, *, held: ("harbour", "tide"))
+        yield
+
+
+@pytest.fixture(scope="session", autouse=True)
 def _remembering(tmp_path_factory: pytest.TempPathFactory) -> None:
     base = tmp_path_factory.getbasetemp()
     run = base.parent if "PYTEST_XDIST_WORKER" in os.environ else base
