@@ -97,20 +97,20 @@ def _picture_share(page: pdfium.PdfPage) -> float:
 
 
 def _bounds_on_page(item: pdfium.PdfObject) -> tuple[float, float, float, float]:
-    """Return where an item lies on the page: left, lower, right and upper end (pt)."""
+    """Return the bounding box of an item on the page: left, bottom, right, top (pt)."""
     left, low, right, top = _way_to_page(item).on_rect(*item.get_bounds())
     return left, low, right, top
 
 
 def _matrix_on_page(item: pdfium.PdfObject) -> tuple[float, ...]:
-    """Return the map (a, b, c, d, e, f) from the points of an item to those of the page."""
+    """Return the matrix (a, b, c, d, e, f) that turns an item's coordinates into the page's."""
     return tuple(item.get_matrix().multiply(_way_to_page(item)).get())
 
 
 def _way_to_page(item: pdfium.PdfObject) -> pdfium.PdfMatrix:
-    """Return the map to the page from the drawing that holds an item.
+    """Return the matrix that turns coordinates of the drawing around an item into the page's.
 
-    A page may hold drawings, and these others, each with a map of its own.
+    A page may hold drawings, and these may hold others. Each has a matrix of its own.
     """
     way, holder = pdfium.PdfMatrix(), item.container
     while holder is not None:

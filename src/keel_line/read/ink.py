@@ -135,7 +135,7 @@ def _cut_rule_off(inked: NDArray[np.bool_], most: float, least: float) -> None:
 
 
 def _thickest_remain(cap_px: float, rule_px: float) -> float:
-    """Return the greatest thickness (px) of what is left of a rule at a cell's side."""
+    """Return how thick (px) ink at a cell's side can be and still be a remnant of a rule."""
     return max(2.0, 0.8 * rule_px + 1.5, 0.14 * cap_px)
 
 

@@ -92,7 +92,7 @@ def _bands(ink: CellInk, cap_px: float) -> list[tuple[int, int]]:
 
 
 def _overlap(upper: list[int], lower: list[int]) -> bool:
-    """Return whether two bands share more than about a third of the height of the lower one."""
+    """Return whether two bands overlap by more than 0.35 of the smaller of their heights."""
     return lower[0] < upper[1] - 0.35 * min(lower[1] - lower[0], upper[1] - upper[0])
 
 

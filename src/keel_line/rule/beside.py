@@ -61,7 +61,7 @@ def _find_breaks(across: Sequence[Rule], cap: float) -> list[tuple[Rule, Rule]]:
 
 
 def _gather(breaks: Iterable[tuple[Rule, Rule]], cap: float) -> list[list[tuple[Rule, Rule]]]:
-    """Group gaps in rules across that begin at one place and end at one."""
+    """Group gaps in rules: gaps in a group have nearly the same left end and the same right end."""
     groups: list[list[tuple[Rule, Rule]]] = []
     for left, right in breaks:
         for group in groups:
@@ -82,7 +82,10 @@ def _crosses(across: Iterable[Rule], strip: Box) -> bool:
 
 
 def _count_columns(rules: Sequence[Rule], writing: Writing, strip: Box) -> int:
-    """Return the most pieces that stand on one line level with a strip, between the rules' ends."""
+    """Count the pieces on each text line level with a strip, and return the greatest count.
+
+    Only pieces between the ends of the rules count.
+    """
     middles = (writing.boxes[:, :2] + writing.boxes[:, 2:]) / 2
     first, last = min(r.start for r in rules), max(r.end for r in rules)
     within = (middles[:, 0] > first) & (middles[:, 0] < last)

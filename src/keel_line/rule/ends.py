@@ -237,7 +237,7 @@ def _measure_steps(middles: Floats, k: int, cap: float) -> list[float]:
 
 
 def _find_step(middles: Floats, k: int, cap: float) -> float:
-    """Return the distance (px) to the next line outside; 3 heights of capitals if there is none."""
+    """Return the distance (px) from line ``k`` to the next; 3 heights of capitals if it is last."""
     known = k + 1 < len(middles)
     return max(float(middles[k + 1] - middles[k]), _TINY) if known else _FAR_CAPS * cap
 

@@ -42,7 +42,7 @@ def find_partial(rules: Sequence[Rule], box: Box, cap: float) -> list[Rule]:
 
 
 def _is_shared(at: float, places: Sequence[float], slack: float) -> bool:
-    """Return whether one of ``places`` is close to ``at`` and has another one close to it."""
+    """Return whether at least two of ``places`` are close together, one of them close to ``at``."""
     near = [p for p in places if abs(p - at) <= slack]
     return any(sum(abs(p - q) <= slack for q in places) > 1 for p in near)
 
@@ -111,5 +111,5 @@ def _is_open(cell: Cell, rules: Sequence[Rule]) -> bool:
 
 
 def _find_cover(rules: Sequence[Rule], first: float, last: float) -> float:
-    """Return the length (px) of all rules between two places, added up."""
+    """Return the total length (px) of the parts of rules between ``first`` and ``last``."""
     return sum(max(0.0, min(r.end, last) - max(r.start, first)) for r in rules)

@@ -157,7 +157,10 @@ def _fill(ink: NDArray[np.uint8], dpi: float, depth: float) -> Fullness:
 def _find_strokes(
     ink: NDArray[np.uint8], block: tuple[int, int], dpi: float, depth: float
 ) -> NDArray[np.uint8]:
-    """Return 255 in each block (its height and width in px) that a long thin whole stroke fills."""
+    """Return the picture in blocks: 255 where a long, thin, unbroken line fills one, else 0.
+
+    ``block`` is the height and width (px) of a block.
+    """
     high, wide = block
     dark = max(_FLOOR, _STROKE_DARK * depth)
     if high == 2:
