@@ -31,6 +31,7 @@ from synth.press.designs import (
     make_document,
     sample_design,
     sample_listed,
+    sample_slip,
     sample_typed,
 )
 from synth.press.make import PROGRAMS
@@ -300,8 +301,11 @@ def render_own(seed: int) -> Iterator[dict[str, NDArray[Any]]]:
         yield keep_page(writing, rules, said, labels, ink=True)
 
 
-def render(seed: int, *, ink_share: float) -> Iterator[dict[str, NDArray[Any]]]:
-    """Make a batch of pages by chance, and yield what is kept of each."""
+def render(seed: int, *, ink_share: float, slips: float) -> Iterator[dict[str, NDArray[Any]]]:
+    """Make a batch of pages by chance, and yield what is kept of each.
+
+    ``slips`` is the share of small tables without rules.
+    """
     rng = np.random.default_rng([731, seed])
     faces = tuple(sorted({f.family for f in load_faces("train")}))
     chosen = tuple(faces[int(k)] for k in rng.integers(len(faces), size=12))
@@ -317,6 +321,8 @@ def render(seed: int, *, ink_share: float) -> Iterator[dict[str, NDArray[Any]]]:
             design = sample_typed(rng, typewriters)
         elif kind < _NAMED + _TYPED + _LISTED:
             design = sample_listed(rng, chosen)
+        if rng.random() < slips:
+            design = sample_slip(rng, chosen)
         documents.append(make_document(rng, design))
     try:
         plain, tagged = (PROGRAMS["browser"](documents, tagged=t) for t in (False, True))
@@ -441,11 +447,12 @@ def main() -> None:
     parser.add_argument("first", type=int)
     parser.add_argument("last", type=int)
     parser.add_argument("--ink", type=float, default=0.3)
+    parser.add_argument("--slips", type=float, default=0.1)
     parser.add_argument("--own", action="store_true", help="pages of our own page maker")
     args = parser.parse_args()
     cv2.setNumThreads(1)
     for seed in range(args.first, args.last):
-        made = render_own(seed) if args.own else render(seed, ink_share=args.ink)
+        made = render_own(seed) if args.own else render(seed, ink_share=args.ink, slips=args.slips)
         write_pages(f"{seed:04d}", made)
 
 

@@ -94,7 +94,8 @@ class Features:
     whose first cell is empty; ``set_captions``: captions are set as books set them; ``sparse``:
     each column has a share of empty cells of its own; ``narrow_stub``: the first column is narrower
     than what stands in it asks for; ``stacked``: share of columns whose cells hold two or three
-    values below each other; ``formulas``: share of columns of formulas.
+    values below each other; ``formulas``: share of columns of formulas; ``stub_last``: the column
+    of names stands last.
     """
 
     rows: tuple[int, int] = (6, 22)
@@ -129,6 +130,7 @@ class Features:
     narrow_stub: bool = False
     stacked: float = 0.0
     formulas: float = 0.0
+    stub_last: bool = False
 
 
 def make_table(rng: Rng, features: Features, look: Look) -> Table:
@@ -159,7 +161,7 @@ def make_table(rng: Rng, features: Features, look: Look) -> Table:
     if f.groups in ("once", "merged"):
         columns = [Column("Group", "", lambda: "", "l"), stub, *columns]
     else:
-        columns = [stub, *columns]
+        columns = [*columns, stub] if f.stub_last else [stub, *columns]
     for k in range(f.wrap):
         at = len(columns) if k == 0 else int(rng.integers(1, len(columns)))
         wide = Column(

@@ -41,6 +41,7 @@ MORE_PROSE = ("code", "definitions", "formulas", "index", "bullets", "labels", "
 _DRAWN, _HALF_PT, _OFTEN = 6, 240.0, 0.5
 _CROWDED = 0.2
 _BARE = 0.65
+_NARROW = 0.15
 
 
 @dataclass(frozen=True)
@@ -206,7 +207,7 @@ def _make_several(rng: Rng, design: Design, prose: Callable[..., Text]) -> list[
     f = design.features
     out: list[Block] = []
     for number in range(1, int(rng.integers(2, 4)) + 1):
-        small = replace(f, rows=(3, 7), cols=(2, min(4, f.cols[1])))
+        small = replace(f, rows=(3, 7), cols=(min(2, f.cols[1]), min(4, f.cols[1])))
         if rng.random() < 0.7:
             out.append(prose(1, 2))
         out += _captioned(rng, design, number, small)
@@ -477,6 +478,31 @@ def _sample_crowded(rng: Rng, look: Look, features: Features) -> tuple[Look, Fea
     if rng.random() < _CROWDED:
         features = replace(features, formulas=float(rng.choice([0.3, 0.7])))
     return look, features
+
+
+def sample_slip(rng: Rng, faces: tuple[str, ...]) -> Design:
+    """Return the design of a small table without rules by chance, most by itself on its page."""
+    design = sample_design(rng, faces)
+    plain = Look(
+        pad_pt=(float(rng.uniform(1.5, 10)), float(rng.uniform(0, 6))),
+        bold_heading=rng.random() < _OFTEN,
+        place=pick(rng, ("left", "left", "centre")),
+        rule_pt=design.look.rule_pt,
+        wide=rng.random() < _NARROW,
+    )
+    features = Features(
+        rows=(2, 10),
+        cols=(1, int(rng.choice([1, 1, 2, 3]))),  # and the stub
+        levels=int(rng.choice([0, 0, 1])),
+        stub_last=rng.random() < _OFTEN,
+        marks=design.features.marks,
+        blanks=float(rng.choice([0, 0, 0.1])),
+        technical=design.features.technical,
+        sparse=rng.random() < _NARROW,
+    )
+    page = pick(rng, ("sheet", "sheet", "report", "several"))
+    caption = pick(rng, ("none", "none", "above", "numbered"))
+    return replace(design, look=plain, features=features, page=page, caption=caption)
 
 
 def sample_typed(rng: Rng, faces: tuple[str, ...]) -> Design:

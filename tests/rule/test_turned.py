@@ -89,6 +89,12 @@ def test_letters_close_above_each_other_are_a_turned_word() -> None:
     assert chain(stack(0.1), stack(0.1)) == [[100.0, 100.0, 120.0, 186.0]]
 
 
+@pytest.mark.parametrize(("space", "joined"), [(0.6, 1), (1.0, 2)])
+def test_words_a_space_apart_are_one_turned_line(space: float, joined: int) -> None:
+    both = [*stack(0.1), *stack(0.1, y=186.0 + space * CAP)]
+    assert len(chain(both, both)) == joined
+
+
 def test_short_lines_close_above_each_other_are_no_turned_word() -> None:
     assert chain(stack(0.38), stack(0.38)) == []
 

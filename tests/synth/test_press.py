@@ -19,10 +19,11 @@ from synth.press.designs import (
     rng_of,
     sample_design,
     sample_listed,
+    sample_slip,
     sample_typed,
 )
 from synth.press.drawings import DRAWINGS
-from synth.press.edges import DOUBLE, THIN, edges_of, ground_of, has_short_rule, is_light
+from synth.press.edges import DOUBLE, THIN, Edges, edges_of, ground_of, has_short_rule, is_light
 from synth.press.html import write_html
 from synth.press.latex import write_latex
 from synth.press.listing import write_listing
@@ -244,6 +245,18 @@ def test_listings_stand_as_lines_in_a_page_set_otherwise(seed: int) -> None:
     assert "<table" not in page
     for cell in document.tables()[0].cells:
         assert f"#{tag_hex(document.number(cell))}" in page
+
+
+@settings(deadline=None, max_examples=20)
+@given(st.integers(0, 10_000))
+def test_slips_have_small_tables_without_rules(seed: int) -> None:
+    design = sample_slip(np.random.default_rng(seed), ("Go",))
+    document = make_document(np.random.default_rng(seed), design)
+    assert document.tables()
+    for table in document.tables():
+        assert 2 <= table.cols <= 4
+        assert table.rows <= 12
+        assert all(edges_of(table, c.row, c.col) == Edges() for c in table.cells)
 
 
 def test_a_typed_page_is_written_with_its_rules() -> None:

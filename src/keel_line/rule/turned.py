@@ -51,7 +51,8 @@ def chain_letters(letters: Letters, writing: Writing) -> NDArray[np.float64]:
         level = (y >= top) & (y <= foot) & (wide <= _MOST_THICK_CAPS * cap)
         found = _chain(writing.boxes[level], cap, _LEAST_SHORT_CAPS)
         short += [w for w in found if not _lies_on(w, words)]
-    return np.array([_take_ends(w, writing.boxes, cap) for w in (*words, *short)]).reshape(-1, 4)
+    whole = [_take_ends(w, writing.boxes, cap) for w in (*words, *short)]
+    return _join_words(np.array(whole).reshape(-1, 4), cap)
 
 
 def _take_ends(
@@ -106,15 +107,27 @@ def _lies_on(box: NDArray[np.float64], others: NDArray[np.float64]) -> bool:
 
 def _chain(boxes: NDArray[np.float64], cap: float, least: float) -> NDArray[np.float64]:
     """Return the boxes of words, at least so many capitals long, of letters above each other."""
+    runs = _find_runs(boxes, _GAP_CAPS * cap)
+    return np.array(list(_find_words(boxes, runs, cap, least))).reshape(-1, 4)
+
+
+def _join_words(words: NDArray[np.float64], cap: float) -> NDArray[np.float64]:
+    """Return one box for the words of one turned line, which have a space between them."""
+    runs = _find_runs(words, _SPACE_CAPS * cap)
+    return np.array([_around(words[r]) for r in runs]).reshape(-1, 4)
+
+
+def _find_runs(boxes: NDArray[np.float64], most: float) -> list[list[int]]:
+    """Return the numbers of boxes that stand above each other, no further apart than ``most``."""
     runs: list[list[int]] = []
     for k in np.argsort(boxes[:, 1], kind="stable").tolist():
         for run in runs:
-            if _follows(boxes[run[-1]], boxes[k], _GAP_CAPS * cap):
+            if _follows(boxes[run[-1]], boxes[k], most):
                 run.append(k)
                 break
         else:
             runs.append([k])
-    return np.array(list(_find_words(boxes, runs, cap, least))).reshape(-1, 4)
+    return runs
 
 
 def find_turned_cells(grid: Grid, letters: Letters) -> tuple[int, ...]:
