@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
+from keel_line._shared.texts import count_of
 from keel_line.desk.desk import Desk
 from keel_line.docket import opening
 from keel_line.docket.lock import Held
@@ -21,6 +22,10 @@ from tests.ui.conftest import Keys, open_window
 from tests.ui.qtest import QTest
 
 Key, Mod = Qt.Key, Qt.KeyboardModifier
+
+
+def words_at(window: Window, station: str) -> str:
+    return next(s.waiting for s in window.line._stops if s.name == station)
 
 
 # --- Rule keeps its page ---
@@ -121,7 +126,7 @@ def test_file_names_with_mark_up_are_shown_as_they_are(
     assert "<i>none.png is not a picture" in window.message.text()
     assert window.message.textFormat() == Qt.TextFormat.PlainText
     assert "&lt;i&gt;none" in window.message.toolTip()
-    index = window.station(GatherStation).model.index(0, 1)
+    index = window.station(GatherStation).model.index(1, 1)
     assert index.data() == name
     assert "&lt;b&gt;Dues" in index.data(Qt.ItemDataRole.ToolTipRole)
     for label in window.findChildren(QLabel):
@@ -170,6 +175,26 @@ def test_one_bad_file_does_not_stop_the_others(
     assert [s.name for s in desk.sources() if s.trouble] == ["1a.tif"]
     assert [p.source_name for p in desk.pages() if p.progress == "failed"] == ["2a.png"]
     assert "Ctrl+R" not in next(p.trouble for p in desk.pages() if p.progress == "failed")
+    assert words_at(window, "gather") == "4 pages, 1 file not added"
+
+
+def test_a_file_that_was_not_added_heads_the_list_until_it_is_dismissed(
+    window: Window, qtbot: QtBot, tmp_path: Path
+) -> None:
+    (tmp_path / "notes.txt").write_text("No table.")
+    window.add_files([tmp_path / "notes.txt"])
+    qtbot.waitUntil(lambda: window.jobs.adding == 0 and "not added" in words_at(window, "gather"))
+    window.go_to("gather")
+    gather = window.station(GatherStation)
+    QTest.keyClick(gather.table, Key.Key_End)
+    assert gather.table.currentIndex().row() == gather.model.rowCount() - 1
+    QTest.keyClick(gather.table, Key.Key_Delete)
+    assert "not added" in words_at(window, "gather")
+    QTest.keyClick(gather.table, Key.Key_Home)
+    assert gather.model.index(0, 1).data() == "notes.txt"
+    QTest.keyClick(gather.table, Key.Key_Delete)
+    assert words_at(window, "gather") == count_of(len(window.session.desk.pages()), "page")
+    assert not [s for s in window.session.desk.sources() if s.trouble]
 
 
 # --- dockets that cannot be written ---

@@ -145,6 +145,11 @@ class Docket:
                 (name, trouble, stamp()),
             )
 
+    def dismiss_trouble(self, source_id: int) -> None:
+        """Forget a source that could not be used."""
+        with self._writing() as db:
+            db.execute("DELETE FROM source WHERE id = ? AND trouble != ''", (source_id,))
+
     def has_source(self, sha256: str) -> bool:
         """Return whether the docket already has a source with these bytes."""
         return has_source(self._db, sha256)

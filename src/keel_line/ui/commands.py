@@ -294,6 +294,14 @@ COMMANDS: tuple[Command, ...] = (
         bound=False,
     ),
     Command(
+        "dismiss-file",
+        "Dismiss",
+        ("Del",),
+        "gather",
+        "Take a file that could not be added off the list",
+        bound=False,
+    ),
+    Command(
         "repeat-form",
         "Repeat a form",
         ("R",),

@@ -27,7 +27,7 @@ PURPOSES = {
 class PageCounts:
     """How many pages of a docket there are, and how many of them call for what.
 
-    ``bare`` are those read without a table.
+    ``bare`` are those read without a table; ``refused`` are files that could not be added.
     """
 
     pages: int = 0
@@ -35,6 +35,7 @@ class PageCounts:
     failed: int = 0
     to_check: int = 0
     bare: int = 0
+    refused: int = 0
 
     def add(self, page: PageState, times: int = 1) -> None:
         """Count a page in (1) or out (-1)."""
@@ -58,7 +59,7 @@ def make_stops(pages: PageCounts, tables: Tally, joins: int = 0) -> tuple[Stop, 
     elif tables.open:
         proof = count_of(tables.open, "doubt")
     waiting = {
-        "gather": count_of(pages.pages, "page") if pages.pages else "",
+        "gather": _gather_words(pages),
         "square": f"{pages.to_check} to check" if pages.to_check else "",
         "rule": _rule_words(tables) if pages.done else "",
         "proof": proof,
@@ -66,7 +67,7 @@ def make_stops(pages: PageCounts, tables: Tally, joins: int = 0) -> tuple[Stop, 
         "send": "ready" if proofed else "",
     }
     calls = {
-        "gather": pages.failed > 0,
+        "gather": pages.failed + pages.refused > 0,
         "square": pages.to_check > 0,
         "rule": tables.lines > 0 or pages.bare > 0,
         "proof": tables.open > 0,
@@ -89,6 +90,13 @@ def make_stops(pages: PageCounts, tables: Tally, joins: int = 0) -> tuple[Stop, 
         )
         for name in STATIONS
     )
+
+
+def _gather_words(pages: PageCounts) -> str:
+    words = [count_of(pages.pages, "page")] if pages.pages else []
+    if pages.refused:
+        words.append(f"{count_of(pages.refused, 'file')} not added")
+    return ", ".join(words)
 
 
 def _rule_words(tables: Tally) -> str:

@@ -356,14 +356,14 @@ class Window(QMainWindow):
         desk = self.session.desk
         self._pages = desk.pages()
         self._page_at = {p.id: i for i, p in enumerate(self._pages)}
-        self._page_counts = PageCounts()
+        troubled = [s for s in desk.sources() if s.trouble]
+        self._page_counts = PageCounts(refused=len(troubled))
         for page in self._pages:
             self._page_counts.add(page)
             if page.progress == "done" and page.id not in self._small:
                 self._small[page.id] = QPixmap()
                 self._to_fetch.put([page.id])
         self._to_fetch.work()
-        troubled = [s for s in desk.sources() if s.trouble]
         path = desk.docket.path
         earlier = [] if self._pages else self._earlier()
         view = DocketView(path, self._pages, troubled, self._small, earlier)

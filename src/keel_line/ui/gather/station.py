@@ -58,7 +58,7 @@ def _key(row: PageState | SourceState) -> tuple[type, int]:
 
 
 class ManifestModel(QAbstractTableModel):
-    """Pages and troubled sources as rows."""
+    """Files that could not be added, then pages, as rows."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -88,8 +88,9 @@ class ManifestModel(QAbstractTableModel):
             if (old is not new and old != new) or (isinstance(new, PageState) and new.id in fresh):
                 self.dataChanged.emit(self.index(number, 0), self.index(number, len(COLUMNS) - 1))
 
-    def show_row(self, number: int, row: PageState) -> None:
-        """Update one row."""
+    def show_page(self, index: int, row: PageState) -> None:
+        """Update the row of a page, counted among the pages."""
+        number = index + sum(isinstance(r, SourceState) for r in self._rows)
         self._rows[number] = row
         self._pictured = set(self._small)
         self.dataChanged.emit(self.index(number, 0), self.index(number, len(COLUMNS) - 1))
@@ -97,6 +98,10 @@ class ManifestModel(QAbstractTableModel):
     def row_at(self, index: int) -> PageState | SourceState:
         """Return the page or source in a row."""
         return self._rows[index]
+
+    def key_at(self, index: int) -> tuple[type, int] | None:
+        """Return what tells a row from all others, None where there is no such row."""
+        return _key(self._rows[index]) if 0 <= index < len(self._rows) else None
 
     @override
     def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
@@ -136,7 +141,8 @@ class ManifestModel(QAbstractTableModel):
     @staticmethod
     def _text(row: PageState | SourceState, column: int) -> str:
         if isinstance(row, SourceState):
-            return {1: row.name, 6: row.trouble}.get(column, "")
+            said = f"{row.trouble} Del dismisses this."
+            return {1: row.name, 3: "not added", 6: said}.get(column, "")
         known = row.progress == "done"
         res = row.resolution
         dpi = (
@@ -284,20 +290,22 @@ class GatherStation(Station):
 
     @override
     def show_row(self, number: int, page: PageState) -> None:
-        self.model.show_row(number, page)
+        self.model.show_page(number, page)
 
     @override
     def show_docket(self, docket: DocketView) -> None:
         if not docket.pages:
             self._show_earlier(docket.earlier)
-        rows: list[PageState | SourceState] = [*docket.pages, *docket.troubled]
+        rows: list[PageState | SourceState] = [*docket.troubled, *docket.pages]
         first_ones = bool(rows) and self._stack.currentIndex() == 0 and self.isVisible()
         if self._stack.currentWidget() is not self.differences or not rows:
             self._stack.setCurrentIndex(1 if rows else 0)
         self._show_edition()
         at = self.table.currentIndex().row()
+        before = self.model.key_at(at)
         self.model.show(rows, docket.small)
-        wanted = min(max(at, 0), len(rows) - 1)
+        same = (k for k in range(len(rows)) if self.model.key_at(k) == before)
+        wanted = next(same, min(max(at, 0), len(rows) - 1))
         if rows and self.table.currentIndex().row() != wanted:
             self.table.selectRow(wanted)
         self._first = self.table if rows else self.begin_button
@@ -357,14 +365,36 @@ class GatherStation(Station):
 
     @override
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Take the key of editions before the list searches for a row that begins with it."""
-        pressed = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress
-        if pressed and self._editions and isinstance(event, QKeyEvent):
+        """Take this station's keys before the list does, which would search for a row by them."""
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
             plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
-            if plain and event.key() == Qt.Key.Key_E:
-                self.follow(self._editions[0])
+            if plain and self._press(event.key()):
                 return True
         return super().eventFilter(watched, event)
+
+    def _press(self, key: int) -> bool:
+        """Do what a key asks for; return whether it asks for anything here."""
+        rows = self.model.rowCount()
+        if key == Qt.Key.Key_E and self._editions:
+            self.follow(self._editions[0])
+        elif key == Qt.Key.Key_Delete:
+            self._dismiss()
+        elif key in (Qt.Key.Key_Home, Qt.Key.Key_End):
+            self.table.selectRow(0 if key == Qt.Key.Key_Home else rows - 1)
+        else:
+            return False
+        return True
+
+    def _dismiss(self) -> None:
+        """Take a file that could not be added off the list."""
+        at = self.table.currentIndex().row()
+        row = self.model.row_at(at) if at >= 0 else None
+        if isinstance(row, SourceState):
+            self._session.desk.docket.dismiss_trouble(row.id)
+            self.pages_changed.emit()
+            self.say(f"{row.name} is off the list. Its file was not changed.")
+        else:
+            self.say("Only a file that was not added can be dismissed.")
 
     def _choose(self, index: QModelIndex) -> None:
         row = self.model.row_at(index.row())
