@@ -1,6 +1,7 @@
 """Trains the network that tells the roles of pieces of writing, and what joins and parts them.
 
-Run as ``python -m training.rolenet --steps 4000``; the weights go to ``rule/data/roles.npz``.
+Run as ``python -m training.rolenet --steps 4000``; the weights go to ``rule/data/roles.npz``. With
+``--mean FIRST SECOND`` nothing is trained: the mean of two files of weights goes there.
 """
 
 from __future__ import annotations
@@ -23,6 +24,7 @@ from torch import nn
 
 from keel_line.rule.pieces import GROUPS, Pieces, measure_pieces
 from keel_line.rule.sayings import TEXTS
+from training.average import average
 from training.roles import KEPT, MATERIAL, load_page_kept
 
 WEIGHTS = (
@@ -265,7 +267,7 @@ def measure(net: RoleNet, graphs: Sequence[Graph]) -> dict[str, float]:
 
 
 def export(
-    net: RoleNet, middle: NDArray[np.float64], scale: NDArray[np.float64], path: Path
+    net: RoleNet, middle: NDArray[np.floating], scale: NDArray[np.floating], path: Path
 ) -> None:
     """Write the weights in 8 bits, with what features are brought to first.
 
@@ -302,6 +304,26 @@ def load_weights(net: RoleNet, path: Path) -> tuple[NDArray[np.float32], NDArray
     return kept["middle"], kept["scale"]
 
 
+def write_mean(first: Path, second: Path, share: float, out: Path) -> None:
+    """Write the mean of two files of weights; ``share`` (0 to 1) is how much of the second it has.
+
+    One must have begun with the other, or both with the same; see ``training.average``.
+    """
+    (one, middle, scale), (other, *_) = _load_net(first), _load_net(second)
+    one.load_state_dict(average(one.state_dict(), other.state_dict(), share))
+    export(one, middle, scale, out)
+
+
+def _load_net(path: Path) -> tuple[RoleNet, NDArray[np.float32], NDArray[np.float32]]:
+    """Return a network as wide as its weights, and what features are brought to first."""
+    with np.load(path) as data:
+        width, features = data["net.first.weight"].shape
+        rounds = sum(n.startswith("net.own.") and n.endswith(".weight") for n in data.files)
+        page = "net.page.0.weight" in data.files
+    net = RoleNet(features, width, rounds, page=page)
+    return (net, *load_weights(net, path))
+
+
 def _parse() -> argparse.Namespace:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--steps", type=int, default=4000)
@@ -313,6 +335,8 @@ def _parse() -> argparse.Namespace:
     parser.add_argument("--ink", type=float, help="share of pages on paper; as they come without")
     parser.add_argument("--manuals", type=float, help="share of pages of manuals")
     parser.add_argument("--begin", type=Path, help="weights to go on from")
+    parser.add_argument("--mean", type=Path, nargs=2, help="write the mean of these weights")
+    parser.add_argument("--share", type=float, default=0.5, help="of the second in the mean")
     parser.add_argument("--out", type=Path, default=WEIGHTS)
     return parser.parse_args()
 
@@ -320,6 +344,10 @@ def _parse() -> argparse.Namespace:
 def main() -> None:
     """Train, print figures, and write the weights."""
     args = _parse()
+    if args.mean is not None:
+        first, second = args.mean
+        write_mean(first, second, args.share, args.out)
+        return
     torch.manual_seed(1)
     torch.set_num_threads(2)
     rng = np.random.default_rng(1)

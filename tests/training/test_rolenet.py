@@ -25,6 +25,7 @@ from training.rolenet import (  # noqa: E402
     load_weights,
     loss_of,
     measure,
+    write_mean,
 )
 
 
@@ -90,6 +91,21 @@ def test_weights_that_were_written_are_gone_on_from(tmp_path: Path) -> None:
     load_weights(again, path)
     for name, values in net.state_dict().items():
         assert np.allclose(values, again.state_dict()[name], atol=0.02), name
+
+
+def test_the_mean_of_two_files_of_weights_lies_between_them(tmp_path: Path) -> None:
+    files = [tmp_path / name for name in ("first.npz", "second.npz", "mean.npz")]
+    scale = np.ones(FEATURES)
+    for seed, path in enumerate(files[:2]):
+        torch.manual_seed(seed)
+        export(RoleNet(FEATURES, 16, 2, page=True), 0 * scale, scale, path)
+    write_mean(files[0], files[1], 0.25, files[2])
+    first, second, mean = (RoleNet(FEATURES, 16, 2, page=True) for _ in range(3))
+    for net, path in zip((first, second, mean), files, strict=True):
+        load_weights(net, path)
+    wanted = 0.75 * first.first.weight + 0.25 * second.first.weight
+    assert torch.allclose(mean.first.weight, wanted, atol=2e-3)
+    assert not torch.allclose(mean.first.weight, first.first.weight, atol=2e-2)
 
 
 def test_what_is_known_of_a_page_is_some_of_its_texts() -> None:
