@@ -209,6 +209,25 @@ def test_rules_around_what_is_outside_all_tables_are_none() -> None:
     assert is_no_table(grid, note, roles_of(note, 0.1, OUTSIDE))
 
 
+def test_a_plain_grid_that_is_written_in_is_a_table_where_its_pieces_alone_look_like_none() -> None:
+    grid = make_plain_grid((0, 0, 300, 120), 3, 3)
+    places = [(100 * x + 20, 40 * y + 10) for y in range(3) for x in range(3)]
+    full, sparse = writing_of(*places), writing_of(*places[:5])
+    assert not is_no_table(grid, full, unlikely(full))
+    assert is_no_table(grid, sparse, unlikely(sparse))
+    first, second, *rest = grid.cells
+    wide = replace(first, col_span=2, box=(*first.box[:2], *second.box[2:]))
+    joined = replace(grid, cells=(wide, *rest))
+    assert is_no_table(joined, full, unlikely(full))
+
+
+def unlikely(writing: Writing) -> Roles:
+    """Roles of pieces that are thought to be in a table with a chance of 0.2."""
+    plain = roles_of(writing, 0.1)
+    roles = np.tile([0.8, 0.0, 0.0, 0.2, 0.0], (len(writing.boxes), 1))
+    return replace(plain, roles=roles)
+
+
 def test_a_row_of_blank_boxes_is_no_table() -> None:
     boxes, beside = make_plain_grid((0, 0, 300, 40), 1, 3), writing_of((400, 400))
     assert is_no_table(boxes, beside, roles_of(beside, 0.1))

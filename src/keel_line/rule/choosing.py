@@ -24,6 +24,7 @@ Ints = NDArray[np.int64]
 _UP, _LEFT = WAYS.index("up"), WAYS.index("left")
 _SURE = 0.02
 _RULED_BONUS = 2.0
+_CELL_BONUS, _MOSTLY_FILLED = 2.0, 0.6
 _LEAST_EVIDENCE = 1.0
 _MOST_ALIKE, _MOSTLY_WRAPPED, _NEAREST = 0.5, 0.7, 0.85
 _LEAST_PIECES = 2
@@ -36,13 +37,18 @@ def is_no_table(grid: Grid, writing: Writing, roles: Roles) -> bool:
     """Return whether rules that cross are no table: squared paper, a drawing, a puzzle, a note.
 
     Without writing it is one row, one column, or many cells; else its writing is plainly thought to
-    be outside all tables.
+    be outside all tables. Where no cells are joined and most are written in, each of these speaks
+    for a table.
     """
-    own = find_cells([grid], writing) >= 0
+    held = find_cells([grid], writing)
+    own = held >= 0
     if not own.any():
         return min(grid.rows, grid.cols) == 1 or len(grid.cells) > _MOST_BLANK
     gain = _score([], writing, roles, own) - _score([grid], writing, roles, own)
-    return gain > _RULED_BONUS
+    filled = len(np.unique(held[own]))
+    plain = min(grid.rows, grid.cols) > 1 and len(grid.cells) == grid.rows * grid.cols
+    bonus = _CELL_BONUS * filled if plain and filled >= _MOSTLY_FILLED * len(grid.cells) else 0.0
+    return gain > _RULED_BONUS + bonus
 
 
 def choose_ruled(
