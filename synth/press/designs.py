@@ -41,7 +41,7 @@ MORE_PROSE = ("code", "definitions", "formulas", "index", "bullets", "labels", "
 _DRAWN, _HALF_PT, _OFTEN = 6, 240.0, 0.5
 _CROWDED = 0.2
 _BARE = 0.65
-_NARROW = 0.15
+_SELDOM = 0.15
 
 
 @dataclass(frozen=True)
@@ -481,14 +481,14 @@ def _sample_crowded(rng: Rng, look: Look, features: Features) -> tuple[Look, Fea
 
 
 def sample_slip(rng: Rng, faces: tuple[str, ...]) -> Design:
-    """Return the design of a small table without rules by chance, most by itself on its page."""
+    """Return the design of a small table without rules by chance, often by itself on its page."""
     design = sample_design(rng, faces)
     plain = Look(
         pad_pt=(float(rng.uniform(1.5, 10)), float(rng.uniform(0, 6))),
         bold_heading=rng.random() < _OFTEN,
         place=pick(rng, ("left", "left", "centre")),
         rule_pt=design.look.rule_pt,
-        wide=rng.random() < _NARROW,
+        wide=rng.random() < _SELDOM,
     )
     features = Features(
         rows=(2, 10),
@@ -498,7 +498,7 @@ def sample_slip(rng: Rng, faces: tuple[str, ...]) -> Design:
         marks=design.features.marks,
         blanks=float(rng.choice([0, 0, 0.1])),
         technical=design.features.technical,
-        sparse=rng.random() < _NARROW,
+        sparse=rng.random() < _SELDOM,
     )
     page = pick(rng, ("sheet", "sheet", "report", "several"))
     caption = pick(rng, ("none", "none", "above", "numbered"))
