@@ -15,8 +15,9 @@ from benchmarks.workers import open_workers
 from synth.press.store import LoadedPage, each_page, load_pressed
 from synth.press.truth import PressPage
 
-DAMAGES = ("clean", "copy", "clean", "fax", "photo", "office")
-FILE_AND_PAPER = tuple(("digital", damage) for damage in DAMAGES)
+_PAPERS = (("clean",), ("copy",), ("clean",), ("fax", "fax-coarse"), ("photo",), ("office",))
+FILE_AND_PAPER = tuple(("digital", *papers) for papers in _PAPERS)
+"""Each page as its file has it, and on one paper by turns; faxes as coarse ones, too."""
 KEPT = Path(__file__).resolve().parent.parent / ".cache"
 _SEED = 9119
 Job = tuple[bytes, PressPage, str]
@@ -37,7 +38,7 @@ def measure_folders(
 ) -> list[T]:
     """Measure each page of some folders with each damage of a turn; pages take the turns in order.
 
-    Without ``turns`` each page is measured as its file has it, and on one paper.
+    Without ``turns`` they are those of ``FILE_AND_PAPER``.
     """
     jobs = [
         (data, truth, damage)
