@@ -295,7 +295,7 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command(
         "dismiss-file",
-        "Dismiss",
+        "Dismiss a file",
         ("Del",),
         "gather",
         "Take a file that could not be added off the list",
