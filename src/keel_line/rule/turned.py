@@ -112,7 +112,7 @@ def _chain(boxes: NDArray[np.float64], cap: float, least: float) -> NDArray[np.f
 
 
 def _join_words(words: NDArray[np.float64], cap: float) -> NDArray[np.float64]:
-    """Return one box for the words of one turned line, which have a space between them."""
+    """Join turned words that are a space apart; return one box for each line of them."""
     runs = _find_runs(words, _SPACE_CAPS * cap)
     return np.array([_around(words[r]) for r in runs]).reshape(-1, 4)
 

@@ -298,7 +298,7 @@ COMMANDS: tuple[Command, ...] = (
         "Dismiss a file",
         ("Del",),
         "gather",
-        "Take a file that could not be added off the list",
+        "Remove a file that could not be added from the list",
         bound=False,
     ),
     Command(

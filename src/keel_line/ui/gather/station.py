@@ -89,7 +89,7 @@ class ManifestModel(QAbstractTableModel):
                 self.dataChanged.emit(self.index(number, 0), self.index(number, len(COLUMNS) - 1))
 
     def show_page(self, index: int, row: PageState) -> None:
-        """Update the row of a page, counted among the pages."""
+        """Update a page's row; ``index`` counts the pages, not the files above them."""
         number = index + sum(isinstance(r, SourceState) for r in self._rows)
         self._rows[number] = row
         self._pictured = set(self._small)
@@ -100,7 +100,7 @@ class ManifestModel(QAbstractTableModel):
         return self._rows[index]
 
     def key_at(self, index: int) -> tuple[type, int] | None:
-        """Return what tells a row from all others, None where there is no such row."""
+        """Return a row's kind and id, None where there is no such row."""
         return _key(self._rows[index]) if 0 <= index < len(self._rows) else None
 
     @override
@@ -365,7 +365,7 @@ class GatherStation(Station):
 
     @override
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Take this station's keys before the list does, which would search for a row by them."""
+        """Handle this station's keys; the list would search for rows that begin with them."""
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
             plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
             if plain and self._press(event.key()):
@@ -373,7 +373,7 @@ class GatherStation(Station):
         return super().eventFilter(watched, event)
 
     def _press(self, key: int) -> bool:
-        """Do what a key asks for; return whether it asks for anything here."""
+        """Act on a key; return whether it has a use here."""
         rows = self.model.rowCount()
         if key == Qt.Key.Key_E and self._editions:
             self.follow(self._editions[0])
@@ -386,13 +386,13 @@ class GatherStation(Station):
         return True
 
     def _dismiss(self) -> None:
-        """Take a file that could not be added off the list."""
+        """Remove the row of a file that could not be added."""
         at = self.table.currentIndex().row()
         row = self.model.row_at(at) if at >= 0 else None
         if isinstance(row, SourceState):
             self._session.desk.docket.dismiss_trouble(row.id)
             self.pages_changed.emit()
-            self.say(f"{row.name} is off the list. Its file was not changed.")
+            self.say(f"{row.name} was removed from the list. The file itself was not changed.")
         else:
             self.say("Only a file that was not added can be dismissed.")
 
