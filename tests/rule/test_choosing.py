@@ -222,7 +222,7 @@ def test_a_plain_grid_that_is_written_in_is_a_table_where_its_pieces_alone_look_
 
 
 def unlikely(writing: Writing) -> Roles:
-    """Roles of pieces that are thought to be in a table with a chance of 0.2."""
+    """Roles of pieces that each have a chance of 0.2 to be in a table."""
     plain = roles_of(writing, 0.1)
     roles = np.tile([0.8, 0.0, 0.0, 0.2, 0.0], (len(writing.boxes), 1))
     return replace(plain, roles=roles)

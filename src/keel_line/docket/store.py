@@ -146,7 +146,7 @@ class Docket:
             )
 
     def dismiss_trouble(self, source_id: int) -> None:
-        """Forget a source that could not be used."""
+        """Delete the entry of a source that could not be used."""
         with self._writing() as db:
             db.execute("DELETE FROM source WHERE id = ? AND trouble != ''", (source_id,))
 

@@ -112,13 +112,13 @@ def _chain(boxes: NDArray[np.float64], cap: float, least: float) -> NDArray[np.f
 
 
 def _join_words(words: NDArray[np.float64], cap: float) -> NDArray[np.float64]:
-    """Join turned words that are a space apart; return one box for each line of them."""
+    """Join turned words that are a space apart; return the box of each joined line."""
     runs = _find_runs(words, _SPACE_CAPS * cap)
     return np.array([_around(words[r]) for r in runs]).reshape(-1, 4)
 
 
 def _find_runs(boxes: NDArray[np.float64], most: float) -> list[list[int]]:
-    """Return the numbers of boxes that stand above each other, no further apart than ``most``."""
+    """Group boxes that stand above each other, at most ``most`` px apart; return their numbers."""
     runs: list[list[int]] = []
     for k in np.argsort(boxes[:, 1], kind="stable").tolist():
         for run in runs:

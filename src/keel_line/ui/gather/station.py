@@ -58,7 +58,7 @@ def _key(row: PageState | SourceState) -> tuple[type, int]:
 
 
 class ManifestModel(QAbstractTableModel):
-    """Files that could not be added, then pages, as rows."""
+    """The rows of the list: files that could not be added, then pages."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -100,7 +100,7 @@ class ManifestModel(QAbstractTableModel):
         return self._rows[index]
 
     def key_at(self, index: int) -> tuple[type, int] | None:
-        """Return a row's kind and id, None where there is no such row."""
+        """Return the kind and id of what a row shows, None where there is no such row."""
         return _key(self._rows[index]) if 0 <= index < len(self._rows) else None
 
     @override
@@ -365,7 +365,7 @@ class GatherStation(Station):
 
     @override
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Handle this station's keys; the list would search for rows that begin with them."""
+        """Handle this station's keys before the list does: it would search for rows by letter."""
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
             plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
             if plain and self._press(event.key()):
@@ -373,7 +373,7 @@ class GatherStation(Station):
         return super().eventFilter(watched, event)
 
     def _press(self, key: int) -> bool:
-        """Act on a key; return whether it has a use here."""
+        """Act on a key press; return False for a key that this station does not use."""
         rows = self.model.rowCount()
         if key == Qt.Key.Key_E and self._editions:
             self.follow(self._editions[0])
