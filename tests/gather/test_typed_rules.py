@@ -26,8 +26,9 @@ def typed(*lines: str) -> PageText:
     return PageText(chars, np.array(boxes).reshape(-1, 4), np.array(spaced, bool), ())
 
 
-def test_a_row_of_hyphens_is_a_rule() -> None:
-    text = take_typed_rules(typed("Vessel  Tons", "------------", "Wren      12"))
+@pytest.mark.parametrize("sign", ["-", "\u2212"])  # typesetters print a minus for a hyphen
+def test_a_row_of_hyphens_is_a_rule(sign: str) -> None:
+    text = take_typed_rules(typed("Vessel  Tons", 12 * sign, "Wren      12"))
     assert text.chars == "VesselTonsWren12"
     (rule,) = text.rules
     assert rule.direction == "across"
@@ -59,6 +60,17 @@ def test_bars_above_each_other_are_a_rule_down() -> None:
     assert down.start < 100 - CAP
     assert down.end > 100 + 4 * PITCH
     assert text.spaced[1]  # what stands on its two sides is not one word
+
+
+def test_bars_within_words_are_no_rule() -> None:
+    text = typed("A1|Ailsay   12", "B1|Skerry    4", "C2|Tarn     11")
+    assert take_typed_rules(text) is text
+
+
+def test_bars_without_white_part_cells_beside_bars_with_some() -> None:
+    text = take_typed_rules(typed("|A1|Ailsay|", "|B1|Skerry|", "|C2|Tarn  |"))
+    assert text.chars == "A1AilsayB1SkerryC2Tarn"
+    assert len(text.rules) == 3
 
 
 def test_colons_after_words_are_no_rule() -> None:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from keel_line.model.grid import Rule
 from keel_line.model.page import PageText
 
-_ACROSS = frozenset("-=_~\u2010\u2011\u2013\u2014\u2015\u2500\u2501\u2550")
+_ACROSS = frozenset("-=_~\u2010\u2011\u2212\u2013\u2014\u2015\u2500\u2501\u2550")
 _DOTS = frozenset(".\u00b7")
 _CROSSES = frozenset("+\u251c\u2524\u252c\u2534\u253c\u250c\u2510\u2514\u2518")
 _BARS = frozenset("|!:\u00a6\u2502\u2503\u2551")
@@ -125,13 +125,31 @@ def _find_bars(text: PageText, lines: list[NDArray[np.int64]]) -> list[NDArray[n
         gone = [r for r in open_runs if foot - text.boxes[r[-1], 3] > _NEXT_LINE * cap]
         done += gone
         open_runs = [r for r in open_runs if r not in gone]
-    found = [r for r in (*done, *open_runs) if len(r) >= _LEAST_BARS]
-    return [np.array(r, np.int64) for r in found if _are_bars(text, r)]
+    found = [np.array(r, np.int64) for r in (*done, *open_runs) if len(r) >= _LEAST_BARS]
+    bars = [_are_bars(text, r) for r in found]
+    apart = [r for r, sure in zip(found, bars, strict=True) if sure]
+    return [
+        r for r, sure in zip(found, bars, strict=True) if sure or _is_beside(text.boxes, r, apart)
+    ]
 
 
-def _are_bars(text: PageText, run: list[int]) -> bool:
-    """Return whether signs above each other are bars: colons after words are none."""
-    return text.chars[run[0]] != ":" or all(text.spaced[k] for k in run)
+def _are_bars(text: PageText, run: NDArray[np.int64]) -> bool:
+    """Return whether signs above each other are bars: some have white on one side.
+
+    Otherwise they belong to the words that they stand in. Colons need white before all of them.
+    """
+    if text.chars[run[0]] == ":":
+        return bool(text.spaced[run].all())
+    before = np.append(text.spaced, True)  # white follows the last sign
+    return bool((before[run] | before[run + 1]).any())
+
+
+def _is_beside(
+    boxes: NDArray[np.float64], run: NDArray[np.int64], bars: list[NDArray[np.int64]]
+) -> bool:
+    """Return whether a run stands on the same lines as one of ``bars``: |12|Wren|."""
+    feet = boxes[run, 3]
+    return any(boxes[b, 3].min() <= feet.min() and boxes[b, 3].max() >= feet.max() for b in bars)
 
 
 def _make_down(boxes: NDArray[np.float64]) -> Rule:
