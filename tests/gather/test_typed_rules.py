@@ -73,9 +73,15 @@ def test_bars_without_white_part_cells_beside_bars_with_some() -> None:
     assert len(text.rules) == 3
 
 
-def test_colons_after_words_are_no_rule() -> None:
-    text = typed("Port: Ailsay", "Date: 4 May", "Tons: 12", "Dues: 3")
+@pytest.mark.parametrize("lines", [["Port: Ailsay", "Tons: 12"], ["a  :port", "b  :tons"]])
+def test_colons_at_words_are_no_rule(lines: list[str]) -> None:
+    text = typed(*lines, *lines)
     assert take_typed_rules(text) is text
+
+
+def test_colons_between_columns_are_a_rule() -> None:
+    text = take_typed_rules(typed("Wren : 12", "Tarn :  4", "Skua :123"))
+    assert text.chars == "Wren12Tarn4Skua123"
 
 
 @given(st.lists(st.text("abcxyz0189 ,.£()", min_size=1, max_size=20), min_size=1, max_size=8))

@@ -136,12 +136,14 @@ def _find_bars(text: PageText, lines: list[NDArray[np.int64]]) -> list[NDArray[n
 def _are_bars(text: PageText, run: NDArray[np.int64]) -> bool:
     """Return whether signs above each other are bars: some have white on one side.
 
-    Otherwise they belong to the words that they stand in. Colons need white before all of them.
+    Otherwise they belong to the words that they stand in. Colons need white before all of them,
+    and after some: "Port:" and ":port" are words.
     """
+    spaced = np.append(text.spaced, True)  # white follows the last sign
+    before, after = spaced[run], spaced[run + 1]
     if text.chars[run[0]] == ":":
-        return bool(text.spaced[run].all())
-    before = np.append(text.spaced, True)  # white follows the last sign
-    return bool((before[run] | before[run + 1]).any())
+        return bool(before.all() and after.any())
+    return bool((before | after).any())
 
 
 def _is_beside(
