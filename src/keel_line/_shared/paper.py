@@ -133,6 +133,19 @@ def level_at(grey: Grey, share: float) -> int:
     return int(np.searchsorted(counts, share * counts[-1]))
 
 
+def grey_percentile(grey: Grey, share: float) -> float:
+    """Return the grey level (0 to 255) below which ``share`` (0 to 1) of a picture's pixels lie.
+
+    Between two pixels it is interpolated, as numpy's percentile is, but many times quicker on small
+    pictures, which must have a pixel.
+    """
+    counts = np.cumsum(np.bincount(grey.ravel(), minlength=256))
+    place = share * (grey.size - 1)
+    low = int(place)
+    below, above = np.searchsorted(counts, (low, min(low + 1, grey.size - 1)), side="right")
+    return float(below + (above - below) * (place - low))
+
+
 def measure_darkness(flat: Grey) -> Grey:
     """Return how far each pixel of a page with even light lies below the paper (0 to 235)."""
     # As OpenCV reads it, four numbers are one value for all pixels.

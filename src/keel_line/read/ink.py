@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from keel_line._shared.paper import PAPER_LEVEL, Grey, measure_darkness
+from keel_line._shared.paper import PAPER_LEVEL, Grey, grey_percentile, measure_darkness
 
 _LEAST_DEPTH = 26
 _DOT_SHARE = 0.11  # a full stop is about this part of a capital's height
@@ -75,17 +75,14 @@ def take_ink(crop: Grey, depth: float, cap_px: float, rule_px: float) -> CellInk
         Thickness of the table's rules.
     """
     ink = measure_darkness(crop)
-    own = float(np.percentile(ink, 99.5)) if ink.size else 0.0
+    own = grey_percentile(ink, 0.995) if ink.size else 0.0
     level = max(_LEAST_DEPTH, 0.42 * min(max(own, 0.35 * depth), depth))
     inked = ink > level
     binary = _without_rules(inked, cap_px, rule_px).astype(np.uint8)
-    count, labels, table, _ = cv2.connectedComponentsWithStats(binary, connectivity=8)
+    _, labels, table, _ = cv2.connectedComponentsWithStats(binary, connectivity=8)
     stats = np.asarray(table, np.int32)
-    keep = np.ones(count, bool)
+    keep = ~_are_rule_remains(stats, crop.shape, cap_px, rule_px)
     keep[0] = False
-    for i in range(1, count):
-        if _is_rule_remain(stats[i], crop.shape, cap_px, rule_px):
-            keep[i] = False
     dirt = _find_dirt(stats, keep, cap_px)
     keep &= ~dirt
     mask = keep[labels]
@@ -139,33 +136,30 @@ def _thickest_remain(cap_px: float, rule_px: float) -> float:
     return max(2.0, 0.8 * rule_px + 1.5, 0.14 * cap_px)
 
 
-def _is_rule_remain(
-    part: NDArray[np.int32], shape: tuple[int, ...], cap_px: float, rule_px: float
-) -> bool:
-    """Return whether a part at the crop's border is the remains of a rule."""
-    x, y, width, height, area = (int(v) for v in part)
+def _are_rule_remains(
+    parts: NDArray[np.int32], shape: tuple[int, ...], cap_px: float, rule_px: float
+) -> NDArray[np.bool_]:
+    """Return which parts at the crop's border are the remains of rules, shape (len(parts),)."""
+    x, y, width, height, area = parts.T
     rows, cols = shape
     thin = _thickest_remain(cap_px, rule_px)
     edge = max(2, round(0.12 * cap_px))
-    touches_side = x == 0 or x + width == cols
-    touches_end = y == 0 or y + height == rows
-    near_side = x <= edge or x + width >= cols - edge
-    near_end = y <= edge or y + height >= rows - edge
-    if not (near_side or near_end):
-        return False
-    across = near_end and height <= thin and width >= 3 * height
-    long_enough = height >= 1.6 * cap_px or (touches_side and height >= 3 * width)
-    down = near_side and width <= thin and long_enough
-    stub_across = touches_side and height <= thin and width <= cap_px
-    stub_down = touches_end and width <= thin and height <= 0.5 * cap_px
-    speck = max(width, height) <= thin and (touches_side or touches_end)
+    touches_side = (x == 0) | (x + width == cols)
+    touches_end = (y == 0) | (y + height == rows)
+    near_side = (x <= edge) | (x + width >= cols - edge)
+    near_end = (y <= edge) | (y + height >= rows - edge)
+    across = near_end & (height <= thin) & (width >= 3 * height)
+    long_enough = (height >= 1.6 * cap_px) | (touches_side & (height >= 3 * width))
+    down = near_side & (width <= thin) & long_enough
+    stub_across = touches_side & (height <= thin) & (width <= cap_px)
+    stub_down = touches_end & (width <= thin) & (height <= 0.5 * cap_px)
+    touches = touches_side | touches_end
+    speck = touches & (np.maximum(width, height) <= thin)
     # A corner of the frame: long on both sides with little ink in between.
-    corner = (
-        (touches_side or touches_end)
-        and area < 0.25 * width * height
-        and (width > 0.6 * cols and height > 0.6 * rows)
-    )
-    return across or down or stub_across or stub_down or speck or corner
+    corner = touches & (area < 0.25 * width * height)
+    corner &= (width > 0.6 * cols) & (height > 0.6 * rows)
+    out: NDArray[np.bool_] = across | down | stub_across | stub_down | speck | corner
+    return out
 
 
 def _find_dirt(

@@ -160,4 +160,5 @@ def _mode(values: NDArray[np.float64], width: float) -> float:
     ends = np.searchsorted(ordered, ordered + max(width, 1.0), side="right")
     counts = ends - np.arange(len(ordered))
     best = int(counts.argmax())
-    return float(np.median(ordered[best : ends[best]]))
+    first, last = best + (counts[best] - 1) // 2, best + counts[best] // 2
+    return float(ordered[first] + ordered[last]) / 2

@@ -254,7 +254,8 @@ def _trace(field: RuleField, direction: Direction) -> list[Rule]:
         segment = _fit(seen, below, (left, top), direction)
         if segment is not None:
             segments.append(segment)
-    measured = [_measure(s, ink, dpi, field.depth) for s in _join(segments, dpi)]
+    fit = (s for s in _join(segments, dpi) if s.length >= least and abs(s.slope) <= _STEEPEST)
+    measured = [_measure(s, ink, dpi, field.depth) for s in fit]
     kept = sorted(
         (m for m in measured if m is not None and m.length >= least), key=lambda r: r.level
     )
@@ -413,11 +414,7 @@ def _without_letters(rule: Rule, along: _Columns, dpi: float) -> Rule:
 
 
 def _accept(rule: Rule, seen: Look, dpi: float, depth: float) -> Rule | None:
-    if (
-        abs(rule.slope) > _STEEPEST
-        or seen.thickness_px > max(4, dpi * _THICKEST_IN)
-        or seen.inked < _LEAST_INKED
-    ):
+    if seen.thickness_px > max(4, dpi * _THICKEST_IN) or seen.inked < _LEAST_INKED:
         return None
     # No row of letters has a long stroke without a gap.
     whole = seen.inked >= _WHOLE and seen.stroke_px >= dpi * _STROKE_IN
