@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from keel_line.read.ink import CellInk
 
 _LEAST_APART = 1.0  # heights of capitals from one line's middle to the next
+_ONE_BAND = 0.35  # bands that overlap by more of the smaller one are one
 
 
 @dataclass(frozen=True)
@@ -92,8 +93,8 @@ def _bands(ink: CellInk, cap_px: float) -> list[tuple[int, int]]:
 
 
 def _overlap(upper: list[int], lower: list[int]) -> bool:
-    """Return whether two bands overlap by more than 0.35 of the smaller of their heights."""
-    return lower[0] < upper[1] - 0.35 * min(lower[1] - lower[0], upper[1] - upper[0])
+    """Return whether two bands overlap so much that they are one."""
+    return lower[0] < upper[1] - _ONE_BAND * min(lower[1] - lower[0], upper[1] - upper[0])
 
 
 def _are_one_line(
