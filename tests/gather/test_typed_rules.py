@@ -79,6 +79,11 @@ def test_colons_at_words_are_no_rule(lines: list[str]) -> None:
     assert take_typed_rules(text) is text
 
 
+def test_colons_after_words_between_bars_are_no_rule() -> None:
+    text = take_typed_rules(typed("| Port: Ailsay |", "| Date: 4 May  |", "| Tons: 12     |"))
+    assert text.chars == "Port:AilsayDate:4MayTons:12"
+
+
 def test_colons_between_columns_are_a_rule() -> None:
     text = take_typed_rules(typed("Wren : 12", "Tarn :  4", "Skua :123"))
     assert text.chars == "Wren12Tarn4Skua123"

@@ -126,11 +126,9 @@ def _find_bars(text: PageText, lines: list[NDArray[np.int64]]) -> list[NDArray[n
         done += gone
         open_runs = [r for r in open_runs if r not in gone]
     found = [np.array(r, np.int64) for r in (*done, *open_runs) if len(r) >= _LEAST_BARS]
-    bars = [_are_bars(text, r) for r in found]
-    apart = [r for r, sure in zip(found, bars, strict=True) if sure]
-    return [
-        r for r, sure in zip(found, bars, strict=True) if sure or _is_beside(text.boxes, r, apart)
-    ]
+    bars = [r for r in found if _are_bars(text, r)]
+    inner = [r for r in found if text.chars[r[0]] != ":" and _is_beside(text.boxes, r, bars)]
+    return [*bars, *(r for r in inner if not _are_bars(text, r))]
 
 
 def _are_bars(text: PageText, run: NDArray[np.int64]) -> bool:
@@ -149,7 +147,7 @@ def _are_bars(text: PageText, run: NDArray[np.int64]) -> bool:
 def _is_beside(
     boxes: NDArray[np.float64], run: NDArray[np.int64], bars: list[NDArray[np.int64]]
 ) -> bool:
-    """Return whether a run stands on the same lines as one of ``bars``: |12|Wren|."""
+    """Return whether a run of signs stands on the same lines as one of ``bars``: |12|Wren|."""
     feet = boxes[run, 3]
     return any(boxes[b, 3].min() <= feet.min() and boxes[b, 3].max() >= feet.max() for b in bars)
 
