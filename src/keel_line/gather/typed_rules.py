@@ -127,8 +127,11 @@ def _find_bars(text: PageText, lines: list[NDArray[np.int64]]) -> list[NDArray[n
         open_runs = [r for r in open_runs if r not in gone]
     found = [np.array(r, np.int64) for r in (*done, *open_runs) if len(r) >= _LEAST_BARS]
     bars = [r for r in found if _are_bars(text, r)]
-    inner = [r for r in found if text.chars[r[0]] != ":" and _is_beside(text.boxes, r, bars)]
-    return [*bars, *(r for r in inner if not _are_bars(text, r))]
+    return [
+        r
+        for r in found
+        if _are_bars(text, r) or (text.chars[r[0]] != ":" and _is_beside(text.boxes, r, bars))
+    ]
 
 
 def _are_bars(text: PageText, run: NDArray[np.int64]) -> bool:
