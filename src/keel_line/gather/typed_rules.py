@@ -150,7 +150,7 @@ def _are_bars(text: PageText, run: NDArray[np.int64]) -> bool:
 def _is_beside(
     boxes: NDArray[np.float64], run: NDArray[np.int64], bars: list[NDArray[np.int64]]
 ) -> bool:
-    """Return whether a run of signs stands on the same lines as one of ``bars``: |12|Wren|."""
+    """Return whether a bar of ``bars`` stands on each line of a run of signs: |12|Wren|."""
     feet = boxes[run, 3]
     return any(boxes[b, 3].min() <= feet.min() and boxes[b, 3].max() >= feet.max() for b in bars)
 
