@@ -25,7 +25,8 @@ def take_typed_rules(text: PageText) -> PageText:
 
     Across: at least 3 hyphens or the like in a row on a line that holds nothing else (at least one
     row of them, the others may be shorter), or 8 beside other words. Down: at least 3 bars above
-    each other on lines that follow each other, such rules across between them or not.
+    each other on lines that follow each other, such rules across between them or not. Bars without
+    white on either side are part of a word, unless other bars stand on the same lines.
     """
     if not _ACROSS.intersection(text.chars) and not _BARS.intersection(text.chars):
         return text
@@ -126,11 +127,12 @@ def _find_bars(text: PageText, lines: list[NDArray[np.int64]]) -> list[NDArray[n
         done += gone
         open_runs = [r for r in open_runs if r not in gone]
     found = [np.array(r, np.int64) for r in (*done, *open_runs) if len(r) >= _LEAST_BARS]
-    bars = [r for r in found if _are_bars(text, r)]
+    sure = [r for r in found if _are_bars(text, r)]
+    # A bar stands beside itself, too.
     return [
         r
         for r in found
-        if _are_bars(text, r) or (text.chars[r[0]] != ":" and _is_beside(text.boxes, r, bars))
+        if (_are_bars(text, r) if text.chars[r[0]] == ":" else _is_beside(text.boxes, r, sure))
     ]
 
 
@@ -150,7 +152,7 @@ def _are_bars(text: PageText, run: NDArray[np.int64]) -> bool:
 def _is_beside(
     boxes: NDArray[np.float64], run: NDArray[np.int64], bars: list[NDArray[np.int64]]
 ) -> bool:
-    """Return whether a bar of ``bars`` stands on each line of a run of signs: |12|Wren|."""
+    """Return whether one of ``bars`` goes from the first to the last line of a run of signs."""
     feet = boxes[run, 3]
     return any(boxes[b, 3].min() <= feet.min() and boxes[b, 3].max() >= feet.max() for b in bars)
 
