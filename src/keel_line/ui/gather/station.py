@@ -365,7 +365,7 @@ class GatherStation(Station):
 
     @override
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Take this station's keys from the list, which would search for a row by its first letter."""
+        """Take this station's keys from the list: it would look for a row by its first letter."""
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
             plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
             if plain and self._press(event.key()):
