@@ -15,14 +15,19 @@ pytest.importorskip("docutils")
 
 from synth.faces import Face, Kind
 from synth.press.model import tag_colour
-from training.manuals import results
-from training.manuals.asides import add_asides
+from training.manuals import asides, results
+from training.manuals.asides import add_asides, add_notes
 from training.manuals.captions import give_captions
 from training.manuals.changes import CHANGES, Change, change_tables, set_beside
 from training.manuals.listings import choose_listing_look, list_tables, write_listing
 from training.manuals.looks import choose_look
 from training.manuals.markup import MarkedTable, read_manual
-from training.manuals.pages import find_manual_truth, take_window, write_manuals
+from training.manuals.pages import (
+    cut_first_table,
+    find_manual_truth,
+    take_window,
+    write_manuals,
+)
 from training.manuals.sources import from_latex, to_html
 
 _KINDS: dict[str, Kind] = {"Plain": "sans", "Even": "mono"}
@@ -132,7 +137,7 @@ def test_a_table_without_a_caption_is_given_one() -> None:
 def _berths(rows: int, cols: int) -> str:
     heading = "".join(f"<th>Head {k}</th>" for k in range(cols))
     body = "".join(
-        "<tr>" + "".join(f"<td>r{row} c{col}</td>" for col in range(cols)) + "</tr>"
+        "<tr>" + "".join(f"<td>R{row} c{col}</td>" for col in range(cols)) + "</tr>"
         for row in range(rows)
     )
     return f"<p>Boats lie here.</p><table><thead><tr>{heading}</tr></thead>{body}</table>"
@@ -282,6 +287,36 @@ def test_asides_of_manuals_have_texts_and_no_tables() -> None:
         assert all(manual.texts[k][0] in {"text", "code"} for k in told)
         kinds |= {markup.split(">")[0] for markup in added}
     assert len(kinds) > 4
+
+
+def test_notes_stand_right_under_their_tables(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(asides, "_NOTED", 1.0)
+    seen = 0
+    for seed in range(12):
+        manual = read_manual(LONG.replace(b"</body>", _berths(4, 3).encode() + b"</body>"))
+        parts = list(manual.parts)
+        add_notes(manual, parts, np.random.default_rng(seed))
+        (at,) = [k for k, p in enumerate(parts) if p.table]
+        assert len(parts) - len(manual.parts) == len(parts) - at - 1
+        for part in parts[at + 1 :]:
+            told = [int(k) for k in re.findall(r'k="(\d+)"', part.markup)]
+            assert {manual.texts[k][0] for k in told} == {"note"}
+            seen += len(told)
+    assert seen > 6
+
+
+def test_a_table_that_goes_on_has_its_last_rows_and_no_heading() -> None:
+    for seed in range(20):
+        manual = read_manual(LONG.replace(b"</body>", _berths(9, 3).encode() + b"</body>"))
+        (whole,) = [p.table for p in manual.parts if p.table]
+        parts = cut_first_table(manual.parts, np.random.default_rng(seed))
+        assert len(parts) == 1  # nothing stands above it
+        rest = parts[0].table
+        assert rest is not None
+        assert 2 <= rest.rows < whole.rows
+        assert rest.heading == 0
+        below = [c.text for c in whole.cells if c.row >= whole.rows - rest.rows]
+        assert [c.text for c in rest.cells] == below
 
 
 def test_results_are_tables_of_which_every_figure_is_known(

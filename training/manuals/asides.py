@@ -14,8 +14,8 @@ from training.manuals.captions import find_phrases
 from training.manuals.looks import choose
 from training.manuals.markup import Manual, Part
 
-_SHARE, _DRAWN = 0.45, 0.3
-_LONGEST = 64
+_SHARE, _DRAWN, _NOTED = 0.45, 0.3, 0.25
+_LONGEST, _LONGEST_NOTE = 64, 180
 _SIZE = 600
 _RECORDS = (2, 7)
 
@@ -34,9 +34,28 @@ def add_asides(manual: Manual, parts: list[Part], rng: np.random.Generator) -> N
         parts.insert(int(rng.integers(len(parts) + 1)), Part(markup, _SIZE))
 
 
-def _say(manual: Manual, text: str) -> str:
+def add_notes(manual: Manual, parts: list[Part], rng: np.random.Generator) -> None:
+    """Put notes right under some of the tables among ``parts``, blocks of a manual."""
+    phrases = find_phrases(manual)
+    if len(phrases) < 2 or rng.random() > _NOTED:
+        return
+    mark = str(choose(rng, "* ", "a ", "Note: ", "Source: ", "† ", "1) ", "Notes. ", ""))
+    look = (
+        f"font-size:{rng.uniform(0.75, 1):.2f}em;margin-top:-{rng.uniform(0, 0.9):.2f}em;"
+        f"font-style:{choose(rng, 'normal', 'normal', 'italic')};line-height:1.2"
+    )
+    for k in reversed([k for k, p in enumerate(parts) if p.table is not None]):
+        lines = []
+        for _ in range(int(rng.integers(0, 4))):
+            said = mark + str(choose(rng, *phrases))[:_LONGEST_NOTE]
+            lines.append(f"<div>{_say(manual, said, 'note')}</div>")
+        if lines:
+            parts.insert(k + 1, Part(f"<div style='{look}'>{''.join(lines)}</div>", _SIZE))
+
+
+def _say(manual: Manual, text: str, role: str = "text") -> str:
     """Return the markup of a text that is outside of all tables."""
-    return f'<span k="{manual.add("text", text)}">{html.escape(text)}</span>'
+    return f'<span k="{manual.add(role, text)}">{html.escape(text)}</span>'
 
 
 def _write_contents(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
@@ -165,6 +184,70 @@ def _write_records(manual: Manual, phrases: Sequence[str], rng: np.random.Genera
     )
 
 
+def _write_grammar(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
+    """Return rules of a grammar: names, a sign, and what they may be, each on a line."""
+    words = [w.strip(".,;:()") for p in phrases for w in str(p).lower().split()]
+    words = [w for w in words if w] or ["item"]
+    sign, bar = str(choose(rng, "::=", "::=", ":", "=", "->")), str(choose(rng, "|", "|", "/", ""))
+    around = choose(rng, "<{}>", "{}", "{}", "'{}'")
+
+    def say_some() -> str:
+        count = int(rng.integers(1, 6))
+        return " ".join(choose(rng, around, "{}").format(choose(rng, *words)) for _ in range(count))
+
+    places, out = float(rng.uniform(3, 12)), []
+    for _ in range(int(rng.integers(3, 12))):
+        name = around.format(choose(rng, *words))
+        for k in range(int(rng.integers(1, 6))):
+            texts = (name if k == 0 else "", sign if k == 0 else bar, say_some())
+            key = manual.add("text", " ".join(t for t in texts if t))
+            boxes = "".join(
+                f"<div style='min-width:{wide:.1f}em'>"
+                f'<span k="{key}">{html.escape(t)}</span></div>'
+                for t, wide in zip(texts, (places, 2.0, 0.0), strict=True)
+            )
+            out.append(f"<div style='display:flex;gap:0.5em;break-inside:avoid'>{boxes}</div>")
+    face = choose(rng, "inherit", "monospace")
+    return f"<div style='font-family:{face};font-size:0.9em;margin:0.8em 0'>{''.join(out)}</div>"
+
+
+def _write_session(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
+    """Return what was typed into a machine that reckons, and its numbered answers."""
+    prompt, answer = choose(
+        rng, ("(%i{})", "(%o{})"), ("In[{}]:", "Out[{}]:"), ("> ", ""), ("? ", "%{} ="), (">>>", "")
+    )
+    names, first, lines = "abcfgnxyz", int(rng.integers(1, 90)), []
+    for k in range(first, first + int(rng.integers(2, 9))):
+        x, y = choose(rng, *names), choose(rng, *names)
+        a, b = (int(v) for v in rng.integers(2, 99, 2))
+        asked = (f"{x}({a}*{y}^{b % 9})", f"{x}:{a}/({y}+{b})", f"{choose(rng, *phrases)}"[:40],
+                 f"{x} = [{a}, {b}; {b}, {a}]", f"solve({x}^2-{a}={b},{x});")  # fmt: skip
+        lines.append(f"{prompt.format(k)} {choose(rng, *asked)}")
+        own, before = answer.format(k), " " * int(rng.integers(2, 24))
+        kind = int(rng.integers(5))
+        if kind == 0:  # a fraction, as letters of one width draw it
+            wide = int(rng.integers(3, 12))
+            top, low = f"{x}  + {a}", f"{b} {y}"
+            lines += [f"{'':>{len(own)}}{before}{top}", f"{own}{before}{'-' * wide}",
+                      f"{'':>{len(own)}}{before}{low}"]  # fmt: skip
+        elif kind == 1:  # a power above its line
+            raised = before + " " * (len(own) + int(rng.integers(1, 6)))
+            lines += [f"{raised}{b % 9}", f"{own}{before}{x}  + {a} {y}"]
+        elif kind == 2:  # a matrix
+            lines.append(own)
+            lines += [
+                "[" + " ".join(f"{v:>4}" for v in rng.integers(0, 99, 3)) + "]" for _ in range(3)
+            ]
+        else:
+            lines.append(f"{own}{before if kind == 3 else ' '}{a * b} {x}")
+        lines += [""] * int(choose(rng, 0, 1))
+    marked = [
+        f'<span k="{manual.add("text", " ".join(line.split()))}">{html.escape(line)}</span>'
+        for line in lines
+    ]
+    return f"<pre style='white-space:pre;font-size:0.85em'>{chr(10).join(marked)}</pre>"
+
+
 _MAKERS: tuple[Callable[[Manual, Sequence[str], np.random.Generator], str], ...] = (
     *[_write_contents] * 3,
     *[_write_references] * 2,
@@ -172,4 +255,6 @@ _MAKERS: tuple[Callable[[Manual, Sequence[str], np.random.Generator], str], ...]
     _write_heads,
     _write_program,
     *[_write_records] * 2,
+    *[_write_grammar] * 2,
+    *[_write_session] * 3,
 )

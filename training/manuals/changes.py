@@ -187,6 +187,17 @@ def add_total(table: MarkedTable, manual: Manual, rng: np.random.Generator) -> M
     return replace(table, rows=table.rows + 1, cells=(*table.cells, *cells), kinds=kinds)
 
 
+def write_small(table: MarkedTable, manual: Manual, _: np.random.Generator) -> MarkedTable | None:
+    """Begin the body's cells with small letters, as lists of commands and of words do."""
+    head = max(0, table.heading)
+    cells = []
+    for cell in table.cells:
+        said = manual.texts[cell.text][1] if cell.text >= 0 else ""
+        small = cell.row >= head and said[:2].istitle()
+        cells.append(_write(manual, cell, said[0].lower() + said[1:]) if small else cell)
+    return replace(table, cells=tuple(cells)) if cells != list(table.cells) else None
+
+
 CHANGES: tuple[Change, ...] = (
     set_beside,
     transpose,
@@ -199,6 +210,7 @@ CHANGES: tuple[Change, ...] = (
     shorten,
     drop_heading,
     add_total,
+    write_small,
 )
 
 

@@ -10,6 +10,7 @@ import numpy as np
 from synth.faces import Face
 
 _PAPERS = 0.5
+_NEAR, _NUMBERED = 0.6, 0.7
 
 
 def choose(rng: np.random.Generator, *options: Any) -> Any:
@@ -38,7 +39,8 @@ def choose_look(rng: np.random.Generator, name: str, faces: Sequence[Face]) -> s
     d = f".{name}"
     t = f"{d} table"
     out = [
-        f"@page {name}{{size:{size};margin:{margin + 4:.1f}mm {margin:.1f}mm;{_run_heads(rng)}}}",
+        f"@page {name}{{size:{size};margin:{margin + 4:.1f}mm {margin:.1f}mm;"
+        f"{_run_heads(rng, head.family)}}}",
         f"{d}{{page:{name};break-before:page;font:{point:.1f}pt/{rng.uniform(1.1, 1.5):.2f} "
         f"'{text.family}';column-count:{columns};column-gap:{rng.uniform(5, 9):.1f}mm}}",
         f"{d} h1,{d} h2,{d} h3,{d} h4,{d} h5{{font-family:'{head.family}';margin:0.9em 0 0.4em;"
@@ -143,16 +145,31 @@ def _choose_rules(rng: np.random.Generator, line: str, thick: str) -> list[str]:
     return [*choose(rng, *kinds), *[shaded] * (rng.random() < 0.15)]
 
 
-def _run_heads(rng: np.random.Generator) -> str:
-    """Return running heads and page numbers at chance places of a page's margin."""
+def _run_heads(rng: np.random.Generator, family: str) -> str:
+    """Return running heads and page numbers at chance places of a page's margin, as CSS.
+
+    Some stand as far from the text as rows of a table from each other.
+    """
     words = ("Chapter", "Manual", "Reference", "Guide", "Version", "Section", "Notes", "Appendix")
     title = " ".join(str(choose(rng, *words)) for _ in range(int(rng.integers(1, 4))))
-    title += f" {int(rng.integers(1, 20))}.{int(rng.integers(9))}"
+    title = f"{title} {int(rng.integers(1, 20))}.{int(rng.integers(9))}"
     number = choose(rng, "counter(page)", "'Page ' counter(page)", "'– ' counter(page) ' –'")
-    out = ""
-    if rng.random() < 0.6:
-        out += f"@top-{choose(rng, 'left', 'center', 'right')}{{content:'{title}';font-size:8pt}}"
-    if rng.random() < 0.7:
+    look = (
+        f"font-family:'{family}';font-size:{rng.uniform(7.5, 11):.1f}pt;"
+        f"font-style:{choose(rng, 'normal', 'normal', 'italic')};"
+        f"font-weight:{choose(rng, 'normal', 'normal', 'bold')};"
+    )
+    if rng.random() < _NEAR:
+        look += f"vertical-align:bottom;padding-bottom:{rng.uniform(2, 22):.1f}pt;"
+        look += choose(rng, "", "", "border-bottom:0.5pt solid #000;")
+    said = {"left": f"'{title}'", "right": number, "center": f"'{choose(rng, *words)}'"}
+    sides = choose(rng, (), ("left",), ("center",), ("right",), ("left", "right"), tuple(said))
+    if len(sides) == 1:
+        said[sides[0]] = f"'{title}'"
+    out = "".join(f"@top-{side}{{content:{said[side]};{look}}}" for side in sides)
+    if "right" not in sides and rng.random() < _NUMBERED:
         place = choose(rng, "bottom-center", "bottom-right", "bottom-left")
-        out += f"@{place}{{content:{number};font-size:8pt}}"
+        near = f"vertical-align:top;padding-top:{rng.uniform(2, 22):.1f}pt"
+        low = choose(rng, "", near)
+        out += f"@{place}{{content:{number};font-size:{rng.uniform(7.5, 11):.1f}pt;{low}}}"
     return out

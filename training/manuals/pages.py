@@ -28,7 +28,7 @@ from synth.press.truth import (
     lines_of,
     read_chars,
 )
-from training.manuals.asides import add_asides
+from training.manuals.asides import add_asides, add_notes
 from training.manuals.captions import give_captions
 from training.manuals.changes import change_tables
 from training.manuals.listings import list_tables
@@ -42,6 +42,7 @@ _BATCH, _BARE, _TRIES, _FACES = 16, 0.15, 30, 40
 _MOST_OFF_PT = 0.6
 _AROUND = 3500
 _LEAST_CHARACTERS, _LEAST_LINES = 40, 2
+_CUT, _LEAST_CUT = 0.2, 4
 _NUMBER = re.compile(r'k="(\d+)"')
 
 
@@ -60,6 +61,29 @@ def take_window(manual: Manual, rng: np.random.Generator, *, bare: bool) -> list
         after -= manual.parts[last].size
         last += 1
     return manual.parts[first:last]
+
+
+def cut_first_table(parts: Sequence[Part], rng: np.random.Generator) -> list[Part]:
+    """Return blocks from their first table on, without its heading and some rows.
+
+    So look pages on which a table goes on that began on the page before.
+    """
+    at = next((k for k, p in enumerate(parts) if p.table is not None and not p.markup), None)
+    table = None if at is None else parts[at].table
+    if at is None or table is None or table.rows < _LEAST_CUT:
+        return list(parts)
+    first = int(rng.integers(1, table.rows - _LEAST_LINES + 1))
+    if table.heading > first or any(c.row < first < c.row + c.row_span for c in table.cells):
+        return list(parts)
+    rest = replace(
+        table,
+        rows=table.rows - first,
+        heading=0,
+        above="",
+        cells=tuple(replace(c, row=c.row - first) for c in table.cells if c.row >= first),
+        kinds=tuple((row - first, kind) for row, kind in table.kinds if row >= first),
+    )
+    return [replace(parts[at], table=rest), *parts[at + 1 :]]
 
 
 def write_manuals(
@@ -174,7 +198,10 @@ def print_pages(source: Source, seed: int, *, held: bool) -> tuple[bytes, list[P
         give_captions(manual, rng)
         list_tables(manual, rng)
         parts = take_window(manual, rng, bare=not manual.tables or rng.random() < _BARE)
+        if parts and rng.random() < _CUT:
+            parts = cut_first_table(parts, rng)
         if parts:
+            add_notes(manual, parts, rng)
             add_asides(manual, parts, rng)
             add_results(manual, parts, rng)
             windows.append((manual, parts))
