@@ -23,8 +23,8 @@ from keel_line.model.page import SquareChoice
 from keel_line.model.table import LEAST_CHANCE
 from keel_line.read.real_text import lay_text
 from keel_line.rule.doubts import find_doubts
-from keel_line.rule.grids import survey_text
 from keel_line.rule.headings import count_heading_rows
+from keel_line.rule.survey import survey_text
 from keel_line.rule.turned import gather_text
 from keel_line.square.straighten import square_page
 from synth.press.designs import load_designs

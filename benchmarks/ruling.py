@@ -18,9 +18,9 @@ from keel_line.model.table import LEAST_CHANCE
 from keel_line.read.network import Network
 from keel_line.read.pieces import read_pieces
 from keel_line.rule.doubts import find_doubts
-from keel_line.rule.grids import Survey, survey_page
 from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.mend import place_grid
+from keel_line.rule.survey import Survey, survey_page
 from keel_line.square.straighten import square_page
 from synth.faces import load_faces
 from synth.pages import (

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from keel_line.model.grid import Cell, Grid
 from keel_line.model.page import Page, Resolution, SquaredPage
-from keel_line.rule.grids import find_grids
+from keel_line.rule.survey import find_grids
 from keel_line.square.straighten import square_page
 from synth.pages import CellTruth, MadePage, TableTruth
 

@@ -62,7 +62,7 @@ def measure_page(job: Job, kind: str) -> MeasuredPage:
         seen.append((boxes, writing, roles))
         return [None] * len(boxes)
 
-    with patch("keel_line.rule.grids.find_captions", keep):
+    with patch("keel_line.rule.survey.find_captions", keep):
         found = find_page_grids(loaded)
     places = place_texts(truth, loaded.to_px, found.transform.to_squared)
     if not seen or not found.grids:

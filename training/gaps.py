@@ -46,7 +46,7 @@ def measure_page(job: Job) -> MeasuredGaps:
         seen.append(writing)
         return join_words(writing)
 
-    with patch("keel_line.rule.grids.join_words", keep):
+    with patch("keel_line.rule.survey.join_words", keep):
         found = find_page_grids(loaded)
     places = place_texts(truth, loaded.to_px, found.transform.to_squared)
     pairs, measures = measure_gaps(seen[-1])

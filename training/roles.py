@@ -18,10 +18,10 @@ from keel_line._shared.paper import flatten_light
 from keel_line.model.grid import Rule
 from keel_line.model.page import Page, Resolution
 from keel_line.read.network import Network
-from keel_line.rule.grids import find_pieces
 from keel_line.rule.pieces import measure_pieces, texts_of
 from keel_line.rule.rules import find_rules, make_rule_field
 from keel_line.rule.sideways import find_letters
+from keel_line.rule.survey import find_pieces
 from keel_line.rule.turned import gather_text
 from keel_line.rule.writing import Writing
 from synth.faces import load_faces

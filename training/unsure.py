@@ -56,7 +56,7 @@ def measure_page(job: Job, *, office: bool) -> Measured:
         kept[grid.box] = measure_grid(grid, writing, roles)
         return ()
 
-    with patch("keel_line.rule.grids.doubt_grid", keep):
+    with patch("keel_line.rule.survey.doubt_grid", keep):
         score = score_page(loaded, truth, job[2])
     found = [t for t in score.tables if t.found and t.box is not None]
     measures = [kept[t.box] for t in found if t.box is not None]

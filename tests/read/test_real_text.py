@@ -12,8 +12,8 @@ from keel_line.model.grid import Rule
 from keel_line.model.page import UNKNOWN, PageText
 from keel_line.model.reading import Reading
 from keel_line.read.real_text import lay_text, read_box, read_real_text
-from keel_line.rule.grids import survey_text
 from keel_line.rule.mend import make_plain_grid
+from keel_line.rule.survey import survey_text
 
 GRID = make_plain_grid((0, 0, 400, 100), 1, 2)
 CAP = 20.0

@@ -18,8 +18,8 @@ from keel_line.rule.area import (
     parse_area,
     part_cells,
 )
-from keel_line.rule.grids import find_grids, survey_page
 from keel_line.rule.mend import fill_box, make_plain_grid, shift_grid
+from keel_line.rule.survey import find_grids, survey_page
 from synth.pages import Sheet, finish_page
 from tests.conftest import TWO_LINES, draw_table, inter, make_content
 

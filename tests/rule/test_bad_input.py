@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from keel_line.rule.grids import survey_page
+from keel_line.rule.survey import survey_page
 
 DPI = 150.0
 SIZE = (1754, 1240)

@@ -23,10 +23,10 @@ from keel_line.rule.captions import (
     find_notes,
     list_options,
 )
-from keel_line.rule.grids import Survey, survey_page
 from keel_line.rule.perceptron import Perceptron
 from keel_line.rule.roles import BODY, CAPTION, NOTE, OUTSIDE
 from keel_line.rule.sayings import ENDS
+from keel_line.rule.survey import Survey, survey_page
 from keel_line.rule.writing import Writing
 from synth.pages import Sheet, Style, finish_page
 from tests.conftest import inter, make_content

@@ -12,11 +12,11 @@ import pytest
 from keel_line.gather.sources import load_page
 from keel_line.model.grid import Cell, Grid
 from keel_line.rule.choosing import choose_ruled, is_no_table, part_cells
-from keel_line.rule.grids import find_grids, survey_text
 from keel_line.rule.mend import make_plain_grid
 from keel_line.rule.pieces import measure_pieces
 from keel_line.rule.roles import BODY, OUTSIDE, Roles
 from keel_line.rule.sayings import TEXTS
+from keel_line.rule.survey import find_grids, survey_text
 from keel_line.rule.writing import Writing
 from synth.pdf import draw_line, write_pdf, write_words
 

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from keel_line._shared.paper import PAPER_LEVEL, measure_darkness
 from keel_line.model.grid import Rule
 from keel_line.rule.dotted import draw_dotted_whole
-from keel_line.rule.grids import find_grids
 from keel_line.rule.rules import find_rules, make_rule_field
+from keel_line.rule.survey import find_grids
 
 DPI = 300.0
 INK = 40

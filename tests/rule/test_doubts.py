@@ -10,8 +10,8 @@ import pytest
 from keel_line.model.grid import Direction, Grid, LineDoubt
 from keel_line.model.table import LEAST_CHANCE
 from keel_line.rule.doubts import find_doubts
-from keel_line.rule.grids import survey_page
 from keel_line.rule.mend import add_line, move_line, remove_line
+from keel_line.rule.survey import survey_page
 from synth.pages import CellContent
 from tests.conftest import draw_table, make_content
 

@@ -7,9 +7,10 @@ from numpy.typing import NDArray
 
 from keel_line._shared.paper import flatten_light
 from keel_line.model.grid import Grid
-from keel_line.rule.grids import build_grids, find_grids
+from keel_line.rule.grids import build_grids
 from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.rules import find_rules, make_rule_field
+from keel_line.rule.survey import find_grids
 from keel_line.square.straighten import square_page
 from synth.pages import CellContent, MadePage
 from synth.paper import photocopy

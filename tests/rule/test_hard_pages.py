@@ -7,9 +7,9 @@ from numpy.typing import NDArray
 
 from keel_line._shared.paper import PAPER_LEVEL
 from keel_line.model.grid import Rule
-from keel_line.rule.grids import find_grids
 from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.rules import find_rules, look_along, make_rule_field
+from keel_line.rule.survey import find_grids
 from synth.pages import CellContent
 from tests.conftest import draw_page, make_content
 

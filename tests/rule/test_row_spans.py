@@ -7,8 +7,8 @@ import pytest
 from numpy.typing import NDArray
 
 from keel_line.model.grid import Cell, Rule
-from keel_line.rule.grids import find_grids
 from keel_line.rule.row_spans import find_partial, with_row_spans
+from keel_line.rule.survey import find_grids
 from synth.pages import CellContent, Sheet, Style, TableContent, finish_page
 from tests.conftest import inter
 

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from keel_line.model.grid import Rule
 from keel_line.model.page import PageText
-from keel_line.rule.grids import find_grids, survey_page
 from keel_line.rule.sideways import find_letters, letters_of_text, turn_rules
+from keel_line.rule.survey import find_grids, survey_page
 from tests.conftest import draw_table, make_content
 
 _DPI = 150.0

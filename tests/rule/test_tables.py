@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from keel_line.model.grid import Grid
-from keel_line.rule.grids import find_grids
+from keel_line.rule.survey import find_grids
 from synth.pages import CellContent, Sheet, Style, TableContent, finish_page
 from tests.conftest import inter, make_content
 

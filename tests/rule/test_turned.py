@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from keel_line.gather.sources import load_page
 from keel_line.model.page import PageText
-from keel_line.rule.grids import survey_page, survey_text
 from keel_line.rule.sideways import Letters
+from keel_line.rule.survey import survey_page, survey_text
 from keel_line.rule.turned import chain_letters, find_turned_cells, gather_text, with_turned
 from keel_line.rule.writing import Writing
 from synth.pdf import draw_line, write_pdf, write_words

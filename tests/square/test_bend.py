@@ -15,7 +15,7 @@ from keel_line._shared.paper import flatten_light
 from keel_line.errors import Failed
 from keel_line.model.geometry import Bend, Transform
 from keel_line.model.page import Page, Resolution, SquareChoice
-from keel_line.rule.grids import find_grids
+from keel_line.rule.survey import find_grids
 from keel_line.square.bend import find_bend, resample_smoothly
 from keel_line.square.skew import Lean, estimate_skew
 from keel_line.square.straighten import square_page

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from keel_line.errors import Failed
 from keel_line.model.page import Page, Resolution, SquareChoice
-from keel_line.rule.grids import find_grids
+from keel_line.rule.survey import find_grids
 from keel_line.square.sheet import find_sheet, sheet_size
 from keel_line.square.straighten import square_page
 from synth.camera import Photograph, take_photograph

@@ -7,7 +7,7 @@ import pytest
 
 from keel_line._shared.texts import is_lone_mark
 from keel_line.read.prepare import LineRecipe
-from keel_line.rule.grids import find_grids
+from keel_line.rule.survey import find_grids
 from keel_line.square.straighten import square_page
 from synth import faces
 from synth.lines import LINES_A_SHEET, make_sheet

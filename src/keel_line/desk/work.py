@@ -36,10 +36,10 @@ from keel_line.read.turned import read_turned
 from keel_line.read.upright import find_upright
 from keel_line.rule.area import fit_to_rules
 from keel_line.rule.doubts import find_doubts
-from keel_line.rule.grids import Survey, survey_page, survey_text
 from keel_line.rule.headings import count_heading_rows
 from keel_line.rule.mend import place_grid
 from keel_line.rule.sideways import Letters
+from keel_line.rule.survey import Survey, survey_page, survey_text
 from keel_line.rule.turned import find_turned_cells, gather_text
 from keel_line.square.straighten import WayUp, square_page
 
