@@ -248,6 +248,68 @@ def _write_session(manual: Manual, phrases: Sequence[str], rng: np.random.Genera
     return f"<pre style='white-space:pre;font-size:0.85em'>{chr(10).join(marked)}</pre>"
 
 
+def _write_commands(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
+    """Return commands that are typed line by line, many with the same first word, often shaded."""
+    words = [w for p in phrases for w in str(p).lower().split() if w.isalnum()] or ["run"]
+    prompt = str(choose(rng, "$ ", "$ ", "# ", "> ", "", "% "))
+    own = [str(choose(rng, *words)) for _ in range(2)]
+    lines = []
+    for _ in range(int(rng.integers(1, 9))):
+        rest = " ".join(str(choose(rng, *words)) for _ in range(int(rng.integers(1, 4))))
+        sign = str(choose(rng, "", "", "--", "-", "/"))
+        said = f"{prompt}{choose(rng, *own)} {sign}{rest}"
+        key = manual.add("code", said)
+        lines.append(f'<span k="{key}">{html.escape(said)}</span>')
+    look = choose(rng, "background:#e6e6e6", "background:#f2f2f2", "border:0.5pt solid #000", "")
+    return (
+        f"<pre style='white-space:pre;font-size:0.85em;padding:{rng.uniform(0, 5):.1f}pt;{look}'>"
+        f"{chr(10).join(lines)}</pre>"
+    )
+
+
+def _write_fractions(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
+    """Return equations with words and numbers over and under lines, each with its number."""
+    words = [w for p in phrases for w in str(p).split() if w.isalpha()] or ["rate"]
+
+    def say_some(most: int) -> str:
+        signs = choose(rng, " + ", " · ", " − ", "/")
+        count = int(rng.integers(1, most + 1))
+        terms = (choose(rng, *words, str(int(rng.integers(1, 999)))) for _ in range(count))
+        return _say(manual, str(signs).join(str(t) for t in terms))
+
+    out = []
+    for k in range(int(rng.integers(1, 5))):
+        above, below = say_some(3), say_some(3)
+        fraction = (
+            f"<div style='text-align:center'><div style='border-bottom:0.5pt solid #000'>{above}"
+            f"</div><div>{below}</div></div>"
+        )
+        right = choose(rng, fraction, f"{fraction}<div>+</div><div>{say_some(1)}</div>")
+        number = _say(manual, f"({k + 1})") if rng.random() < 0.7 else ""
+        out.append(
+            "<div style='display:flex;align-items:center;justify-content:center;gap:0.5em;"
+            f"margin:0.8em 0;break-inside:avoid'><div>{say_some(1)}</div><div>=</div>{right}"
+            f"<div style='margin-left:{rng.uniform(2, 8):.1f}em'>{number}</div></div>"
+        )
+    return "".join(out)
+
+
+def _write_answers(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
+    """Return numbered prompts at the left, with what was typed or, in the middle, the answer."""
+    letter, first = choose(rng, ("%i", "%o"), ("in ", "out "), ("", "")), int(rng.integers(1, 90))
+    wide, out = float(rng.uniform(3, 5)), []
+    for k in range(first, first + int(rng.integers(2, 8))):
+        typed = f"{choose(rng, *phrases)}"[:30] + ";"
+        values = ", ".join(str(v) for v in rng.integers(0, 99, int(rng.integers(1, 8))))
+        for sign, said, place in ((letter[0], typed, "left"), (letter[1], values, "center")):
+            out.append(
+                f"<div style='display:flex'><div style='width:{wide:.1f}em;flex:none'>"
+                f"{_say(manual, f'({sign}{k})')}</div><div style='flex:1;text-align:{place}'>"
+                f"{_say(manual, said)}</div></div>"
+            )
+    return f"<div style='margin:0.6em 0'>{''.join(out)}</div>"
+
+
 _MAKERS: tuple[Callable[[Manual, Sequence[str], np.random.Generator], str], ...] = (
     *[_write_contents] * 3,
     *[_write_references] * 2,
@@ -256,5 +318,8 @@ _MAKERS: tuple[Callable[[Manual, Sequence[str], np.random.Generator], str], ...]
     _write_program,
     *[_write_records] * 2,
     *[_write_grammar] * 2,
-    *[_write_session] * 3,
+    *[_write_session] * 2,
+    *[_write_commands] * 2,
+    _write_fractions,
+    _write_answers,
 )
