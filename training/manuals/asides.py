@@ -267,6 +267,26 @@ def _write_commands(manual: Manual, phrases: Sequence[str], rng: np.random.Gener
     )
 
 
+def _write_declarations(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
+    """Return a record of a program: each field's type, then its name, under each other."""
+    words = [w for p in phrases for w in str(p).lower().split() if w.isalnum()] or ["item"]
+    kinds = ["int", "double", "char *", f"{choose(rng, *words)}_t", "unsigned long", "bool"]
+    wide, end = int(rng.integers(8, 22)), str(choose(rng, ";", ";", ",", ""))
+    begin, finish = choose(rng, ("typedef struct {", "}} {}_t;"), ("struct {} {{", "}};"))
+    name = str(choose(rng, *words))
+    lines = [begin if begin.endswith("struct {") else begin.format(name)]
+    for _ in range(int(rng.integers(3, 25))):
+        field = "_".join(str(choose(rng, *words)) for _ in range(int(rng.integers(1, 3))))
+        remark = f"  /* {choose(rng, *phrases)[:30]} */" if rng.random() < 0.2 else ""
+        lines.append(f"  {choose(rng, *kinds):<{wide}} {field}{end}{remark}")
+    lines.append(finish.format(name))
+    marked = [
+        f'<span k="{manual.add("code", " ".join(line.split()))}">{html.escape(line)}</span>'
+        for line in lines
+    ]
+    return f"<pre style='white-space:pre;font-size:0.85em'>{chr(10).join(marked)}</pre>"
+
+
 def _write_fractions(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
     """Return equations with words and numbers over and under lines, each with its number."""
     words = [w for p in phrases for w in str(p).split() if w.isalpha()] or ["rate"]
@@ -320,6 +340,7 @@ _MAKERS: tuple[Callable[[Manual, Sequence[str], np.random.Generator], str], ...]
     *[_write_grammar] * 2,
     *[_write_session] * 2,
     *[_write_commands] * 2,
+    _write_declarations,
     _write_fractions,
     _write_answers,
 )
