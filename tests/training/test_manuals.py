@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import re
 import shutil
 from io import BytesIO
@@ -287,6 +288,22 @@ def test_asides_of_manuals_have_texts_and_no_tables() -> None:
         assert all(manual.texts[k][0] in {"text", "code"} for k in told)
         kinds |= {markup.split(">")[0] for markup in added}
     assert len(kinds) > 4
+
+
+@pytest.mark.parametrize("maker", sorted({m.__name__ for m in asides._MAKERS}))
+def test_every_aside_shows_the_texts_it_tells(maker: str) -> None:
+    for seed in range(4):
+        manual = read_manual(LONG)
+        before = len(manual.texts)
+        markup = getattr(asides, maker)(manual, NAMES.split(), np.random.default_rng(seed))
+        shown: dict[int, str] = {}
+        for key, said in re.findall(r'<span k="(\d+)">(.*?)</span>', markup):
+            shown[int(key)] = f"{shown.get(int(key), '')} {html.unescape(said)}"
+        assert sorted(shown) == list(range(before, len(manual.texts)))
+        for key, said in shown.items():
+            role, told = manual.texts[key]
+            assert role in {"text", "code"}
+            assert set(told.split()) <= set(said.split())
 
 
 def test_notes_stand_right_under_their_tables(monkeypatch: pytest.MonkeyPatch) -> None:

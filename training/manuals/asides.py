@@ -1,4 +1,4 @@
-"""What stands in manuals beside tables and is none: contents, references, authors, drawings."""
+"""What stands in manuals and is no table: contents, references, notes, programs, drawings."""
 
 from __future__ import annotations
 
@@ -56,6 +56,21 @@ def add_notes(manual: Manual, parts: list[Part], rng: np.random.Generator) -> No
 def _say(manual: Manual, text: str, role: str = "text") -> str:
     """Return the markup of a text that is outside of all tables."""
     return f'<span k="{manual.add(role, text)}">{html.escape(text)}</span>'
+
+
+def _find_words(phrases: Sequence[str]) -> list[str]:
+    """Return the words of phrases that are letters and figures alone, in small letters."""
+    return [w for p in phrases for w in p.lower().split() if w.isalnum()] or ["item"]
+
+
+def _type_lines(manual: Manual, lines: Sequence[str], role: str, look: str = "") -> str:
+    """Return the markup of lines set as they are typed, in letters of one width."""
+    marked = [
+        f'<span k="{manual.add(role, " ".join(line.split()))}">{html.escape(line)}</span>'
+        for line in lines
+    ]
+    text = "\n".join(marked)
+    return f"<pre style='white-space:pre;font-size:0.85em;{look}'>{text}</pre>"
 
 
 def _write_contents(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
@@ -186,8 +201,7 @@ def _write_records(manual: Manual, phrases: Sequence[str], rng: np.random.Genera
 
 def _write_grammar(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
     """Return rules of a grammar: names, a sign, and what they may be, each on a line."""
-    words = [w.strip(".,;:()") for p in phrases for w in str(p).lower().split()]
-    words = [w for w in words if w] or ["item"]
+    words = _find_words(phrases)
     sign, bar = str(choose(rng, "::=", "::=", ":", "=", "->")), str(choose(rng, "|", "|", "/", ""))
     around = choose(rng, "<{}>", "{}", "{}", "'{}'")
 
@@ -212,7 +226,7 @@ def _write_grammar(manual: Manual, phrases: Sequence[str], rng: np.random.Genera
 
 
 def _write_session(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
-    """Return what was typed into a machine that reckons, and its numbered answers."""
+    """Return what was typed into a calculating program, and its numbered answers."""
     prompt, answer = choose(
         rng, ("(%i{})", "(%o{})"), ("In[{}]:", "Out[{}]:"), ("> ", ""), ("? ", "%{} ="), (">>>", "")
     )
@@ -241,35 +255,26 @@ def _write_session(manual: Manual, phrases: Sequence[str], rng: np.random.Genera
         else:
             lines.append(f"{own}{before if kind == 3 else ' '}{a * b} {x}")
         lines += [""] * int(choose(rng, 0, 1))
-    marked = [
-        f'<span k="{manual.add("text", " ".join(line.split()))}">{html.escape(line)}</span>'
-        for line in lines
-    ]
-    return f"<pre style='white-space:pre;font-size:0.85em'>{chr(10).join(marked)}</pre>"
+    return _type_lines(manual, lines, "text")
 
 
 def _write_commands(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
     """Return commands that are typed line by line, many with the same first word, often shaded."""
-    words = [w for p in phrases for w in str(p).lower().split() if w.isalnum()] or ["run"]
+    words = _find_words(phrases)
     prompt = str(choose(rng, "$ ", "$ ", "# ", "> ", "", "% "))
     own = [str(choose(rng, *words)) for _ in range(2)]
     lines = []
     for _ in range(int(rng.integers(1, 9))):
         rest = " ".join(str(choose(rng, *words)) for _ in range(int(rng.integers(1, 4))))
         sign = str(choose(rng, "", "", "--", "-", "/"))
-        said = f"{prompt}{choose(rng, *own)} {sign}{rest}"
-        key = manual.add("code", said)
-        lines.append(f'<span k="{key}">{html.escape(said)}</span>')
+        lines.append(f"{prompt}{choose(rng, *own)} {sign}{rest}")
     look = choose(rng, "background:#e6e6e6", "background:#f2f2f2", "border:0.5pt solid #000", "")
-    return (
-        f"<pre style='white-space:pre;font-size:0.85em;padding:{rng.uniform(0, 5):.1f}pt;{look}'>"
-        f"{chr(10).join(lines)}</pre>"
-    )
+    return _type_lines(manual, lines, "code", f"padding:{rng.uniform(0, 5):.1f}pt;{look}")
 
 
 def _write_declarations(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
     """Return a record of a program: each field's type, then its name, under each other."""
-    words = [w for p in phrases for w in str(p).lower().split() if w.isalnum()] or ["item"]
+    words = _find_words(phrases)
     kinds = ["int", "double", "char *", f"{choose(rng, *words)}_t", "unsigned long", "bool"]
     wide, end = int(rng.integers(8, 22)), str(choose(rng, ";", ";", ",", ""))
     begin, finish = choose(rng, ("typedef struct {", "}} {}_t;"), ("struct {} {{", "}};"))
@@ -280,16 +285,12 @@ def _write_declarations(manual: Manual, phrases: Sequence[str], rng: np.random.G
         remark = f"  /* {choose(rng, *phrases)[:30]} */" if rng.random() < 0.2 else ""
         lines.append(f"  {choose(rng, *kinds):<{wide}} {field}{end}{remark}")
     lines.append(finish.format(name))
-    marked = [
-        f'<span k="{manual.add("code", " ".join(line.split()))}">{html.escape(line)}</span>'
-        for line in lines
-    ]
-    return f"<pre style='white-space:pre;font-size:0.85em'>{chr(10).join(marked)}</pre>"
+    return _type_lines(manual, lines, "code")
 
 
 def _write_fractions(manual: Manual, phrases: Sequence[str], rng: np.random.Generator) -> str:
     """Return equations with words and numbers over and under lines, each with its number."""
-    words = [w for p in phrases for w in str(p).split() if w.isalpha()] or ["rate"]
+    words = _find_words(phrases)
 
     def say_some(most: int) -> str:
         signs = choose(rng, " + ", " · ", " − ", "/")
@@ -304,11 +305,12 @@ def _write_fractions(manual: Manual, phrases: Sequence[str], rng: np.random.Gene
             f"<div style='text-align:center'><div style='border-bottom:0.5pt solid #000'>{above}"
             f"</div><div>{below}</div></div>"
         )
-        right = choose(rng, fraction, f"{fraction}<div>+</div><div>{say_some(1)}</div>")
+        more = f"<div>+</div><div>{say_some(1)}</div>" if rng.random() < 0.5 else ""
         number = _say(manual, f"({k + 1})") if rng.random() < 0.7 else ""
         out.append(
             "<div style='display:flex;align-items:center;justify-content:center;gap:0.5em;"
-            f"margin:0.8em 0;break-inside:avoid'><div>{say_some(1)}</div><div>=</div>{right}"
+            f"margin:0.8em 0;break-inside:avoid'><div>{say_some(1)}</div>"
+            f"<div>=</div>{fraction}{more}"
             f"<div style='margin-left:{rng.uniform(2, 8):.1f}em'>{number}</div></div>"
         )
     return "".join(out)

@@ -148,7 +148,7 @@ def _choose_rules(rng: np.random.Generator, line: str, thick: str) -> list[str]:
 def _run_heads(rng: np.random.Generator, family: str) -> str:
     """Return running heads and page numbers at chance places of a page's margin, as CSS.
 
-    Some stand as far from the text as rows of a table from each other.
+    Some stand as close to the text as one row of a table to the next.
     """
     words = ("Chapter", "Manual", "Reference", "Guide", "Version", "Section", "Notes", "Appendix")
     title = " ".join(str(choose(rng, *words)) for _ in range(int(rng.integers(1, 4))))

@@ -64,9 +64,9 @@ def take_window(manual: Manual, rng: np.random.Generator, *, bare: bool) -> list
 
 
 def cut_first_table(parts: Sequence[Part], rng: np.random.Generator) -> list[Part]:
-    """Return blocks from their first table on, without its heading and some rows.
+    """Return the blocks from the first table on; the table loses its heading and first rows.
 
-    So look pages on which a table goes on that began on the page before.
+    A page looks like this when its table began on the page before.
     """
     at = next((k for k, p in enumerate(parts) if p.table is not None and not p.markup), None)
     table = None if at is None else parts[at].table

@@ -152,7 +152,7 @@ def _are_bars(text: PageText, run: NDArray[np.int64]) -> bool:
 def _is_beside(
     boxes: NDArray[np.float64], run: NDArray[np.int64], bars: list[NDArray[np.int64]]
 ) -> bool:
-    """Return whether one of ``bars`` goes from the first to the last line of a run of signs."""
+    """Return whether a column of ``bars`` stands on every line that ``run`` stands on."""
     feet = boxes[run, 3]
     return any(boxes[b, 3].min() <= feet.min() and boxes[b, 3].max() >= feet.max() for b in bars)
 

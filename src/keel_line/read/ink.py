@@ -139,7 +139,7 @@ def _thickest_remain(cap_px: float, rule_px: float) -> float:
 def _are_rule_remains(
     parts: NDArray[np.int32], shape: tuple[int, ...], cap_px: float, rule_px: float
 ) -> NDArray[np.bool_]:
-    """Return which parts are remains of rules at the cell's sides, shape (len(parts),)."""
+    """Return which parts are pieces of ruling lines at the cell's edges, shape (len(parts),)."""
     x, y, width, height, area = parts.T
     rows, cols = shape
     thin = _thickest_remain(cap_px, rule_px)

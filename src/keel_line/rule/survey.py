@@ -1,4 +1,4 @@
-"""Surveys a page: ruling lines and pieces of writing become tables, with what belongs to them."""
+"""Finds all tables of a page, with their captions and notes: runs the steps of ruling in turn."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from keel_line._shared.paper import Grey, flatten_light
 from keel_line.model.geometry import Box, overlap
@@ -55,7 +56,7 @@ class Survey:
 
 
 def find_grids(grey: Grey, dpi: float, flat: Grey | None = None) -> list[Grid]:
-    """Find every table of a squared page, from the top down; see :func:`survey_page`."""
+    """Return the tables that :func:`survey_page` finds on a squared page, from the top down."""
     return list(survey_page(grey, dpi, flat).grids)
 
 
@@ -127,7 +128,7 @@ def _mark_sideways(grids: Sequence[Grid], letters: Letters) -> list[Grid]:
 
 
 def _find_lying(flat: Grey, dpi: float, rules: list[Rule], box: Box) -> list[Grid]:
-    """Find the tables without full rules in a part of a page whose writing lies on its side."""
+    """Find tables without full rules in ``box``, a part of a page that is written sideways."""
     pad = dpi * _TAKEN_IN
     x0, y0 = max(0, int(box[0] - pad)), max(0, int(box[1] - pad))
     part = flat[y0 : int(box[3] + pad) + 1, x0 : int(box[2] + pad) + 1]
@@ -171,10 +172,11 @@ def _survey_around(
     letters: Letters,
     others: Sequence[Box] = (),
 ) -> Survey:
-    """Find what is written outside the tables that the clerk drew; ``others`` are left out."""
-    taken = [_around(box, dpi * _TAKEN_IN) for box in (*(g.box for g in drawn), *others)]
-    free = lie_outside(writing.boxes, taken)
-    outside = replace(writing, boxes=writing.boxes[free], lines=writing.lines[free])
+    """Describe a page whose tables the clerk drew.
+
+    Writing in these tables, or in the boxes ``others``, is in no rejected area.
+    """
+    outside, _ = _leave_out([*(g.box for g in drawn), *others], writing, dpi)
     rejected = find_rejected_areas(outside, ())
     return _make_survey(drawn, rules, rejected, writing, roles, letters, drawn=True)
 
@@ -187,22 +189,22 @@ def _survey(
     roles: Roles,
     letters: Letters,
 ) -> Survey:
-    """Find what roles show outside the ruled tables.
+    """Find all tables: those that rules show, and those that the roles of writing show.
 
-    Ruled grids give way to what roles show where these fit the writing better; their rules help.
+    Where both show one, the grid that fits the writing better is kept.
     """
     lying = [g for g in ruled if g.on_side]
     written = [g for g in ruled if not g.on_side and not is_no_table(g, writing, roles)]
     parted = [part_cells(g, writing, roles) for g in written]
-    found = _search(rules, lying, dpi, writing, roles, letters)
+    found = _add_shown(rules, lying, dpi, writing, roles, letters)
     if not parted:
         return found
     shown = [g for g in found.grids if not g.on_side]
     kept = choose_ruled(parted, shown, writing, roles)
-    return _search(rules, [*lying, *kept], dpi, writing, roles, letters) if kept else found
+    return _add_shown(rules, [*lying, *kept], dpi, writing, roles, letters) if kept else found
 
 
-def _search(
+def _add_shown(
     rules: list[Rule],
     ruled: list[Grid],
     dpi: float,
@@ -210,15 +212,22 @@ def _search(
     roles: Roles,
     letters: Letters,
 ) -> Survey:
-    """Find what roles show outside the ruled tables."""
+    """Add to the ``ruled`` tables those that roles show in the writing outside them."""
     taken = [_around(g.box, dpi * _TAKEN_IN) for g in ruled]
     loose = [r for r in rules if not any(_lies_in(r, box) for box in taken)]
-    free = lie_outside(writing.boxes, taken)
-    outside = replace(writing, boxes=writing.boxes[free], lines=writing.lines[free])
+    outside, free = _leave_out([g.box for g in ruled], writing, dpi)
     found = find_by_roles(outside, loose, roles.of(free))
     aligned = [g for g in found if not letters.are_sideways(g.box)]
     both = sorted([*ruled, *aligned], key=lambda g: (round(g.box[1] / (dpi / 4)), g.box[0]))
     return _make_survey(both, rules, find_rejected_areas(outside, aligned), writing, roles, letters)
+
+
+def _leave_out(
+    boxes: Sequence[Box], writing: Writing, dpi: float
+) -> tuple[Writing, NDArray[np.bool_]]:
+    """Return the writing outside of boxes, and which pieces that is, shape (pieces,)."""
+    free = lie_outside(writing.boxes, [_around(box, dpi * _TAKEN_IN) for box in boxes])
+    return replace(writing, boxes=writing.boxes[free], lines=writing.lines[free]), free
 
 
 def _make_survey(

@@ -365,7 +365,7 @@ class GatherStation(Station):
 
     @override
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Take this station's keys from the list: it would look for a row by its first letter."""
+        """Handle this station's keys first; the list would take a letter to search for a row."""
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
             plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
             if plain and self._press(event.key()):
